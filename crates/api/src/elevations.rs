@@ -1,0 +1,255 @@
+//! Asking, answering, holding.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use tempestas_core::{Digest, Lapse, Seconds, Seen, StartChoice, Verdict, Weight};
+
+use crate::LedgerEntry;
+
+/// What to ask for, to be shown the demand first.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PreviewRequest {
+    /// The right, `role@/path`.
+    pub right: String,
+    /// For how long, in seconds; the usual time where it is left out.
+    #[serde(default)]
+    pub duration: Option<Seconds>,
+    /// When the clock starts.
+    #[serde(default = "at_yes")]
+    pub start: StartChoice,
+}
+
+const fn at_yes() -> StartChoice {
+    StartChoice::AtYes
+}
+
+/// Everything an ask will need.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct DemandView {
+    /// The right.
+    pub right: String,
+    /// What the role lets one do.
+    pub says: String,
+    /// How much harm it can do.
+    pub weight: Weight,
+    /// The whole demand as one plain sentence.
+    pub sentence: String,
+    /// For how long it would be, in seconds.
+    pub duration: Seconds,
+    /// Longest that the terms allow, in seconds.
+    pub longest: Seconds,
+    /// Whether a reason is required.
+    pub reason_required: bool,
+    /// Whether a ticket is required, and of which form.
+    pub ticket_required: bool,
+    /// The form of a ticket.
+    pub ticket_pattern: Option<String>,
+    /// Who may answer; empty where nobody is asked.
+    pub approvers: Vec<String>,
+    /// How it ends on the target.
+    pub ends: Lapse,
+    /// To be given back with the ask.
+    pub digest: Digest,
+}
+
+/// An ask.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct AskRequest {
+    /// The right, `role@/path`.
+    pub right: String,
+    /// For how long, in seconds; the usual time where it is left out.
+    #[serde(default)]
+    pub duration: Option<Seconds>,
+    /// When the clock starts.
+    #[serde(default = "at_yes")]
+    pub start: StartChoice,
+    /// Why.
+    #[serde(default)]
+    pub reason: Option<String>,
+    /// Ticket.
+    #[serde(default)]
+    pub ticket: Option<String>,
+    /// Digest of the demand that was shown.
+    pub shown: Digest,
+}
+
+/// An answer.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct AnswerRequest {
+    /// Yes or no.
+    pub verdict: Verdict,
+    /// Why; always with a no.
+    #[serde(default)]
+    pub reason: Option<String>,
+    /// Digest of the ask that was looked at.
+    pub shown: Digest,
+}
+
+/// A word said with an end.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WordRequest {
+    /// The word.
+    pub word: String,
+}
+
+/// Which elevations.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ElevationFilter {
+    /// Also those of others that one may see.
+    #[serde(default)]
+    pub all: bool,
+    /// Also those that are over.
+    #[serde(default)]
+    pub ended: bool,
+}
+
+/// To wait for a change.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WaitQuery {
+    /// The state that the caller knows; the reply comes when it is another, or after `seconds`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unlike: Option<String>,
+    /// How long to wait at most; 25 is the most.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub seconds: Option<u64>,
+}
+
+/// One ask and what came of it.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ElevationView {
+    /// Reference, like `E1042`.
+    pub id: String,
+    /// Who asked.
+    pub who: String,
+    /// The right.
+    pub right: String,
+    /// What the role lets one do.
+    pub says: String,
+    /// How much harm it can do.
+    pub weight: Weight,
+    /// `waiting`, `scheduled`, `ready`, `opening`, `live`, `closing`, `lapsed`, `given-back`, `revoked`,
+    /// `refused`, `withdrawn`, `unanswered` or `failed`.
+    pub state: String,
+    /// What it is at, as one plain sentence.
+    pub sentence: String,
+    /// When it was asked.
+    pub asked_at: Timestamp,
+    /// For how long, in seconds.
+    pub duration: Seconds,
+    /// When the clock starts.
+    pub start: StartChoice,
+    /// Why.
+    pub reason: Option<String>,
+    /// Ticket.
+    pub ticket: Option<String>,
+    /// What was demanded, as one plain sentence.
+    pub demand: String,
+    /// Rounds of approval.
+    pub stages: Vec<StageView>,
+    /// To be given back with an answer.
+    pub digest: Digest,
+    /// The grant, once opening began.
+    pub grant: Option<GrantView>,
+    /// A word said with its end.
+    pub end_word: Option<String>,
+    /// What is in the way at present.
+    pub trouble: Option<String>,
+}
+
+/// An elevation with its story.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ElevationStory {
+    /// The elevation.
+    #[serde(flatten)]
+    pub elevation: ElevationView,
+    /// Every step, oldest first.
+    pub story: Vec<LedgerEntry>,
+}
+
+/// One round of approval.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct StageView {
+    /// Who may answer.
+    pub approvers: Vec<String>,
+    /// How many yes settle it.
+    pub yes: u16,
+    /// How many no settle it.
+    pub no: u16,
+    /// When it runs out.
+    pub until: Timestamp,
+    /// What was answered.
+    pub answers: Vec<AnswerView>,
+}
+
+/// One answer.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AnswerView {
+    /// Who.
+    pub who: String,
+    /// What.
+    pub verdict: Verdict,
+    /// Why.
+    pub reason: Option<String>,
+    /// When.
+    pub at: Timestamp,
+}
+
+/// One right in force on one target.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct GrantView {
+    /// Id.
+    pub id: String,
+    /// Its end.
+    pub until: Timestamp,
+    /// Whether it is wanted.
+    pub wanted: bool,
+    /// What was last seen on the target.
+    pub seen: Seen,
+    /// When.
+    pub seen_at: Option<Timestamp>,
+    /// When it was first read back as there.
+    pub verified_at: Option<Timestamp>,
+    /// How it ends.
+    pub ends: Lapse,
+    /// What was found after its end; none until somebody looked.
+    pub leftovers: Option<Vec<LeftoverView>>,
+}
+
+/// Power kept past the end.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct LeftoverView {
+    /// What and where.
+    pub what: String,
+    /// When it came to be, where the target knows.
+    pub when: Option<Timestamp>,
+    /// Whether it was ended, or is only shown.
+    pub ended: bool,
+}
+
+/// How to use a live elevation. A password in it is shown once and kept nowhere.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+pub struct LoginReply {
+    /// In one plain sentence.
+    pub says: String,
+    /// Whether an earlier password is void now.
+    pub replaced: bool,
+    /// Login name; none where the right is on the holder's own account.
+    pub user: Option<String>,
+    /// Password.
+    pub password: Option<String>,
+    /// Host.
+    pub host: Option<String>,
+    /// Port.
+    pub port: Option<u16>,
+    /// A database to begin with.
+    pub database: Option<String>,
+    /// Its end.
+    pub until: Timestamp,
+}

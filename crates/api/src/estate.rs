@@ -1,0 +1,152 @@
+//! Scopes, targets, roles, alarms.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use tempestas_core::{Connector, Lapse, ScopeKind, Weight};
+
+/// A node of the estate.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ScopeView {
+    /// Path.
+    pub path: String,
+    /// What it is.
+    pub kind: ScopeKind,
+}
+
+/// A folder to add.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewFolder {
+    /// Path of its parent.
+    pub parent: String,
+    /// Its name there.
+    pub name: String,
+}
+
+/// A target.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct TargetView {
+    /// Path.
+    pub path: String,
+    /// How it is reached.
+    pub connector: Connector,
+    /// Our own account there.
+    pub broker: Option<String>,
+    /// Least number of accounts that keep a critical right through any conversion.
+    pub emergency_least: u32,
+    /// How long a taking-away may be late before it is an alarm, in seconds.
+    pub alarm_after: u32,
+    /// When a survey last changed something.
+    pub surveyed_at: Option<Timestamp>,
+    /// Whether a survey waits for a person.
+    pub held: bool,
+    /// What is in the way at present, in plain words.
+    pub trouble: Option<String>,
+    /// When it last answered.
+    pub answered_at: Option<Timestamp>,
+    /// Standing rights there.
+    pub standing: usize,
+    /// Live grants there.
+    pub live: usize,
+}
+
+/// A target to look after.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewTarget {
+    /// Path of the folder it goes into.
+    pub parent: String,
+    /// Its name there.
+    pub name: String,
+    /// How it is reached.
+    pub connector: Connector,
+    /// The broker's password or key; sealed, and never shown again.
+    pub secret: String,
+    /// Least number of accounts that keep a critical right through any conversion.
+    #[serde(default = "one")]
+    pub emergency_least: u32,
+    /// How long a taking-away may be late before it is an alarm, in seconds.
+    #[serde(default = "minute")]
+    pub alarm_after: u32,
+}
+
+const fn one() -> u32 {
+    1
+}
+
+const fn minute() -> u32 {
+    60
+}
+
+/// Settings of a target to change; what is left out stays.
+#[derive(Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TargetSettings {
+    /// Path.
+    pub target: String,
+    /// Least number of accounts that keep a critical right through any conversion.
+    #[serde(default)]
+    pub emergency_least: Option<u32>,
+    /// How long a taking-away may be late before it is an alarm, in seconds.
+    #[serde(default)]
+    pub alarm_after: Option<u32>,
+    /// A new password or key of the broker.
+    #[serde(default)]
+    pub secret: Option<String>,
+}
+
+/// Names a target.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WhichTarget {
+    /// Path.
+    pub target: String,
+}
+
+/// What a survey came to.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SurveyReply {
+    /// Path of the target.
+    pub target: String,
+    /// Whether it waits for a person, and why.
+    pub held: Option<String>,
+    /// Standing rights that are new.
+    pub appeared: u32,
+    /// Standing rights that are gone.
+    pub vanished: u32,
+    /// Standing rights that changed.
+    pub changed: u32,
+    /// Standing rights now.
+    pub standing: usize,
+}
+
+/// A role.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct RoleView {
+    /// Name.
+    pub role: String,
+    /// Path of its target.
+    pub target: String,
+    /// What it lets one do.
+    pub says: String,
+    /// How much harm it can do.
+    pub weight: Weight,
+    /// How a grant of it ends.
+    pub lapse: Lapse,
+}
+
+/// An alarm.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AlarmView {
+    /// Id.
+    pub id: String,
+    /// Kind, as a word.
+    pub kind: String,
+    /// In one plain sentence.
+    pub says: String,
+    /// Since when.
+    pub since: Timestamp,
+    /// When it was settled.
+    pub settled: Option<Timestamp>,
+}

@@ -1,0 +1,45 @@
+//! Request and reply types that service and client share. The wire is JSON; every type here is in the OpenAPI file.
+//!
+//! People, groups, programs, scopes, roles and rights are named as people write them (`mara`,
+//! `/harbour/databases/berths`, `berth_reader@/harbour/databases/berths`); references (`E1042`) as they say them.
+
+mod elevations;
+mod estate;
+mod ledger;
+mod people;
+mod standing;
+mod terms;
+
+pub use elevations::*;
+pub use estate::*;
+pub use ledger::*;
+pub use people::*;
+pub use standing::*;
+pub use terms::*;
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What went wrong and what to do (RFC 9457).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Problem {
+    /// Always `about:blank`; `code` says more.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// Short words for the status.
+    pub title: String,
+    /// HTTP status.
+    pub status: u16,
+    /// One plain sentence: what was wrong, with the value, and what to do next.
+    pub detail: String,
+    /// A word for programs: `not-allowed`, `unknown`, `invalid`, `conflict`, `changed`, `limit`, `step-up`,
+    /// `sign-in`, `too-large`, `malformed`, `slow-down`, `target`, `failed`.
+    pub code: String,
+    /// With `step-up`: how old the proof may be, in seconds.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub max_age: Option<u32>,
+}
+
+/// Nothing more to say.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Done {}

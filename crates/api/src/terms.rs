@@ -1,0 +1,141 @@
+//! Terms and what holds for an ask.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use tempestas_core::{Act, LapseRule, ReasonRule, Seconds, Starts, TicketRule, Weight};
+
+/// Whether somebody must say yes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "is", deny_unknown_fields)]
+pub enum ApprovalView {
+    /// Nobody need be asked.
+    None,
+    /// One stage.
+    Stage {
+        /// Names of people and groups; `administrators` for those of the scope.
+        approvers: Vec<String>,
+        /// How many yes settle it.
+        yes: u16,
+        /// How many no settle it.
+        no: u16,
+        /// How long before it runs out unanswered, in seconds.
+        within: Seconds,
+    },
+}
+
+/// Settings of a rule; what is left out comes from elsewhere. Durations are in seconds.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct SettingsView {
+    /// Longest duration.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub longest: Option<Seconds>,
+    /// Duration where none is asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub usual: Option<Seconds>,
+    /// When the clock may start.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub starts: Option<Starts>,
+    /// Reason.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reason: Option<ReasonRule>,
+    /// Ticket.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub ticket: Option<TicketRule>,
+    /// How old the last TOTP code may be.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub assurance: Option<Seconds>,
+    /// Approval.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub approval: Option<ApprovalView>,
+    /// How it must end.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lapse: Option<LapseRule>,
+}
+
+/// A rule to set.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewTerms {
+    /// Path of the scope where it holds, and below.
+    pub scope: String,
+    /// The act; `elevate` where it is left out.
+    #[serde(default = "elevate")]
+    pub act: Act,
+    /// Only for roles of this name.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub role: Option<String>,
+    /// Only for roles of this weight.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub weight: Option<Weight>,
+    /// Only for this person, or members of this group.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asker: Option<String>,
+    /// What it sets.
+    pub settings: SettingsView,
+    /// Settings that may not be relaxed below.
+    #[serde(default)]
+    pub pins: Vec<String>,
+}
+
+const fn elevate() -> Act {
+    Act::Elevate
+}
+
+/// A rule that is set.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct TermsView {
+    /// Id.
+    pub id: String,
+    /// The rule.
+    #[serde(flatten)]
+    pub rule: NewTerms,
+    /// Who set it last.
+    pub set_by: Option<String>,
+}
+
+/// Rules, with the order in which they are weighed.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct TermsReply {
+    /// How rules are weighed, in words.
+    pub precedence: String,
+    /// The rules.
+    pub terms: Vec<TermsView>,
+}
+
+/// For what, and whom.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EffectiveQuery {
+    /// The right.
+    pub right: String,
+    /// The asker; the caller, where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asker: Option<String>,
+}
+
+/// What holds, setting by setting.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct EffectiveReply {
+    /// How rules are weighed, in words.
+    pub precedence: String,
+    /// Setting by setting.
+    pub settings: Vec<EffectiveSetting>,
+}
+
+/// One setting, and where it came from.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct EffectiveSetting {
+    /// Its name.
+    pub setting: String,
+    /// Its value, in plain words.
+    pub value: String,
+    /// Where it came from, in plain words.
+    pub from: String,
+    /// The rule that won it; none for the house's defaults.
+    pub rule: Option<String>,
+    /// Rules above whose pin tightened it.
+    pub tightened_by: Vec<String>,
+    /// Other rules that fit and set it.
+    pub passed_over: Vec<String>,
+}

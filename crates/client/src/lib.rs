@@ -1,0 +1,1 @@
+//! The typed HTTP client and the tempestas program.

@@ -1,0 +1,89 @@
+//! Who gives a command, through which door, how surely, and with which time and random bytes.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{Said, SubjectId, text::Digest};
+
+/// Who did something.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Actor {
+    /// A person or program that signed in.
+    Subject(SubjectId),
+    /// A keeper of the service itself, reporting what it saw on a target, or the passing of time.
+    Keeper,
+    /// Somebody with a shell on the machine that the service runs on.
+    Machine,
+}
+
+/// The way a command came in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Door {
+    /// The HTTP interface.
+    Api,
+    /// A keeper.
+    Keeper,
+    /// A command of `tempestasd` on the machine.
+    Machine,
+}
+
+/// A caller as the door proved them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Caller {
+    /// Who.
+    pub actor: Actor,
+    /// When they last proved themselves with a second factor.
+    pub proven_at: Option<Timestamp>,
+    /// Their network address.
+    pub from: Option<Said>,
+    /// The way they came in.
+    pub door: Door,
+}
+
+impl Caller {
+    /// The service's own keeper.
+    #[must_use]
+    pub const fn keeper() -> Self {
+        Self { actor: Actor::Keeper, proven_at: None, from: None, door: Door::Keeper }
+    }
+
+    /// An operator on the machine.
+    #[must_use]
+    pub const fn machine() -> Self {
+        Self { actor: Actor::Machine, proven_at: None, from: None, door: Door::Machine }
+    }
+
+    /// The person or program, if that is what it is.
+    #[must_use]
+    pub const fn subject(&self) -> Option<SubjectId> {
+        match self.actor {
+            Actor::Subject(id) => Some(id),
+            Actor::Keeper | Actor::Machine => None,
+        }
+    }
+}
+
+/// Everything that a decision takes from outside the World.
+#[derive(Debug, Clone)]
+pub struct Context {
+    /// The present time, never earlier than the last fact's.
+    pub now: Timestamp,
+    /// Who asks.
+    pub caller: Caller,
+    /// Fresh random bytes, for salts and unguessable names.
+    pub chance: [u8; 32],
+}
+
+impl Context {
+    /// The n-th 16 random bytes drawn from this context's chance.
+    #[must_use]
+    pub fn draw(&self, n: u64) -> [u8; 16] {
+        let digest = Digest::of(&[&self.chance, &n.to_be_bytes()]);
+        let mut bytes = [0; 16];
+        bytes.copy_from_slice(digest.0.get(..16).unwrap_or(&[0; 16]));
+        bytes
+    }
+}

@@ -1,0 +1,427 @@
+//! Asking, answering, withdrawing, beginning; and the step from all-said-yes to opening.
+
+use jiff::Timestamp;
+
+use super::{Draft, checked_text, ensure_fresh, shortened};
+use crate::{
+    Answer, Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, GrantId, Phase, ReasonRule,
+    Refusal, Right, Row, Said, Seconds, Seen, Stage, StartChoice, TicketRule, Verdict, What,
+    demand::may_answer, demand_for, later,
+};
+
+/// How many asks one person may have waiting, scheduled or ready.
+const WAITING_MOST: usize = 10;
+
+pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+    match command {
+        Command::Ask { right, duration, start, reason, ticket, shown } => {
+            let ask = Ask { right: *right, duration: *duration, start: *start, reason: reason.as_ref(), ticket: ticket.as_ref() };
+            asked(draft, &ask, *shown)
+        }
+        Command::Answer { elevation, verdict, reason, shown } => {
+            answered(draft, *elevation, *verdict, reason.as_ref(), *shown)
+        }
+        Command::Withdraw { elevation } => {
+            let me = draft.person()?;
+            let elevation = draft.elevation(*elevation)?;
+            if elevation.asker != me {
+                return Err(Refusal::not_allowed("only its asker withdraws an ask; an approver can answer no"));
+            }
+            if !elevation.is_before_opening() {
+                return Err(Refusal::conflict(format!(
+                    "{} is {} and can't be withdrawn any more{}",
+                    elevation.id,
+                    elevation.phase,
+                    if elevation.is_over() { "" } else { "; `tempestas give-back` ends it" }
+                )));
+            }
+            never_begun(draft, elevation, End::Withdrawn, None);
+            Ok(())
+        }
+        Command::Begin { elevation } => {
+            let me = draft.person()?;
+            let elevation = draft.elevation(*elevation)?;
+            if elevation.asker != me {
+                return Err(Refusal::not_allowed("only its holder begins an elevation"));
+            }
+            if elevation.phase != Phase::Ready {
+                return Err(Refusal::conflict(format!("{} is {}, not ready to begin", elevation.id, elevation.phase)));
+            }
+            ensure_fresh(&draft.context.caller, elevation.demand.terms.assurance, draft.now())?;
+            open(draft, elevation);
+            Ok(())
+        }
+        _ => Ok(()),
+    }
+}
+
+/// An ask as it came in.
+struct Ask<'a> {
+    right: Right,
+    duration: Option<Seconds>,
+    start: StartChoice,
+    reason: Option<&'a Said>,
+    ticket: Option<&'a Said>,
+}
+
+fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refusal> {
+    let me = draft.person()?;
+    let now = draft.now();
+    let demand = demand_for(draft.world, me, ask.right, now)?;
+    if Digest::of_json(&demand) != shown {
+        return Err(Refusal::Changed("the terms, the role or who may answer is different now".to_owned()));
+    }
+    let duration = checked_duration(draft, &demand, ask)?;
+    checked_start(draft, &demand, ask)?;
+    checked_words(&demand, ask)?;
+    if let Some(target) = draft.world.target_of(ask.right.scope)
+        && target.connector.uses_own_account()
+        && draft.world.account_of(me, target.scope).is_none()
+    {
+        return Err(Refusal::conflict(format!(
+            "nobody has said which account on {} is yours; ask an administrator for `tempestas people account`",
+            draft.world.path(target.scope)
+        )));
+    }
+    let waiting = draft
+        .world
+        .active
+        .iter()
+        .filter_map(|id| draft.world.elevations.get(id))
+        .filter(|open| open.asker == me && open.is_before_opening())
+        .count();
+    if waiting >= WAITING_MOST {
+        return Err(Refusal::Limit(format!(
+            "you have {waiting} asks waiting, and {WAITING_MOST} is the most; withdraw one first: `tempestas grants`"
+        )));
+    }
+    ensure_fresh(&draft.context.caller, demand.terms.assurance, now)?;
+
+    let id = ElevationId(draft.counters.next_elevation);
+    draft.counters.next_elevation += 1;
+    let reason = ask.reason.filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
+    let ticket = ask.ticket.filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
+    let digest = Digest::of_json(&(id, &demand, duration, ask.start, reason, ticket));
+    let stages = stage_of(&demand, now).into_iter().collect();
+    let elevation = Elevation {
+        id,
+        asker: me,
+        right: ask.right,
+        demand,
+        digest,
+        asked_at: now,
+        duration,
+        start: ask.start,
+        reason,
+        ticket,
+        stages,
+        phase: Phase::Waiting,
+        begin_by: None,
+        grant: None,
+        end_word: None,
+        trouble: None,
+    };
+    let unasked = elevation.stages.is_empty();
+    draft.fact(What::Asked { elevation: id, right: ask.right }, vec![Row::Elevation(elevation.clone())]);
+    if unasked {
+        proceed(draft, elevation);
+    }
+    Ok(())
+}
+
+fn stage_of(demand: &Demand, now: Timestamp) -> Option<Stage> {
+    match &demand.terms.approval {
+        Approval::None => None,
+        Approval::Stage { yes, no, within, .. } => Some(Stage {
+            approvers: demand.approvers.clone(),
+            yes: *yes,
+            no: *no,
+            until: later(now, *within),
+            answers: Vec::new(),
+        }),
+    }
+}
+
+fn checked_duration(draft: &Draft<'_>, demand: &Demand, ask: &Ask<'_>) -> Result<Seconds, Refusal> {
+    let duration = ask.duration.unwrap_or(demand.terms.usual);
+    if duration.0 == 0 {
+        return Err(Refusal::invalid("a duration of nothing; ask for at least a second"));
+    }
+    if duration > demand.terms.longest {
+        return Err(Refusal::invalid(format!(
+            "{duration} is too long: the terms allow {} at most for {}",
+            demand.terms.longest,
+            draft.world.right_name(ask.right)
+        )));
+    }
+    Ok(duration)
+}
+
+fn checked_start(draft: &Draft<'_>, demand: &Demand, ask: &Ask<'_>) -> Result<(), Refusal> {
+    let starts = &demand.terms.starts;
+    match ask.start {
+        StartChoice::AtYes if starts.at_yes => Ok(()),
+        StartChoice::OnBegin if starts.begin_within.is_some() => Ok(()),
+        StartChoice::At { time } => {
+            let Some(within) = starts.at_time_within else {
+                return Err(Refusal::invalid(format!("a set time is not among the ways to start; {}", ways(starts))));
+            };
+            if time < draft.now() {
+                return Err(Refusal::invalid(format!("the start {time} is past; it is {} now", draft.now())));
+            }
+            if time > later(draft.now(), within) {
+                return Err(Refusal::invalid(format!("the start {time} is more than {within} ahead, which is as far as the terms allow")));
+            }
+            Ok(())
+        }
+        StartChoice::AtYes | StartChoice::OnBegin => {
+            Err(Refusal::invalid(format!("this way to start is not allowed here; {}", ways(starts))))
+        }
+    }
+}
+
+fn ways(starts: &crate::Starts) -> String {
+    let mut ways = Vec::new();
+    if starts.at_yes {
+        ways.push("at the yes".to_owned());
+    }
+    if let Some(within) = starts.at_time_within {
+        ways.push(format!("at a set time within {within} (`--at`)"));
+    }
+    if let Some(within) = starts.begin_within {
+        ways.push(format!("when you begin, within {within} of the yes (`--on-begin`)"));
+    }
+    format!("it can start {}", ways.join(", or "))
+}
+
+fn checked_words(demand: &Demand, ask: &Ask<'_>) -> Result<(), Refusal> {
+    let given = |said: Option<&Said>| said.map(|said| said.0.clone()).filter(|text| !text.is_empty());
+    let (reason, ticket) = (given(ask.reason), given(ask.ticket));
+    if let Some(text) = &reason {
+        checked_text("reason", &Said(text.clone()), 2000)?;
+    }
+    if let ReasonRule::Required { at_least } = demand.terms.reason {
+        let letters = reason.as_ref().map_or(0, |text| text.chars().count());
+        if letters < usize::from(at_least.max(1)) {
+            return Err(Refusal::invalid(format!(
+                "a reason of at least {} letters is required, and yours has {letters}; say what you are going to do",
+                at_least.max(1)
+            )));
+        }
+    }
+    if demand.terms.reason == ReasonRule::Hidden && reason.is_some() {
+        return Err(Refusal::invalid("no reason is asked for here; leave it out"));
+    }
+    match (&demand.terms.ticket, &ticket) {
+        (TicketRule::Off, Some(_)) => Err(Refusal::invalid("no ticket is asked for here; leave it out")),
+        (TicketRule::Required { pattern }, None) => Err(Refusal::invalid(format!(
+            "a ticket is required{}: `--ticket`",
+            pattern.as_ref().map_or_else(String::new, |pattern| format!(", of the form {pattern}"))
+        ))),
+        (rule, Some(text)) => {
+            checked_text("ticket", &Said(text.clone()), 100)?;
+            if rule.fits(text) {
+                return Ok(());
+            }
+            Err(Refusal::invalid(format!(
+                "the ticket `{}` does not have the form {}",
+                shortened(text),
+                rule.pattern().unwrap_or_default()
+            )))
+        }
+        (_, None) => Ok(()),
+    }
+}
+
+fn answered(
+    draft: &mut Draft<'_>,
+    id: ElevationId,
+    verdict: Verdict,
+    reason: Option<&Said>,
+    shown: Digest,
+) -> Result<(), Refusal> {
+    let me = draft.person()?;
+    let mut elevation = draft.elevation(id)?;
+    let now = draft.now();
+    let world = draft.world;
+    if world.human(elevation.asker) == world.human(me) {
+        return Err(Refusal::not_allowed("nobody answers their own ask"));
+    }
+    if elevation.phase != Phase::Waiting {
+        return Err(Refusal::conflict(format!("{id} doesn't wait for an answer any more: it is {}", elevation.phase)));
+    }
+    if elevation.digest != shown {
+        return Err(Refusal::Changed(format!("{id} is not the ask you looked at")));
+    }
+    let Some(stage) = elevation.stages.last_mut() else {
+        return Err(Refusal::conflict(format!("{id} needs no answer")));
+    };
+    let still_named = match &elevation.demand.terms.approval {
+        Approval::Stage { approvers, .. } => {
+            crate::demand::who_may_answer(world, approvers, elevation.right.scope, elevation.asker, now).contains(&me)
+        }
+        Approval::None => false,
+    };
+    if !stage.approvers.contains(&me) {
+        return Err(Refusal::not_allowed(format!("you are not among those who may answer {id}; they were named when it was asked")));
+    }
+    if !still_named || !may_answer(world, me, elevation.asker, now) {
+        return Err(Refusal::not_allowed(format!(
+            "you may not answer {id}: you are no longer named for it, or its asker made you an approver or set your sign-in within the last day"
+        )));
+    }
+    if now >= stage.until {
+        return Err(Refusal::conflict(format!("{id} ran out at {}", stage.until)));
+    }
+    if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
+        return Err(Refusal::conflict(format!("you have answered {id} already")));
+    }
+    let said = reason.filter(|text| !text.0.is_empty());
+    if let Some(text) = said {
+        checked_text("reason", text, 2000)?;
+    } else if verdict == Verdict::No {
+        return Err(Refusal::invalid("a no needs a reason, which the asker will read"));
+    }
+    ensure_fresh(&draft.context.caller, super::ADMINISTRATOR_PROOF, now)?;
+    let reason = said.map(|text| draft.text(text));
+    stage.answers.push(Answer { by: me, verdict, reason, at: now });
+    let granted = stage.is_granted();
+    let refused = stage.count(Verdict::No) >= usize::from(stage.no)
+        || stage.approvers.len() - stage.count(Verdict::No) < usize::from(stage.yes);
+    draft.fact(What::Answered { elevation: id, verdict }, vec![Row::Elevation(elevation.clone())]);
+    if refused {
+        draft.fact(What::Settled { elevation: id, verdict: Verdict::No }, Vec::new());
+        never_begun(draft, elevation, End::Refused, None);
+    } else if granted {
+        draft.fact(What::Settled { elevation: id, verdict: Verdict::Yes }, Vec::new());
+        proceed(draft, elevation);
+    }
+    Ok(())
+}
+
+/// All that was needed is said: on to opening, or to waiting for its start.
+pub(super) fn proceed(draft: &mut Draft<'_>, mut elevation: Elevation) {
+    match elevation.start {
+        StartChoice::AtYes => return open(draft, elevation),
+        StartChoice::At { time } if time <= draft.now() => return open(draft, elevation),
+        StartChoice::At { .. } => elevation.phase = Phase::Scheduled,
+        StartChoice::OnBegin => {
+            elevation.phase = Phase::Ready;
+            let window = elevation.demand.terms.starts.begin_within.unwrap_or(Seconds(0));
+            elevation.begin_by = Some(later(draft.now(), window));
+        }
+    }
+    draft.fact(
+        What::Delayed { elevation: elevation.id, trouble: elevation.trouble.clone() },
+        vec![Row::Elevation(elevation)],
+    );
+}
+
+/// Checks everything again, fixes the end, and orders the grant. The stricter of then and now wins.
+pub(super) fn open(draft: &mut Draft<'_>, mut elevation: Elevation) {
+    let now = draft.now();
+    if draft.world.clock_is_held() {
+        let trouble = Some("held until an administrator has looked at this machine's clock".to_owned());
+        if elevation.trouble != trouble || elevation.phase != Phase::Scheduled {
+            elevation.phase = Phase::Scheduled;
+            elevation.trouble.clone_from(&trouble);
+            draft.fact(What::Delayed { elevation: elevation.id, trouble }, vec![Row::Elevation(elevation)]);
+        }
+        return;
+    }
+    if draft.world.is_suspended(elevation.asker) {
+        return never_begun(draft, elevation, End::Failed, Some("the holder is suspended".to_owned()));
+    }
+    let demand = match demand_for(draft.world, elevation.asker, elevation.right, now) {
+        Ok(demand) => demand,
+        Err(refusal) => return never_begun(draft, elevation, End::Failed, Some(refusal.to_string())),
+    };
+    if let Some(why) = needs_another_yes(draft, &elevation, &demand) {
+        return send_back(draft, elevation, demand, why);
+    }
+    elevation.duration = elevation.duration.min(demand.terms.longest);
+    let asked_end = later(now, elevation.duration);
+    let end = demand.eligible_until.map_or(asked_end, |until| until.min(asked_end));
+    // Rounded down, so that no target that counts in whole seconds ends it later.
+    let until = Timestamp::from_second(end.as_second()).unwrap_or(end);
+    let Some(target) = draft.world.target_of(elevation.right.scope) else {
+        return never_begun(draft, elevation, End::Failed, Some("its target is not looked after any more".to_owned()));
+    };
+    let account = draft.world.account_of(elevation.asker, target.scope);
+    if target.connector.uses_own_account() && account.is_none() {
+        return never_begun(draft, elevation, End::Failed, Some("the holder has no account on the target any more".to_owned()));
+    }
+    let id: GrantId = draft.id();
+    let grant = Grant {
+        id,
+        elevation: elevation.id,
+        target: target.scope,
+        right: elevation.right,
+        name: unguessable(&draft.draw()),
+        account: account.filter(|_| target.connector.uses_own_account()),
+        opened_at: now,
+        until,
+        wanted: true,
+        ending: None,
+        ending_since: None,
+        seen: Seen::Unknown,
+        seen_at: None,
+        verified_at: None,
+        login_shown: false,
+        leftovers: None,
+    };
+    elevation.phase = Phase::Opening;
+    elevation.grant = Some(id);
+    elevation.trouble = None;
+    draft.fact(
+        What::Opening { elevation: elevation.id, grant: id, until },
+        vec![Row::Elevation(elevation), Row::Grant(grant)],
+    );
+}
+
+/// Why what was answered isn't enough any more, if it isn't.
+fn needs_another_yes(draft: &Draft<'_>, elevation: &Elevation, now: &Demand) -> Option<String> {
+    let Approval::Stage { yes, .. } = &now.terms.approval else { return None };
+    let frozen = &elevation.demand;
+    let said_yes = elevation
+        .stages
+        .iter()
+        .flat_map(|stage| &stage.answers)
+        .filter(|answer| answer.verdict == Verdict::Yes && now.approvers.contains(&answer.by))
+        .count();
+    if now.weight > frozen.weight || now.permits != frozen.permits {
+        return Some(format!("the role {} permits something else than when it was asked for", draft.world.right_name(now.right)));
+    }
+    (said_yes < usize::from(*yes)).then(|| format!("the terms now want {yes} yes from those who may answer"))
+}
+
+fn send_back(draft: &mut Draft<'_>, mut elevation: Elevation, demand: Demand, why: String) {
+    elevation.stages.extend(stage_of(&demand, draft.now()));
+    elevation.demand = demand;
+    elevation.digest = Digest::of_json(&(elevation.digest, &elevation.demand, elevation.stages.len()));
+    elevation.phase = Phase::Waiting;
+    elevation.begin_by = None;
+    draft.fact(What::SentBack { elevation: elevation.id, why }, vec![Row::Elevation(elevation)]);
+}
+
+/// Ends an elevation that never reached its target.
+pub(super) fn never_begun(
+    draft: &mut Draft<'_>,
+    mut elevation: Elevation,
+    end: End,
+    trouble: Option<String>,
+) {
+    elevation.phase = Phase::Ended(end);
+    elevation.trouble = trouble;
+    draft.fact(
+        What::Ended { elevation: elevation.id, end, leftovers: 0 },
+        vec![Row::Elevation(elevation)],
+    );
+}
+
+/// A name of 80 random bits, fit for a login role or a key: `tp` and sixteen of a-z and 2-7.
+fn unguessable(bytes: &[u8; 16]) -> String {
+    const LETTERS: &[u8; 32] = b"abcdefghijklmnopqrstuvwxyz234567";
+    let letter = |byte: &u8| LETTERS.get(usize::from(byte % 32)).copied().unwrap_or(b'a') as char;
+    std::iter::once("tp".to_owned()).chain(bytes.iter().map(|byte| letter(byte).to_string())).collect()
+}

@@ -1,0 +1,74 @@
+//! Folders and targets.
+
+use super::{Draft, checked_name};
+use crate::{Command, Refusal, Row, Scope, ScopeId, ScopeKind, Target, What};
+
+pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+    match command {
+        Command::AddFolder { parent, name } => {
+            draft.administrator(*parent)?;
+            let scope = new_scope(draft, *parent, name, ScopeKind::Folder)?;
+            draft.fact(What::FolderAdded { scope: scope.id }, vec![Row::Scope(scope)]);
+        }
+        Command::AddTarget { parent, name, connector, emergency_least, alarm_after } => {
+            draft.administrator(*parent)?;
+            let scope = new_scope(draft, *parent, name, ScopeKind::Target)?;
+            let target = Target {
+                scope: scope.id,
+                connector: connector.clone(),
+                emergency_least: *emergency_least,
+                alarm_after: *alarm_after,
+                broker: None,
+                surveyed: None,
+                surveyed_at: None,
+                held: None,
+                to_search: false,
+                strays: Vec::new(),
+            };
+            draft.fact(
+                What::TargetAdded { scope: scope.id },
+                vec![Row::Scope(scope), Row::Target(target)],
+            );
+        }
+        Command::SetTarget { target, emergency_least, alarm_after } => {
+            draft.administrator(*target)?;
+            let mut row = known_target(draft, *target)?;
+            row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
+            row.alarm_after = alarm_after.unwrap_or(row.alarm_after);
+            draft.fact(What::TargetSet { scope: *target }, vec![Row::Target(row)]);
+        }
+        _ => {}
+    }
+    Ok(())
+}
+
+pub(super) fn known_target(draft: &Draft<'_>, id: ScopeId) -> Result<Target, Refusal> {
+    draft
+        .world
+        .targets
+        .get(&id)
+        .cloned()
+        .ok_or_else(|| Refusal::unknown("target", draft.world.path(id), "`tempestas targets` lists them"))
+}
+
+fn new_scope(
+    draft: &mut Draft<'_>,
+    parent: ScopeId,
+    name: &str,
+    kind: ScopeKind,
+) -> Result<Scope, Refusal> {
+    checked_name("scope", name)?;
+    if draft.world.target_of(parent).is_some() {
+        return Err(Refusal::invalid(format!(
+            "{} is a target or a part of one; put folders and targets into folders",
+            draft.world.path(parent)
+        )));
+    }
+    if draft.world.depth(parent) >= 12 {
+        return Err(Refusal::Limit("the estate is at most 12 folders deep".to_owned()));
+    }
+    if draft.world.child(parent, name).is_some() {
+        return Err(Refusal::conflict(format!("{} has a `{name}` already", draft.world.path(parent))));
+    }
+    Ok(Scope { id: draft.id(), parent: Some(parent), name: name.to_owned(), kind })
+}

@@ -1,0 +1,238 @@
+//! Grants: what keepers saw, endings, and the passing of time.
+
+use jiff::Timestamp;
+
+use super::{Draft, asks, checked_text, house};
+use crate::{
+    Actor, AlarmKind, Command, Elevation, ElevationId, End, Grant, GrantId, Leftover, Phase, Refusal, Row, Said,
+    Seen, Sight, StartChoice, What, later,
+};
+
+pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+    match command {
+        Command::GiveBack { elevation } => {
+            let me = draft.person()?;
+            let elevation = draft.elevation(*elevation)?;
+            if elevation.asker != me {
+                return Err(Refusal::not_allowed("only its holder gives an elevation back; an approver or administrator can revoke it"));
+            }
+            match elevation.phase {
+                Phase::Opening | Phase::Live => close(draft, elevation, End::GivenBack, None),
+                Phase::Waiting | Phase::Scheduled | Phase::Ready => {
+                    asks::never_begun(draft, elevation, End::Withdrawn, None);
+                }
+                Phase::Closing | Phase::Ended(_) => return Err(nothing_to_end(&elevation)),
+            }
+            Ok(())
+        }
+        Command::Revoke { elevation, word } => revoke(draft, *elevation, word),
+        Command::ShowLogin { elevation } => {
+            let me = draft.person()?;
+            let elevation = draft.elevation(*elevation)?;
+            if elevation.asker != me {
+                return Err(Refusal::not_allowed("only its holder may fetch the login of an elevation"));
+            }
+            if elevation.phase != Phase::Live {
+                return Err(Refusal::conflict(format!("{} is {}; a login is to be had while it is live", elevation.id, elevation.phase)));
+            }
+            super::ensure_fresh(&draft.context.caller, elevation.demand.terms.assurance, draft.now())?;
+            let Some(grant) = elevation.grant.and_then(|id| draft.world.grants.get(&id)) else { return Ok(()) };
+            let shown = Grant { login_shown: true, ..grant.clone() };
+            let replaced = grant.login_shown;
+            draft.fact(What::LoginShown { elevation: elevation.id, replaced }, vec![Row::Grant(shown)]);
+            Ok(())
+        }
+        Command::GrantSeen { grant, there } => seen(draft, *grant, *there),
+        Command::GrantDelayed { grant, trouble } => {
+            draft.keeper()?;
+            delayed(draft, *grant, Some(trouble.clone()));
+            Ok(())
+        }
+        Command::GrantGone { grant, leftovers } => gone(draft, *grant, leftovers),
+        _ => Ok(()),
+    }
+}
+
+fn nothing_to_end(elevation: &Elevation) -> Refusal {
+    Refusal::conflict(format!("{} is {} already", elevation.id, elevation.phase))
+}
+
+fn revoke(draft: &mut Draft<'_>, id: ElevationId, word: &Said) -> Result<(), Refusal> {
+    let me = draft.person()?;
+    let elevation = draft.elevation(id)?;
+    let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
+    if !approver && !Sight::is_administrator(draft.world, me, elevation.right.scope) {
+        return Err(Refusal::not_allowed(format!("only an approver of {id} or an administrator of its scope may revoke it")));
+    }
+    if word.0.is_empty() {
+        return Err(Refusal::invalid("a word is needed, which the holder will read: `--word`"));
+    }
+    checked_text("word", word, 500)?;
+    if matches!(elevation.phase, Phase::Closing | Phase::Ended(_)) {
+        return Err(nothing_to_end(&elevation));
+    }
+    end_whatever_stands(draft, elevation, word);
+    Ok(())
+}
+
+/// Ends an elevation at whatever point it stands, as revoked.
+pub(super) fn end_whatever_stands(draft: &mut Draft<'_>, mut elevation: Elevation, word: &Said) {
+    let said = draft.text(word);
+    match elevation.phase {
+        Phase::Opening | Phase::Live => close(draft, elevation, End::Revoked, Some(said)),
+        Phase::Waiting | Phase::Scheduled | Phase::Ready => {
+            elevation.end_word = Some(said);
+            asks::never_begun(draft, elevation, End::Revoked, None);
+        }
+        Phase::Closing | Phase::Ended(_) => {}
+    }
+}
+
+/// Begins to take a grant away.
+fn close(draft: &mut Draft<'_>, mut elevation: Elevation, end: End, word: Option<crate::Digest>) {
+    let Some(grant) = elevation.grant.and_then(|id| draft.world.grants.get(&id)).cloned() else {
+        return asks::never_begun(draft, elevation, end, None);
+    };
+    let id = grant.id;
+    elevation.phase = Phase::Closing;
+    elevation.end_word = word;
+    elevation.trouble = None;
+    let grant = Grant {
+        wanted: false,
+        ending: Some(end),
+        ending_since: Some(draft.now()),
+        seen: Seen::Unknown,
+        ..grant
+    };
+    draft.fact(
+        What::Closing { elevation: elevation.id, end },
+        vec![Row::Elevation(elevation), Row::Grant(grant)],
+    );
+    house::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
+}
+
+/// The grant that an alarm names.
+fn alarmed_grant(about: &AlarmKind) -> Option<GrantId> {
+    match about {
+        AlarmKind::Missing { grant } | AlarmKind::TakeLate { grant } => Some(*grant),
+        _ => None,
+    }
+}
+
+/// A keeper read the grant back.
+fn seen(draft: &mut Draft<'_>, id: GrantId, there: bool) -> Result<(), Refusal> {
+    draft.keeper()?;
+    let Some((elevation, grant)) = draft.world.elevation_of(id) else { return Ok(()) };
+    // A report that comes after the end changes nothing: the end is read back on its own.
+    if !grant.wanted || draft.now() >= grant.until {
+        return Ok(());
+    }
+    let (mut elevation, mut grant) = (elevation.clone(), grant.clone());
+    let before = grant.seen;
+    grant.seen = if there { Seen::Yes } else { Seen::No };
+    grant.seen_at = Some(draft.now());
+    if there && elevation.phase == Phase::Opening {
+        grant.verified_at = Some(draft.now());
+        elevation.phase = Phase::Live;
+        elevation.trouble = None;
+        draft.fact(
+            What::Verified { elevation: elevation.id, grant: id },
+            vec![Row::Elevation(elevation), Row::Grant(grant)],
+        );
+    } else if before != grant.seen && grant.verified_at.is_some() {
+        let trouble = (!there).then(|| "it is not on the target any more: somebody took it away there".to_owned());
+        elevation.trouble.clone_from(&trouble);
+        draft.fact(
+            What::Delayed { elevation: elevation.id, trouble },
+            vec![Row::Elevation(elevation), Row::Grant(grant)],
+        );
+        if there {
+            house::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
+        } else {
+            house::raise(draft, AlarmKind::Missing { grant: id });
+        }
+    }
+    Ok(())
+}
+
+/// Notes what is in the way, once for each change of it.
+fn delayed(draft: &mut Draft<'_>, id: GrantId, trouble: Option<String>) {
+    let Some((elevation, _)) = draft.world.elevation_of(id) else { return };
+    if elevation.trouble == trouble || elevation.is_over() {
+        return;
+    }
+    let mut elevation = elevation.clone();
+    elevation.trouble.clone_from(&trouble);
+    draft.fact(What::Delayed { elevation: elevation.id, trouble }, vec![Row::Elevation(elevation)]);
+}
+
+/// A keeper took the grant away, read back that it is gone, and looked for leftovers.
+fn gone(
+    draft: &mut Draft<'_>,
+    id: GrantId,
+    leftovers: &[(Said, Option<Timestamp>, bool)],
+) -> Result<(), Refusal> {
+    draft.keeper()?;
+    let Some((elevation, grant)) = draft.world.elevation_of(id) else { return Ok(()) };
+    let (Phase::Closing, Some(end)) = (elevation.phase, grant.ending) else { return Ok(()) };
+    let (mut elevation, mut grant) = (elevation.clone(), grant.clone());
+    let found: Vec<Leftover> = leftovers
+        .iter()
+        .map(|(what, when, ended)| Leftover { what: draft.text(what), when: *when, ended: *ended })
+        .collect();
+    let count = u32::try_from(found.len()).unwrap_or(u32::MAX);
+    grant.seen = Seen::No;
+    grant.seen_at = Some(draft.now());
+    grant.leftovers = Some(found);
+    elevation.phase = Phase::Ended(end);
+    elevation.trouble = None;
+    draft.fact(
+        What::Ended { elevation: elevation.id, end, leftovers: count },
+        vec![Row::Elevation(elevation), Row::Grant(grant)],
+    );
+    house::settle_where(draft, |about| alarmed_grant(about) == Some(id));
+    Ok(())
+}
+
+/// Time has passed: what ran out ends, what is due opens, what is late is an alarm.
+pub(super) fn tick(draft: &mut Draft<'_>) {
+    if draft.context.caller.actor != Actor::Keeper {
+        return;
+    }
+    let now = draft.now();
+    let world = draft.world;
+    for elevation in world.active.iter().filter_map(|id| world.elevations.get(id)) {
+        let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+        match elevation.phase {
+            Phase::Waiting if elevation.stages.last().is_none_or(|stage| now >= stage.until) => {
+                asks::never_begun(draft, elevation.clone(), End::Unanswered, Some("nobody settled it in time".to_owned()));
+            }
+            Phase::Scheduled if is_due(elevation, now) => asks::open(draft, elevation.clone()),
+            Phase::Ready if elevation.begin_by.is_none_or(|by| now >= by) => {
+                asks::never_begun(draft, elevation.clone(), End::Unanswered, Some("it was not begun within its window".to_owned()));
+            }
+            Phase::Opening | Phase::Live if grant.is_none_or(|grant| now >= grant.until) => {
+                let never = grant.is_some_and(|grant| grant.verified_at.is_none());
+                close(draft, elevation.clone(), if never { End::Failed } else { End::Lapsed }, None);
+            }
+            Phase::Closing => {
+                let Some(grant) = grant else { continue };
+                let after = world.targets.get(&grant.target).map(|target| target.alarm_after);
+                if let (Some(since), Some(after)) = (grant.ending_since, after)
+                    && now >= later(since, after)
+                {
+                    house::raise(draft, AlarmKind::TakeLate { grant: grant.id });
+                }
+            }
+            Phase::Waiting | Phase::Scheduled | Phase::Ready | Phase::Opening | Phase::Live | Phase::Ended(_) => {}
+        }
+    }
+}
+
+fn is_due(elevation: &Elevation, now: Timestamp) -> bool {
+    match elevation.start {
+        StartChoice::At { time } => now >= time,
+        // Held by the clock after its yes.
+        StartChoice::AtYes | StartChoice::OnBegin => true,
+    }
+}

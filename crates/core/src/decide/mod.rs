@@ -1,0 +1,264 @@
+//! One path: every command, whatever the door, is decided here against the World and the present time.
+
+mod asks;
+mod conversions;
+mod estate;
+mod grants;
+mod house;
+mod people;
+mod surveys;
+mod terms;
+
+use jiff::Timestamp;
+
+use crate::{
+    Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId,
+    FACT_VERSION, Fact, Hand, Id, Key, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, What,
+    World,
+};
+
+/// How fresh an administrator's proof must be for changing who may do what.
+const ADMINISTRATOR_PROOF: Seconds = Seconds::minutes(15);
+
+/// Decides a command. The same World, command and context give the same answer.
+///
+/// # Errors
+/// A [`Refusal`] that says what was wrong and what to do next; nothing has then changed.
+pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Decision, Refusal> {
+    let mut draft = Draft::new(world, context);
+    match command {
+        Command::Found { .. }
+        | Command::BeginEpoch { .. }
+        | Command::Note(_)
+        | Command::SetCredentials { .. }
+        | Command::RaiseAlarm(_)
+        | Command::SettleAlarm { .. }
+        | Command::Recover { .. } => house::decide(&mut draft, command)?,
+        Command::Tick => grants::tick(&mut draft),
+        Command::AddSubject { .. }
+        | Command::AddMember { .. }
+        | Command::RemoveMember { .. }
+        | Command::Suspend { .. }
+        | Command::Resume { .. }
+        | Command::SetAccount { .. }
+        | Command::GiveDuty { .. }
+        | Command::EndDuty { .. } => people::decide(&mut draft, command)?,
+        Command::AddFolder { .. } | Command::AddTarget { .. } | Command::SetTarget { .. } => {
+            estate::decide(&mut draft, command)?;
+        }
+        Command::RecordSurvey { target, digest, survey, accepted } => {
+            surveys::record(&mut draft, *target, *digest, survey, *accepted)?;
+        }
+        Command::RecordSearch { target, marked } => surveys::searched(&mut draft, *target, marked)?,
+        Command::StrayEnded { target, name } => surveys::stray_ended(&mut draft, *target, name)?,
+        Command::GiveEligibility { .. }
+        | Command::EndEligibility { .. }
+        | Command::SetTerms { .. }
+        | Command::EndTerms { .. } => terms::decide(&mut draft, command)?,
+        Command::Convert { .. }
+        | Command::UndoConversion { .. }
+        | Command::StandingTaken { .. }
+        | Command::StandingRestored { .. }
+        | Command::StandingDelayed { .. } => conversions::decide(&mut draft, command)?,
+        Command::Ask { .. }
+        | Command::Answer { .. }
+        | Command::Withdraw { .. }
+        | Command::Begin { .. } => asks::decide(&mut draft, command)?,
+        Command::GiveBack { .. }
+        | Command::Revoke { .. }
+        | Command::ShowLogin { .. }
+        | Command::GrantSeen { .. }
+        | Command::GrantDelayed { .. }
+        | Command::GrantGone { .. } => grants::decide(&mut draft, command)?,
+    }
+    Ok(draft.finish())
+}
+
+/// Refuses anyone but an administrator of the scope with a fresh proof.
+///
+/// # Errors
+/// Says which duty, or which proof, is missing.
+pub fn ensure_administrator(
+    world: &World,
+    caller: &Caller,
+    scope: ScopeId,
+    now: Timestamp,
+) -> Result<(), Refusal> {
+    match caller.actor {
+        Actor::Keeper => Err(Refusal::not_allowed("a keeper only reports what it saw")),
+        Actor::Machine => Ok(()),
+        Actor::Subject(person) if Sight::is_administrator(world, person, scope) => {
+            ensure_fresh(caller, ADMINISTRATOR_PROOF, now)
+        }
+        Actor::Subject(_) => Err(Refusal::not_allowed(format!(
+            "only an administrator of {} may do this; `tempestas me` shows your duties",
+            world.path(scope)
+        ))),
+    }
+}
+
+/// Refuses a caller whose last proof is older than `max_age`.
+fn ensure_fresh(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<(), Refusal> {
+    match caller.proven_at {
+        Some(at) if crate::later(at, max_age) >= now => Ok(()),
+        last => Err(Refusal::StepUp { max_age, last }),
+    }
+}
+
+/// A decision in the making.
+struct Draft<'w> {
+    world: &'w World,
+    context: &'w Context,
+    counters: Counters,
+    written: Counters,
+    drawn: u64,
+    from: Option<Digest>,
+    decision: Decision,
+}
+
+impl<'w> Draft<'w> {
+    fn new(world: &'w World, context: &'w Context) -> Self {
+        Self {
+            world,
+            context,
+            counters: world.counters.clone(),
+            written: world.counters.clone(),
+            drawn: 0,
+            from: None,
+            decision: Decision::default(),
+        }
+    }
+
+    fn now(&self) -> Timestamp {
+        self.context.now
+    }
+
+    /// The person or program that gives the command.
+    fn person(&self) -> Result<SubjectId, Refusal> {
+        let id = self
+            .context
+            .caller
+            .subject()
+            .ok_or_else(|| Refusal::not_allowed("only a person who signed in may do this"))?;
+        if self.world.is_suspended(id) {
+            return Err(Refusal::not_allowed("your account is suspended; speak to an administrator"));
+        }
+        Ok(id)
+    }
+
+    fn administrator(&self, scope: ScopeId) -> Result<(), Refusal> {
+        ensure_administrator(self.world, &self.context.caller, scope, self.now())
+    }
+
+    fn root_administrator(&self) -> Result<ScopeId, Refusal> {
+        let root = self.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once"))?;
+        self.administrator(root)?;
+        Ok(root)
+    }
+
+    fn keeper(&self) -> Result<(), Refusal> {
+        match self.context.caller.actor {
+            Actor::Keeper => Ok(()),
+            _ => Err(Refusal::not_allowed("only the service's own keepers report what targets show")),
+        }
+    }
+
+    fn elevation(&self, id: ElevationId) -> Result<Elevation, Refusal> {
+        let missing = || Refusal::unknown("elevation", id, "`tempestas grants` lists yours");
+        let elevation = self.world.elevations.get(&id).ok_or_else(missing)?;
+        match self.context.caller.subject() {
+            Some(me) if !Sight::of(self.world, me).sees_elevation(self.world, elevation) => Err(missing()),
+            _ => Ok(elevation.clone()),
+        }
+    }
+
+    /// The next id of a kind.
+    fn id<T: Id>(&mut self) -> T {
+        let id = T::from(self.counters.next);
+        self.counters.next += 1;
+        id
+    }
+
+    fn draw(&mut self) -> [u8; 16] {
+        self.drawn += 1;
+        self.context.draw(self.drawn)
+    }
+
+    /// Salts a private text and keeps it for the store.
+    fn text(&mut self, said: &Said) -> Digest {
+        let private = PrivateText::new(&said.0, self.draw());
+        let digest = private.digest;
+        self.decision.texts.push(private);
+        digest
+    }
+
+    /// Records that the caller had a hand in `touched`'s standing as an approver.
+    fn hands(&self, touched: impl IntoIterator<Item = SubjectId>) -> Vec<Row> {
+        let (by, at) = (self.context.caller.subject(), self.now());
+        touched
+            .into_iter()
+            .filter(|touched| by != Some(*touched))
+            .map(|touched| Row::Hand(Hand { by, touched, at }))
+            .collect()
+    }
+
+    fn fact(&mut self, what: What, put: Vec<Row>) {
+        self.fact_cutting(what, put, Vec::new());
+    }
+
+    fn fact_cutting(&mut self, what: What, mut put: Vec<Row>, cut: Vec<Key>) {
+        if self.from.is_none() {
+            let from = self.context.caller.from.clone();
+            self.from = from.as_ref().map(|address| self.text(address));
+        }
+        if self.counters != self.written {
+            put.push(Row::Counters(self.counters.clone()));
+            self.written = self.counters.clone();
+        }
+        let caller = &self.context.caller;
+        self.decision.facts.push(Fact {
+            v: FACT_VERSION,
+            at: self.now(),
+            by: caller.actor,
+            from: self.from,
+            door: caller.door,
+            what,
+            put,
+            cut,
+        });
+    }
+
+    fn finish(self) -> Decision {
+        self.decision
+    }
+}
+
+/// Checks a name that people type.
+fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
+    let fits = (2..=64).contains(&name.len())
+        && name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || "._-".contains(c))
+        && name.starts_with(|c: char| c.is_ascii_alphanumeric());
+    if fits {
+        return Ok(());
+    }
+    Err(Refusal::invalid(format!(
+        "`{}` can't be the name of a {what}; use 2 to 64 of a-z, 0-9, `.`, `_` and `-`, beginning with a letter or digit",
+        shortened(name)
+    )))
+}
+
+/// Checks a free text's length.
+fn checked_text(what: &str, text: &Said, most: usize) -> Result<(), Refusal> {
+    let letters = text.0.chars().count();
+    if letters > most {
+        return Err(Refusal::invalid(format!("the {what} has {letters} letters; at most {most} are kept, so say it shorter")));
+    }
+    if text.0.chars().any(|c| c.is_control() && c != '\n' && c != '\t') {
+        return Err(Refusal::invalid(format!("the {what} has control characters in it; use plain text")));
+    }
+    Ok(())
+}
+
+fn shortened(text: &str) -> String {
+    if text.chars().count() > 80 { text.chars().take(80).chain(['…']).collect() } else { text.to_owned() }
+}

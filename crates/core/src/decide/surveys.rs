@@ -1,0 +1,268 @@
+//! Surveys: what was read on a target becomes parts, roles and standing rights; only on change.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Draft, estate::known_target, house};
+use crate::{
+    AlarmKind, Digest, GrantId, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row,
+    Said, Scope, ScopeId, ScopeKind, Standing, Survey, Target, What,
+};
+
+/// A survey that lets more than this share of the standing rights vanish waits for a person.
+const HELD_SHARE_PERCENT: usize = 50;
+/// Below so many rights a share means nothing.
+const HELD_LEAST: usize = 6;
+
+pub(super) fn record(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    digest: Digest,
+    survey: &Survey,
+    accepted: bool,
+) -> Result<(), Refusal> {
+    if accepted {
+        draft.administrator(target)?;
+    } else {
+        draft.keeper()?;
+    }
+    let row = known_target(draft, target)?;
+    let known: Vec<&Standing> =
+        draft.world.standing.values().filter(|standing| standing.target == target).collect();
+    let kept = known.iter().filter(|standing| survey.rights.iter().any(|found| matches(draft, standing, found))).count();
+    let vanishing = known.len() - kept;
+    if let Some(why) = why_held(survey, known.len(), vanishing).filter(|_| !accepted) {
+        if row.held != Some(digest) {
+            let held = Target { held: Some(digest), ..row };
+            draft.fact(What::SurveyHeld { target, digest, why }, vec![Row::Target(held)]);
+            house::raise(draft, AlarmKind::SurveyHeld { target });
+        }
+        return Ok(());
+    }
+    if accepted && row.held != Some(digest) {
+        return Err(Refusal::Changed("another survey was taken since".to_owned()));
+    }
+    let mut changes = Changes::default();
+    let scopes = parts(draft, target, survey, &mut changes);
+    let roles = roles(draft, target, survey, &mut changes);
+    standing(draft, target, survey, &scopes, &roles, &mut changes);
+    let broker = match row.broker {
+        Some(broker) if draft.world.is_text(broker, &survey.broker) => broker,
+        _ => draft.text(&Said::new(&survey.broker)),
+    };
+    let first = row.surveyed.is_none();
+    if changes.put.is_empty() && changes.cut.is_empty() && !first && row.held.is_none() {
+        return Ok(());
+    }
+    let Changes { mut put, cut, appeared, vanished, changed } = changes;
+    put.push(Row::Target(Target {
+        broker: Some(broker),
+        surveyed: Some(digest),
+        surveyed_at: Some(draft.now()),
+        held: None,
+        ..row
+    }));
+    draft.fact_cutting(What::Surveyed { target, digest, appeared, vanished, changed }, put, cut);
+    house::settle_where(draft, |about| *about == AlarmKind::SurveyHeld { target });
+    Ok(())
+}
+
+fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {
+    if !survey.complete {
+        return Some("the target answered only in part".to_owned());
+    }
+    if known >= HELD_LEAST && vanishing * 100 > known * HELD_SHARE_PERCENT {
+        return Some(format!("{vanishing} of {known} standing rights would be gone"));
+    }
+    None
+}
+
+#[derive(Default)]
+struct Changes {
+    put: Vec<Row>,
+    cut: Vec<Key>,
+    appeared: u32,
+    vanished: u32,
+    changed: u32,
+}
+
+/// Makes scopes for parts that are new; gone ones stay, since terms may hang on them.
+fn parts(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    survey: &Survey,
+    changes: &mut Changes,
+) -> BTreeMap<Vec<String>, ScopeId> {
+    let mut scopes = BTreeMap::from([(Vec::new(), target)]);
+    for part in &survey.parts {
+        let Some((name, above)) = part.path.split_last() else { continue };
+        let Some(parent) = scopes.get(above).copied() else { continue };
+        let id = match draft.world.child(parent, name) {
+            Some(scope) => scope.id,
+            None => {
+                let id = draft.id();
+                changes.put.push(Row::Scope(Scope {
+                    id,
+                    parent: Some(parent),
+                    name: name.clone(),
+                    kind: ScopeKind::Part,
+                }));
+                id
+            }
+        };
+        scopes.insert(part.path.clone(), id);
+    }
+    scopes
+}
+
+fn roles(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    survey: &Survey,
+    changes: &mut Changes,
+) -> BTreeMap<String, crate::RoleId> {
+    let mut ids = BTreeMap::new();
+    for found in &survey.roles {
+        let known = draft.world.role_named(target, &found.name);
+        let role = Role {
+            id: known.map_or_else(|| draft.id(), |role| role.id),
+            target,
+            name: found.name.clone(),
+            says: found.says.clone(),
+            weight: found.weight,
+            permits: found.permits,
+            lapse: found.lapse.clone(),
+            gone: false,
+        };
+        ids.insert(role.name.clone(), role.id);
+        if known != Some(&role) {
+            changes.put.push(Row::Role(role));
+        }
+    }
+    for role in draft.world.roles.values() {
+        if role.target == target && !role.gone && !ids.contains_key(&role.name) {
+            changes.put.push(Row::Role(Role { gone: true, ..role.clone() }));
+        }
+    }
+    ids
+}
+
+fn standing(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    survey: &Survey,
+    scopes: &BTreeMap<Vec<String>, ScopeId>,
+    roles: &BTreeMap<String, crate::RoleId>,
+    changes: &mut Changes,
+) {
+    let mut seen = BTreeSet::new();
+    let mut accounts: BTreeMap<String, Digest> = BTreeMap::new();
+    for found in &survey.rights {
+        let (Some(role), Some(scope)) = (roles.get(&found.role), scopes.get(&found.part)) else { continue };
+        let known = draft
+            .world
+            .standing
+            .values()
+            .find(|standing| standing.target == target && matches(draft, standing, found));
+        let account = match known {
+            Some(known) => known.account,
+            None => match accounts.get(&found.account) {
+                Some(digest) => *digest,
+                None => {
+                    let digest = account_digest(draft, target, &found.account);
+                    accounts.insert(found.account.clone(), digest);
+                    digest
+                }
+            },
+        };
+        let row = Standing {
+            id: known.map_or_else(|| draft.id(), |known| known.id),
+            target,
+            account,
+            right: Right { role: *role, scope: *scope },
+            chain: found.chain.clone(),
+            handle: found.handle.clone(),
+            since: found.since,
+            first_seen: known.map_or_else(|| draft.now(), |known| known.first_seen),
+            last_used: found.last_used.max(known.and_then(|known| known.last_used)),
+        };
+        seen.insert(row.id);
+        match known {
+            None => changes.appeared += 1,
+            Some(known) if *known != row => changes.changed += 1,
+            Some(_) => continue,
+        }
+        changes.put.push(Row::Standing(row));
+    }
+    for gone in draft.world.standing.values() {
+        if gone.target == target && !seen.contains(&gone.id) {
+            changes.cut.push(Key { kind: Kind::Standing, id: gone.id.0.to_string() });
+            changes.vanished += 1;
+        }
+    }
+}
+
+/// The digest an account is known by already, or a new one.
+fn account_digest(draft: &mut Draft<'_>, target: ScopeId, account: &str) -> Digest {
+    let world = draft.world;
+    let known = world
+        .standing
+        .values()
+        .find(|standing| standing.target == target && world.is_text(standing.account, account))
+        .map(|standing| standing.account);
+    known.unwrap_or_else(|| draft.text(&Said::new(account)))
+}
+
+/// Whether a standing right is the one found: same holder, role and place, by the same way.
+fn matches(draft: &Draft<'_>, standing: &Standing, found: &RightFound) -> bool {
+    let world = draft.world;
+    standing.handle == found.handle
+        && standing.chain == found.chain
+        && world.roles.get(&standing.right.role).is_some_and(|role| role.name == found.role)
+        && world.is_text(standing.account, &found.account)
+}
+
+/// Takes in a search for our marks: what no grant explains is to be ended.
+pub(super) fn searched(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    marked: &[Marked],
+) -> Result<(), Refusal> {
+    draft.keeper()?;
+    let row = known_target(draft, target)?;
+    let strays: Vec<String> = marked
+        .iter()
+        .filter(|found| {
+            !draft.world.grants.get(&GrantId(found.grant)).is_some_and(|grant| grant.name == found.name)
+        })
+        .map(|found| found.name.clone())
+        .collect();
+    if !row.to_search && strays == row.strays {
+        return Ok(());
+    }
+    let count = u32::try_from(strays.len()).unwrap_or(u32::MAX);
+    let changed = Target { to_search: false, strays, ..row };
+    draft.fact(What::Searched { target, strays: count }, vec![Row::Target(changed)]);
+    if count > 0 {
+        house::raise(draft, AlarmKind::Stray { target });
+    }
+    Ok(())
+}
+
+pub(super) fn stray_ended(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    name: &str,
+) -> Result<(), Refusal> {
+    draft.keeper()?;
+    let mut row = known_target(draft, target)?;
+    if !row.strays.iter().any(|stray| stray == name) {
+        return Ok(());
+    }
+    row.strays.retain(|stray| stray != name);
+    let clean = row.strays.is_empty();
+    draft.fact(What::StrayEnded { target, name: name.to_owned() }, vec![Row::Target(row)]);
+    if clean {
+        house::settle_where(draft, |about| *about == AlarmKind::Stray { target });
+    }
+    Ok(())
+}

@@ -1,0 +1,282 @@
+//! The demand: all that an ask will need, worked out before it is made, in one plain sentence.
+
+use std::collections::BTreeSet;
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule,
+    Refusal, Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World,
+    effective_terms,
+    text::Digest,
+    time::Seconds,
+};
+
+/// How long after somebody touched an approver's standing they can't profit from it (rule 10).
+const HAND_LASTS: Seconds = Seconds::hours(24);
+
+/// What an ask demands, frozen when it is made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Demand {
+    /// What is asked for.
+    pub right: Right,
+    /// The eligibility that allows the ask.
+    pub eligibility: EligibilityId,
+    /// When that eligibility ends, which a grant never outlives.
+    pub eligible_until: Option<Timestamp>,
+    /// The role's weight at that moment.
+    pub weight: Weight,
+    /// Digest of what the role permits at that moment.
+    pub permits: Digest,
+    /// How a grant of it will end.
+    pub ends: Lapse,
+    /// The terms that hold.
+    pub terms: Effective,
+    /// Who may answer, each a person; empty where nobody is asked.
+    pub approvers: BTreeSet<SubjectId>,
+}
+
+impl Demand {
+    /// The whole demand as one plain sentence.
+    #[must_use]
+    pub fn sentence(&self, world: &World, duration: Seconds, start: StartChoice) -> String {
+        let mut needs = vec![format!("a TOTP code no older than {}", self.terms.assurance)];
+        match self.terms.reason {
+            ReasonRule::Required { at_least: 0..=1 } => needs.push("a reason".to_owned()),
+            ReasonRule::Required { at_least } => {
+                needs.push(format!("a reason of at least {at_least} letters"));
+            }
+            ReasonRule::Optional | ReasonRule::Hidden => {}
+        }
+        if let TicketRule::Required { pattern } = &self.terms.ticket {
+            needs.push(pattern.as_ref().map_or_else(
+                || "a ticket".to_owned(),
+                |pattern| format!("a ticket of the form {pattern}"),
+            ));
+        }
+        if let Approval::Stage { yes, within, .. } = &self.terms.approval {
+            needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers)));
+        }
+        let starts = match start {
+            StartChoice::AtYes if self.approvers.is_empty() => "the time runs at once".to_owned(),
+            StartChoice::AtYes => "the time runs from the last yes".to_owned(),
+            StartChoice::At { time } => format!("the time runs from {}", time.strftime("%F %R UTC")),
+            StartChoice::OnBegin => format!(
+                "the time runs when you begin, within {} of the yes",
+                self.terms.starts.begin_within.unwrap_or(Seconds(0))
+            ),
+        };
+        format!(
+            "To hold {} for {duration} you need {}; {starts}, and at its end {}.",
+            world.right_name(self.right),
+            and(&needs),
+            self.ends.says
+        )
+    }
+}
+
+/// `a, b and c`.
+fn and(parts: &[String]) -> String {
+    match parts {
+        [] => String::new(),
+        [one] => one.clone(),
+        [head @ .., last] => format!("{} and {last}", head.join(", ")),
+    }
+}
+
+fn names(world: &World, people: &BTreeSet<SubjectId>) -> String {
+    let mut names: Vec<String> = people.iter().take(4).map(|id| world.subject_name(*id)).collect();
+    if people.len() > names.len() {
+        names.push(format!("{} more", people.len() - names.len()));
+    }
+    match names.as_slice() {
+        [] => "nobody".to_owned(),
+        [one] => one.clone(),
+        [head @ .., last] => format!("{} or {last}", head.join(", ")),
+    }
+}
+
+/// Works out what `asker` would have to bring to hold `right`.
+///
+/// # Errors
+/// Refuses where there is no eligibility, where the terms rule the right out, and where nobody could answer.
+pub fn demand_for(
+    world: &World,
+    asker: SubjectId,
+    right: Right,
+    now: Timestamp,
+) -> Result<Demand, Refusal> {
+    let role = world.roles.get(&right.role).filter(|role| !role.gone).ok_or_else(|| {
+        Refusal::unknown("role", right.role, "`tempestas eligible` lists what you may ask for")
+    })?;
+    let eligibility = fitting_eligibility(world, asker, right, now)?;
+    let terms = effective_terms(world, Act::Elevate, right, asker);
+    if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
+        return Err(Refusal::conflict(format!(
+            "the terms allow only rights that the target ends by itself, and {} is not one: {}",
+            world.right_name(right),
+            role.lapse.says
+        )));
+    }
+    let approvers = match &terms.approval {
+        Approval::None => {
+            refuse_own_terms(world, &terms, asker, now)?;
+            BTreeSet::new()
+        }
+        Approval::Stage { approvers, yes, .. } => {
+            let people = who_may_answer(world, approvers, right.scope, asker, now);
+            if people.len() < usize::from(*yes) {
+                return Err(Refusal::conflict(format!(
+                    "{} yes are needed for {}, but only {} who may answer are free to answer you (you, your other \
+                     sign-ins, and whoever you made an approver within a day don't count); ask an administrator to name more approvers",
+                    yes,
+                    world.right_name(right),
+                    people.len(),
+                )));
+            }
+            people
+        }
+    };
+    Ok(Demand {
+        right,
+        eligibility: eligibility.id,
+        eligible_until: eligibility.until,
+        weight: role.weight,
+        permits: role.permits,
+        ends: role.lapse.clone(),
+        terms,
+        approvers,
+    })
+}
+
+/// Whoever lets themselves in without a yes, by terms of their own making, waits a day like anyone's hand.
+fn refuse_own_terms(
+    world: &World,
+    terms: &Effective,
+    asker: SubjectId,
+    now: Timestamp,
+) -> Result<(), Refusal> {
+    let rule = terms
+        .traces
+        .iter()
+        .find(|trace| trace.setting == "approval")
+        .and_then(|trace| world.terms.get(&trace.rule?));
+    let own = rule.and_then(|rule| {
+        let until = crate::later(rule.set_at?, HAND_LASTS);
+        (world.human(rule.set_by?) == world.human(asker) && until > now).then_some((rule.id, until))
+    });
+    match own {
+        Some((id, until)) => Err(Refusal::not_allowed(format!(
+            "you set {id} yourself, the terms that would let you in without a yes; for you they hold from {until}"
+        ))),
+        None => Ok(()),
+    }
+}
+
+/// The eligibility that reaches `right` and lasts longest.
+fn fitting_eligibility(
+    world: &World,
+    asker: SubjectId,
+    right: Right,
+    now: Timestamp,
+) -> Result<&Eligibility, Refusal> {
+    let of_role: Vec<&Eligibility> = world
+        .eligibilities
+        .values()
+        .filter(|held| held.right.role == right.role && world.belongs_to(asker, held.subject))
+        .collect();
+    let reaching: Vec<&Eligibility> = of_role
+        .iter()
+        .copied()
+        .filter(|held| world.is_within(right.scope, held.right.scope))
+        .collect();
+    let best = reaching
+        .iter()
+        .copied()
+        .filter(|held| held.holds(now))
+        .max_by_key(|held| (held.until.is_none(), held.until));
+    best.ok_or_else(|| {
+        if let Some(held) = reaching.first() {
+            Refusal::not_allowed(if held.from > now {
+                format!("you may ask for {} only from {}", world.right_name(right), held.from)
+            } else {
+                format!("your eligibility for {} has ended; ask an administrator to renew it", world.right_name(right))
+            })
+        } else if let Some(held) = of_role.first() {
+            Refusal::not_allowed(format!(
+                "{} lies outside what you may ask for; your eligibility for that role reaches {} and below",
+                world.path(right.scope),
+                world.path(held.right.scope),
+            ))
+        } else {
+            Refusal::not_allowed(format!(
+                "you may not ask for {}; `tempestas eligible` lists what you may ask for, and an administrator can add to it",
+                world.right_name(right)
+            ))
+        }
+    })
+}
+
+/// The people who may answer an ask of `asker`'s about something at `scope`: those the terms name, without anyone
+/// through whom the asker would answer themselves (rule 10).
+pub(crate) fn who_may_answer(
+    world: &World,
+    approvers: &[Approver],
+    scope: ScopeId,
+    asker: SubjectId,
+    now: Timestamp,
+) -> BTreeSet<SubjectId> {
+    let mut people = BTreeSet::new();
+    for approver in approvers {
+        match approver {
+            Approver::Subject { id } => people.extend(world.people_in(*id)),
+            Approver::Administrators => {
+                for duty in world.duties.values() {
+                    if duty.kind == DutyKind::Administrator && world.is_within(scope, duty.scope) {
+                        people.extend(world.people_in(duty.subject));
+                    }
+                }
+            }
+        }
+    }
+    people.retain(|person| may_answer(world, *person, asker, now));
+    people
+}
+
+/// Whether `person` is free to answer `asker`: active, another human, and not touched by the asker within a day.
+pub(crate) fn may_answer(
+    world: &World,
+    person: SubjectId,
+    asker: SubjectId,
+    now: Timestamp,
+) -> bool {
+    let human = world.human(asker);
+    let active = world
+        .subjects
+        .get(&person)
+        .is_some_and(|subject| subject.kind == SubjectKind::Person && !world.is_suspended(subject.id));
+    let touched = world.hands.values().any(|hand| {
+        hand.touched == person
+            && crate::later(hand.at, HAND_LASTS) > now
+            && hand.by.is_none_or(|by| world.human(by) == human)
+    });
+    active && world.human(person) != human && !touched
+}
+
+/// The rights that `subject` may ask for at `now`, through itself or a group.
+#[must_use]
+pub fn own_rights(world: &World, subject: SubjectId, now: Timestamp) -> Vec<&Eligibility> {
+    let mut held: Vec<&Eligibility> = world
+        .eligibilities
+        .values()
+        .filter(|eligibility| {
+            world.belongs_to(subject, eligibility.subject)
+                && eligibility.until.is_none_or(|until| now < until)
+        })
+        .collect();
+    held.sort_by_key(|eligibility| eligibility.right);
+    held.dedup_by_key(|eligibility| eligibility.right);
+    held
+}

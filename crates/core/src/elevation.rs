@@ -1,0 +1,249 @@
+//! Elevations: one ask and all that follows; its stages, answers and grant.
+
+use std::{collections::BTreeSet, fmt};
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Demand, ElevationId, GrantId, Right, ScopeId, SubjectId, text::Digest, time::Seconds,
+};
+
+/// Where an elevation stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Phase {
+    /// Somebody has still to answer.
+    Waiting,
+    /// Starts at a set time.
+    Scheduled,
+    /// Starts when the holder begins, within its window.
+    Ready,
+    /// Being put on the target.
+    Opening,
+    /// In force, as read back from the target.
+    Live,
+    /// Being taken away.
+    Closing,
+    /// Over, or never begun.
+    Ended(End),
+}
+
+/// How an elevation ended, or why it never began.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum End {
+    /// At its set time.
+    Lapsed,
+    /// Early, by the holder.
+    GivenBack,
+    /// Early, by an approver or administrator.
+    Revoked,
+    /// An approver said no.
+    Refused,
+    /// The asker took it back before it began.
+    Withdrawn,
+    /// Nobody answered in time, or nobody began in time.
+    Unanswered,
+    /// The target could not be made to give it, or it may not be given any more.
+    Failed,
+}
+
+impl fmt::Display for Phase {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Waiting => "waiting",
+            Self::Scheduled => "scheduled",
+            Self::Ready => "ready",
+            Self::Opening => "opening",
+            Self::Live => "live",
+            Self::Closing => "closing",
+            Self::Ended(End::Lapsed) => "lapsed",
+            Self::Ended(End::GivenBack) => "given-back",
+            Self::Ended(End::Revoked) => "revoked",
+            Self::Ended(End::Refused) => "refused",
+            Self::Ended(End::Withdrawn) => "withdrawn",
+            Self::Ended(End::Unanswered) => "unanswered",
+            Self::Ended(End::Failed) => "failed",
+        })
+    }
+}
+
+/// When the clock is to start, as asked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "start")]
+pub enum StartChoice {
+    /// At the last yes, or at once.
+    AtYes,
+    /// At a set time.
+    At {
+        /// The time.
+        time: Timestamp,
+    },
+    /// When the holder begins.
+    OnBegin,
+}
+
+/// Yes or no.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// Let it be given.
+    Yes,
+    /// Don't.
+    No,
+}
+
+/// One approver's answer.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Answer {
+    /// Who.
+    pub by: SubjectId,
+    /// What.
+    pub verdict: Verdict,
+    /// Why; always there with a no.
+    pub reason: Option<Digest>,
+    /// When.
+    pub at: Timestamp,
+}
+
+/// One round of approval.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Stage {
+    /// Who may answer; fixed at the ask, and only shrinks.
+    pub approvers: BTreeSet<SubjectId>,
+    /// How many yes settle it.
+    pub yes: u16,
+    /// How many no settle it.
+    pub no: u16,
+    /// When it runs out.
+    pub until: Timestamp,
+    /// What was answered so far.
+    pub answers: Vec<Answer>,
+}
+
+impl Stage {
+    /// How many answered so.
+    #[must_use]
+    pub fn count(&self, verdict: Verdict) -> usize {
+        self.answers.iter().filter(|answer| answer.verdict == verdict).count()
+    }
+
+    /// Whether enough said yes.
+    #[must_use]
+    pub fn is_granted(&self) -> bool {
+        self.count(Verdict::Yes) >= usize::from(self.yes)
+    }
+}
+
+/// One ask and all that follows.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Elevation {
+    /// Its id, said aloud as `E1042`.
+    pub id: ElevationId,
+    /// Who asked, and will hold it.
+    pub asker: SubjectId,
+    /// What for.
+    pub right: Right,
+    /// What was demanded; frozen at the ask.
+    pub demand: Demand,
+    /// Digest of the demand and the ask, which answers carry.
+    pub digest: Digest,
+    /// When it was asked.
+    pub asked_at: Timestamp,
+    /// For how long.
+    pub duration: Seconds,
+    /// When the clock starts.
+    pub start: StartChoice,
+    /// Why.
+    pub reason: Option<Digest>,
+    /// Ticket.
+    pub ticket: Option<Digest>,
+    /// Rounds of approval, the last one the open one.
+    pub stages: Vec<Stage>,
+    /// Where it stands.
+    pub phase: Phase,
+    /// Until when the holder may begin, where it is `ready`.
+    pub begin_by: Option<Timestamp>,
+    /// The grant, once opening began.
+    pub grant: Option<GrantId>,
+    /// A word said with its end.
+    pub end_word: Option<Digest>,
+    /// What is in the way at present, in plain words.
+    pub trouble: Option<String>,
+}
+
+impl Elevation {
+    /// Whether it is over.
+    #[must_use]
+    pub const fn is_over(&self) -> bool {
+        matches!(self.phase, Phase::Ended(_))
+    }
+
+    /// Whether it never reached a target.
+    #[must_use]
+    pub const fn is_before_opening(&self) -> bool {
+        matches!(self.phase, Phase::Waiting | Phase::Scheduled | Phase::Ready)
+    }
+}
+
+/// Whether something was seen on the target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Seen {
+    /// It is there.
+    Yes,
+    /// It is not.
+    No,
+    /// Nobody looked since it was ordered.
+    Unknown,
+}
+
+/// Power kept past the end of a grant.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Leftover {
+    /// What and where, in plain words; private, since it may name accounts.
+    pub what: Digest,
+    /// When it came to be, where the target knows.
+    pub when: Option<Timestamp>,
+    /// Whether we ended it, or only show it.
+    pub ended: bool,
+}
+
+/// One right in force on one target for its time.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Grant {
+    /// Its id, which every call to the target carries.
+    pub id: GrantId,
+    /// Whose.
+    pub elevation: ElevationId,
+    /// The target.
+    pub target: ScopeId,
+    /// What.
+    pub right: Right,
+    /// Unguessable name of what is made for it on the target.
+    pub name: String,
+    /// The holder's own account there, where the right is put on it.
+    pub account: Option<Digest>,
+    /// When it was ordered.
+    pub opened_at: Timestamp,
+    /// Its end, fixed before the first call.
+    pub until: Timestamp,
+    /// Whether it is wanted; false from its end on.
+    pub wanted: bool,
+    /// How it ended or is ending.
+    pub ending: Option<End>,
+    /// Since when it is not wanted any more.
+    pub ending_since: Option<Timestamp>,
+    /// What was last seen on the target.
+    pub seen: Seen,
+    /// When.
+    pub seen_at: Option<Timestamp>,
+    /// When it was first read back as there.
+    pub verified_at: Option<Timestamp>,
+    /// Whether a login was fetched for it before.
+    pub login_shown: bool,
+    /// What was found after its end; none until somebody looked.
+    pub leftovers: Option<Vec<Leftover>>,
+}

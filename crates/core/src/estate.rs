@@ -1,0 +1,286 @@
+//! The estate: scopes, targets, roles, rights, accounts, duties, eligibilities, alarms.
+
+use std::fmt;
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    AlarmId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId,
+    text::Digest,
+    time::Seconds,
+};
+
+/// What a scope is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ScopeKind {
+    /// Only groups what is below it.
+    Folder,
+    /// A real system with a connector.
+    Target,
+    /// A part of a target.
+    Part,
+}
+
+/// A node of the estate.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Scope {
+    /// Its id.
+    pub id: ScopeId,
+    /// Its parent; none for the root alone.
+    pub parent: Option<ScopeId>,
+    /// Its name within the parent.
+    pub name: String,
+    /// What it is.
+    pub kind: ScopeKind,
+}
+
+/// How a target is reached. Its secret is kept apart, sealed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum Connector {
+    /// A PostgreSQL cluster.
+    Postgres {
+        /// Host name or address.
+        host: String,
+        /// TCP port.
+        port: u16,
+        /// The broker's login role.
+        user: String,
+        /// The database that holds the broker's own schema.
+        database: String,
+    },
+    /// The simulated cloud Brightwater.
+    Brightwater {
+        /// Base address, `http://…`.
+        url: String,
+    },
+}
+
+impl Connector {
+    /// Whether a right there is put on the person's own account, so that a mapping is needed.
+    #[must_use]
+    pub const fn uses_own_account(&self) -> bool {
+        matches!(self, Self::Brightwater { .. })
+    }
+
+    /// The kind, as a word.
+    #[must_use]
+    pub const fn word(&self) -> &'static str {
+        match self {
+            Self::Postgres { .. } => "PostgreSQL",
+            Self::Brightwater { .. } => "Brightwater",
+        }
+    }
+}
+
+/// A target's settings and what is known of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Target {
+    /// The scope that it is.
+    pub scope: ScopeId,
+    /// How it is reached.
+    pub connector: Connector,
+    /// The least number of accounts that keep a critical right there through any conversion.
+    pub emergency_least: u32,
+    /// How long a taking-away may be late before it is an alarm.
+    pub alarm_after: Seconds,
+    /// Our own account there, once a survey named it.
+    pub broker: Option<Digest>,
+    /// Digest of the last survey taken in.
+    pub surveyed: Option<Digest>,
+    /// When that was.
+    pub surveyed_at: Option<Timestamp>,
+    /// A survey that would change too much, waiting for a person.
+    pub held: Option<Digest>,
+    /// After a restore nothing is given here until the target was searched for our marks.
+    pub to_search: bool,
+    /// Marked things found there that no wanted grant explains, by unguessable name.
+    pub strays: Vec<String>,
+}
+
+/// How much harm a role can do.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Weight {
+    /// Daily work.
+    Ordinary,
+    /// Reads or changes what others depend on.
+    Privileged,
+    /// Can do everything, or undo its own end.
+    Critical,
+}
+
+impl fmt::Display for Weight {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Ordinary => "ordinary",
+            Self::Privileged => "privileged",
+            Self::Critical => "critical",
+        })
+    }
+}
+
+/// How a right ends on its target.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Lapse {
+    /// Whether the target ends it by itself, with nothing of ours alive.
+    pub by_itself: bool,
+    /// How exactly, in seconds.
+    pub within: Seconds,
+    /// Whether the holder could undo that end while it lasts.
+    pub holder_can_undo: bool,
+    /// In one plain sentence.
+    pub says: String,
+}
+
+/// A named set of permissions that a target offers.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Role {
+    /// Its id.
+    pub id: RoleId,
+    /// The target that offers it.
+    pub target: ScopeId,
+    /// Its name there.
+    pub name: String,
+    /// What it lets one do, in plain words.
+    pub says: String,
+    /// How much harm it can do.
+    pub weight: Weight,
+    /// Digest of what it permits; a change is a role that grew or shrank.
+    pub permits: Digest,
+    /// How a grant of it ends.
+    pub lapse: Lapse,
+    /// Whether the target still offers it.
+    pub gone: bool,
+}
+
+/// A role at a scope.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema,
+)]
+pub struct Right {
+    /// The role.
+    pub role: RoleId,
+    /// Where.
+    pub scope: ScopeId,
+}
+
+/// How a subject appears on a target.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Account {
+    /// Who.
+    pub subject: SubjectId,
+    /// Where.
+    pub target: ScopeId,
+    /// The account's name there.
+    pub name: Digest,
+}
+
+/// A duty within Tempestas.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum DutyKind {
+    /// Runs the scope: surveys, conversions, terms, people (at the root).
+    Administrator,
+    /// Sees everything there, changes nothing.
+    Auditor,
+}
+
+/// Who has which duty, where.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Duty {
+    /// Its id.
+    pub id: DutyId,
+    /// Who.
+    pub subject: SubjectId,
+    /// Which.
+    pub kind: DutyKind,
+    /// Where, and below.
+    pub scope: ScopeId,
+}
+
+/// That a subject may ask for a right.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Eligibility {
+    /// Its id.
+    pub id: EligibilityId,
+    /// Who may ask.
+    pub subject: SubjectId,
+    /// For what.
+    pub right: Right,
+    /// From when.
+    pub from: Timestamp,
+    /// Until when, where it ends.
+    pub until: Option<Timestamp>,
+}
+
+impl Eligibility {
+    /// Whether it holds at `now`.
+    #[must_use]
+    pub fn holds(&self, now: Timestamp) -> bool {
+        self.from <= now && self.until.is_none_or(|until| now < until)
+    }
+}
+
+/// What an alarm is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum AlarmKind {
+    /// A right could not be taken away in time.
+    TakeLate {
+        /// The grant that should have ended.
+        grant: GrantId,
+    },
+    /// A right that should be there was not, when read back.
+    Missing {
+        /// The grant.
+        grant: GrantId,
+    },
+    /// Something with our mark that no grant explains.
+    Stray {
+        /// The target.
+        target: ScopeId,
+    },
+    /// A survey waits for a person because it would change too much.
+    SurveyHeld {
+        /// The target.
+        target: ScopeId,
+    },
+    /// The machine's clock stepped; nothing is opened until an administrator looked.
+    ClockStep {
+        /// By how many seconds.
+        seconds: i64,
+    },
+    /// Somebody used `recover` on the machine.
+    Recovered {
+        /// For whom.
+        person: SubjectId,
+    },
+    /// A clock of a target is too far from ours.
+    Skew {
+        /// The target.
+        target: ScopeId,
+        /// By how many seconds.
+        seconds: i64,
+    },
+}
+
+/// Something a person must know about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Alarm {
+    /// Its id.
+    pub id: AlarmId,
+    /// What about.
+    pub about: AlarmKind,
+    /// Since when.
+    pub since: Timestamp,
+    /// When it was settled.
+    pub settled: Option<Timestamp>,
+}

@@ -1,0 +1,71 @@
+//! The rules of Tempestas. No async, no input or output, no clock, no chance: time, random bytes and
+//! the caller come in with each command.
+//!
+//! A [`Command`] is decided by [`decide`] against the [`World`] and yields [`Fact`]s or a [`Refusal`].
+//! [`World::apply`] puts the rows that a fact carries in place and holds no rule of its own, so a rule that
+//! changes later can't change history. [`orders`] says what the keepers must do on each target.
+//!
+//! ```text
+//! Command ─▶ decide(&World, …, now) ─▶ Decision { facts, texts } ─▶ World::apply ─▶ orders ─▶ targets
+//! ```
+
+mod caller;
+mod command;
+mod conversion;
+mod decide;
+mod demand;
+mod elevation;
+mod estate;
+mod fact;
+mod ids;
+pub mod ledger;
+mod orders;
+mod refusal;
+mod sight;
+mod standing;
+mod subject;
+mod survey;
+mod terms;
+mod text;
+mod time;
+mod world;
+
+pub use caller::{Actor, Caller, Context, Door};
+pub use command::Command;
+pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, plan_conversion};
+pub use decide::{decide, ensure_administrator};
+pub use demand::{Demand, demand_for, own_rights};
+pub use elevation::{
+    Answer, Elevation, End, Grant, Leftover, Phase, Seen, Stage, StartChoice, Verdict,
+};
+pub use estate::{
+    Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Right, Role, Scope,
+    ScopeKind, Target, Weight,
+};
+pub use fact::{FACT_VERSION, Fact, What};
+pub use ids::{
+    AlarmId, ConversionId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
+    StandingId, SubjectId, TermsId,
+};
+pub use orders::{Order, Task, orders};
+pub use refusal::Refusal;
+pub use sight::Sight;
+pub use standing::Standing;
+pub use subject::{Hand, Subject, SubjectKind};
+pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
+pub use terms::{
+    Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms,
+    TicketRule, Trace, effective_terms,
+};
+pub use text::{Digest, PrivateText, Said};
+pub use time::{Seconds, later};
+pub use world::{Counters, Key, Kind, Row, World};
+
+/// What a command yielded: facts to append, in order, and the private texts they name by digest.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Decision {
+    /// Facts, already stamped with time, actor and door.
+    pub facts: Vec<Fact>,
+    /// Private texts to keep beside the facts.
+    pub texts: Vec<PrivateText>,
+}

@@ -1,0 +1,104 @@
+//! Orders: the difference between what is wanted and what was seen on a target, for its keeper to act on.
+
+use jiff::Timestamp;
+
+use crate::{
+    Connector, ConversionId, Grant, GrantId, ItemState, Seen, ScopeId, Standing, World, later,
+};
+
+/// One thing to do on a target.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Order {
+    /// The grant, conversion item or stray it is about; one order for each at a time.
+    pub key: String,
+    /// What to do.
+    pub task: Task,
+}
+
+/// What to do.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Task {
+    /// Take a grant away, read it back, look for leftovers.
+    Take(Box<Grant>),
+    /// End something with our mark that no grant explains.
+    EndStray(String),
+    /// Take a standing right away, and read it back.
+    TakeStanding(ConversionId, Box<Standing>),
+    /// Put a standing right back, and read it back.
+    RestoreStanding(ConversionId, Box<Standing>),
+    /// Search for our marks.
+    Search,
+    /// Put a grant in force, and read it back.
+    Give(Box<Grant>),
+    /// Why a grant has to wait.
+    Hold(GrantId, String),
+}
+
+/// What is to be done on `target`, taking before giving.
+#[must_use]
+pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
+    let Some(known) = world.targets.get(&target) else { return Vec::new() };
+    let mut orders = Vec::new();
+    let grants: Vec<&Grant> = world
+        .active
+        .iter()
+        .filter_map(|id| world.elevations.get(id)?.grant)
+        .filter_map(|id| world.grants.get(&id))
+        .filter(|grant| grant.target == target)
+        .collect();
+    let mut overdue = false;
+    for grant in grants.iter().filter(|grant| !grant.wanted && grant.seen != Seen::No) {
+        overdue |= grant.ending_since.is_some_and(|since| now >= later(since, known.alarm_after));
+        orders.push(Order { key: grant.id.to_string(), task: Task::Take(Box::new((*grant).clone())) });
+    }
+    orders.extend(known.strays.iter().map(|name| Order { key: name.clone(), task: Task::EndStray(name.clone()) }));
+    if known.to_search {
+        orders.push(Order { key: "search".to_owned(), task: Task::Search });
+    }
+    for conversion in world.conversions.values() {
+        for item in conversion.items.iter().filter(|item| item.standing.target == target) {
+            let standing = Box::new(item.standing.clone());
+            let task = match item.state {
+                ItemState::Taking => Task::TakeStanding(conversion.id, standing),
+                ItemState::Restoring => Task::RestoreStanding(conversion.id, standing),
+                ItemState::Taken | ItemState::Restored | ItemState::Superseded => continue,
+            };
+            orders.push(Order { key: format!("{}-{}", conversion.id, item.standing.id), task });
+        }
+    }
+    let searching = world.targets.values().find(|target| target.to_search);
+    for grant in grants.iter().filter(|grant| grant.wanted && grant.verified_at.is_none() && now < grant.until) {
+        let held = if overdue {
+            Some("its target has rights that should have ended and are not read back as gone".to_owned())
+        } else {
+            searching.map(|target| {
+                format!("after a restore, {} is still to be searched for our marks", world.path(target.scope))
+            })
+        };
+        let task = match held {
+            Some(why) => Task::Hold(grant.id, why),
+            None => Task::Give(Box::new((*grant).clone())),
+        };
+        orders.push(Order { key: grant.id.to_string(), task });
+    }
+    orders
+}
+
+impl World {
+    /// Grants on a target that are to be read back now and then.
+    #[must_use]
+    pub fn live_grants(&self, target: ScopeId) -> Vec<Grant> {
+        self.active
+            .iter()
+            .filter_map(|id| self.grants.get(&self.elevations.get(id)?.grant?))
+            .filter(|grant| grant.target == target && grant.wanted && grant.verified_at.is_some())
+            .cloned()
+            .collect()
+    }
+
+    /// How a target is reached.
+    #[must_use]
+    pub fn connector(&self, target: ScopeId) -> Option<&Connector> {
+        self.targets.get(&target).map(|target| &target.connector)
+    }
+}

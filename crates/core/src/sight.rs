@@ -1,0 +1,73 @@
+//! Sight: what a caller may see. Every list and every single thing shown goes through it.
+
+use crate::{Actor, DutyKind, Elevation, Fact, ScopeId, SubjectId, World};
+
+/// What one caller may see.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Sight {
+    person: Option<SubjectId>,
+    /// Scopes that a duty lets them see whole, with all below.
+    scopes: Vec<ScopeId>,
+}
+
+impl Sight {
+    /// The sight of a signed-in subject.
+    #[must_use]
+    pub fn of(world: &World, person: SubjectId) -> Self {
+        let scopes = world
+            .duties
+            .values()
+            .filter(|duty| world.belongs_to(person, duty.subject))
+            .map(|duty| duty.scope)
+            .collect();
+        Self { person: Some(person), scopes }
+    }
+
+    /// Whether a duty shows them this scope.
+    #[must_use]
+    pub fn sees_scope(&self, world: &World, scope: ScopeId) -> bool {
+        self.scopes.iter().any(|held| world.is_within(scope, *held))
+    }
+
+    /// Whether a duty shows them everything.
+    #[must_use]
+    pub fn sees_all(&self, world: &World) -> bool {
+        world.root.is_some_and(|root| self.sees_scope(world, root))
+    }
+
+    /// Whether they may see this elevation: their own, one they were asked about, or one in a scope of their duty.
+    #[must_use]
+    pub fn sees_elevation(&self, world: &World, elevation: &Elevation) -> bool {
+        let asked = self.person.is_some_and(|me| {
+            elevation.asker == me
+                || elevation.stages.iter().any(|stage| stage.approvers.contains(&me))
+        });
+        asked || self.sees_scope(world, elevation.right.scope)
+    }
+
+    /// Whether they may see this entry of the ledger: their own doings, elevations they see, and all in their scopes.
+    #[must_use]
+    pub fn sees_fact(&self, world: &World, fact: &Fact) -> bool {
+        if self.sees_all(world) {
+            return true;
+        }
+        let own = self.person.is_some_and(|me| fact.by == Actor::Subject(me));
+        let about = fact.what.about();
+        own || about
+            .elevation
+            .and_then(|id| world.elevations.get(&id))
+            .is_some_and(|elevation| self.sees_elevation(world, elevation))
+            || about.scope.is_some_and(|scope| self.sees_scope(world, scope))
+    }
+
+    /// Whether they have the administrator's duty at `scope`.
+    #[must_use]
+    pub fn is_administrator(world: &World, person: SubjectId, scope: ScopeId) -> bool {
+        !world.is_suspended(person)
+            && world.duties.values().any(|duty| {
+                duty.kind == DutyKind::Administrator
+                    && world.is_within(scope, duty.scope)
+                    && world.belongs_to(person, duty.subject)
+            })
+    }
+}

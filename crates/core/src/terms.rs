@@ -1,0 +1,481 @@
+//! Terms: what an act on a right demands of a given kind of asker, inherited down the estate.
+//!
+//! Several rules may fit one ask. Each setting is decided alone, by [`PRECEDENCE`]; the trace says which rule
+//! won it and which pin tightened it.
+
+use regex_lite::Regex;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, time::Seconds};
+
+/// The order in which rules are weighed, as shown to people.
+pub const PRECEDENCE: &str = "For each setting, of the rules that fit and set it: the deepest scope wins; at one scope, a rule \
+that names the role before one that names a weight before one for any role; then one that names the person before \
+one for a group before one for anyone; then the stricter. A setting that a rule above pins may be tightened below, \
+never relaxed. What no rule sets comes from the house's own defaults.";
+
+/// What is done with a right.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Act {
+    /// Hold it for a time.
+    Elevate,
+    /// Open a recorded session with it.
+    OpenSession,
+    /// See a secret it protects.
+    SeeSecret,
+    /// Be made eligible for it.
+    BeMadeEligible,
+}
+
+/// Whether a reason is demanded.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case", tag = "is")]
+pub enum ReasonRule {
+    /// Not asked for.
+    Hidden,
+    /// May be given.
+    Optional,
+    /// Must be given.
+    Required {
+        /// Least number of letters.
+        at_least: u16,
+    },
+}
+
+/// Whether a ticket is demanded.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "is")]
+pub enum TicketRule {
+    /// Not asked for.
+    Off,
+    /// May be given, and then fits the pattern.
+    Optional {
+        /// A regular expression for the whole reference.
+        pattern: Option<String>,
+    },
+    /// Must be given.
+    Required {
+        /// A regular expression for the whole reference.
+        pattern: Option<String>,
+    },
+}
+
+impl TicketRule {
+    fn rank(&self) -> u8 {
+        match self {
+            Self::Off => 0,
+            Self::Optional { .. } => 1,
+            Self::Required { .. } => 2,
+        }
+    }
+
+    /// The pattern, if one is set.
+    #[must_use]
+    pub fn pattern(&self) -> Option<&str> {
+        match self {
+            Self::Off => None,
+            Self::Optional { pattern } | Self::Required { pattern } => pattern.as_deref(),
+        }
+    }
+
+    /// Whether `ticket` fits the whole pattern.
+    #[must_use]
+    pub fn fits(&self, ticket: &str) -> bool {
+        self.pattern().is_none_or(|pattern| {
+            whole(pattern).is_ok_and(|expression| expression.is_match(ticket))
+        })
+    }
+}
+
+fn whole(pattern: &str) -> Result<Regex, regex_lite::Error> {
+    Regex::new(&format!("^(?:{pattern})$"))
+}
+
+/// When the clock of a grant may start.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Starts {
+    /// At the last yes, or at once where none is needed.
+    pub at_yes: bool,
+    /// At a set time, at most so far ahead.
+    pub at_time_within: Option<Seconds>,
+    /// When the holder begins, within so long of the last yes.
+    pub begin_within: Option<Seconds>,
+}
+
+/// Who may answer.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case", tag = "who")]
+pub enum Approver {
+    /// A person, or the members of a group.
+    Subject {
+        /// Which.
+        id: SubjectId,
+    },
+    /// The administrators of the scope.
+    Administrators,
+}
+
+/// Whether somebody must say yes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "is")]
+pub enum Approval {
+    /// Nobody need be asked.
+    None,
+    /// One stage.
+    Stage {
+        /// Who may decide.
+        approvers: Vec<Approver>,
+        /// How many yes settle it.
+        yes: u16,
+        /// How many no settle it.
+        no: u16,
+        /// How long before it runs out unanswered.
+        within: Seconds,
+    },
+}
+
+/// Whether a right may be given whose end depends on Tempestas.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum LapseRule {
+    /// Any right may be given.
+    Any,
+    /// Only rights that the target ends by itself.
+    ByItself,
+}
+
+/// Settings of a rule; what is absent comes from elsewhere.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Settings {
+    /// Longest duration.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub longest: Option<Seconds>,
+    /// Duration where none is asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub usual: Option<Seconds>,
+    /// When the clock may start.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub starts: Option<Starts>,
+    /// Reason.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reason: Option<ReasonRule>,
+    /// Ticket.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub ticket: Option<TicketRule>,
+    /// How old the last TOTP code may be.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub assurance: Option<Seconds>,
+    /// Approval.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub approval: Option<Approval>,
+    /// How it must end.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lapse: Option<LapseRule>,
+}
+
+/// Names of the settings, as pins and traces use them.
+const NAMES: [&str; 8] =
+    ["longest", "usual", "starts", "reason", "ticket", "assurance", "approval", "lapse"];
+
+/// A rule: to whom, to what and where its settings apply.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Terms {
+    /// Its id; left out when it is made.
+    pub id: TermsId,
+    /// The act.
+    pub act: Act,
+    /// Where, and below.
+    pub scope: ScopeId,
+    /// Only for roles of this name.
+    pub role: Option<String>,
+    /// Only for roles of this weight.
+    pub weight: Option<Weight>,
+    /// Only for this person, or members of this group.
+    pub asker: Option<SubjectId>,
+    /// What it sets.
+    pub settings: Settings,
+    /// Settings that may not be relaxed below.
+    pub pins: Vec<String>,
+    /// Who set it last.
+    #[serde(default)]
+    pub set_by: Option<SubjectId>,
+    /// When.
+    #[serde(default)]
+    pub set_at: Option<jiff::Timestamp>,
+}
+
+impl Terms {
+    /// Checks a rule before it is taken in.
+    ///
+    /// # Errors
+    /// Says which setting can't be used, and why.
+    pub fn check(&self) -> Result<(), Refusal> {
+        let settings = &self.settings;
+        if *settings == Settings::default() {
+            return Err(Refusal::invalid("this rule sets nothing; give at least one setting"));
+        }
+        for pin in &self.pins {
+            if !NAMES.contains(&pin.as_str()) {
+                return Err(Refusal::invalid(format!(
+                    "`{pin}` is not a setting that can be pinned; the settings are {}",
+                    NAMES.join(", ")
+                )));
+            }
+            if !is_set(settings, pin) {
+                return Err(Refusal::invalid(format!("`{pin}` is pinned but not set by this rule; set it, or leave the pin out")));
+            }
+        }
+        let longest_possible = Seconds::hours(24 * 31);
+        for (name, value) in [("longest", settings.longest), ("usual", settings.usual), ("assurance", settings.assurance)] {
+            if value.is_some_and(|span| span.0 == 0 || span > longest_possible) {
+                return Err(Refusal::invalid(format!("`{name}` must lie between 1 s and {longest_possible}")));
+            }
+        }
+        if settings.assurance.is_some_and(|age| age > Seconds::hours(12)) {
+            return Err(Refusal::invalid("`assurance` may be at most 12 h: asking always needs a fresh proof"));
+        }
+        if let (Some(usual), Some(longest)) = (settings.usual, settings.longest)
+            && usual > longest
+        {
+            return Err(Refusal::invalid(format!("`usual` ({usual}) is longer than `longest` ({longest})")));
+        }
+        if let Some(pattern) = settings.ticket.as_ref().and_then(TicketRule::pattern) {
+            whole(pattern).map_err(|error| {
+                Refusal::invalid(format!("the ticket pattern `{pattern}` is not a regular expression: {error}"))
+            })?;
+        }
+        if let Some(starts) = &settings.starts
+            && !starts.at_yes
+            && starts.at_time_within.is_none()
+            && starts.begin_within.is_none()
+        {
+            return Err(Refusal::invalid("`starts` allows no way to start; allow at least one"));
+        }
+        if let Some(Approval::Stage { approvers, yes, no, within }) = &settings.approval {
+            if approvers.is_empty() || *yes == 0 || *no == 0 || within.0 == 0 {
+                return Err(Refusal::invalid(
+                    "`approval` needs at least one approver, one yes, one no and a time",
+                ));
+            }
+        }
+        Ok(())
+    }
+
+    fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {
+        let Some(role) = world.roles.get(&right.role) else { return false };
+        self.act == act
+            && world.is_within(right.scope, self.scope)
+            && self.role.as_ref().is_none_or(|name| *name == role.name)
+            && self.weight.is_none_or(|weight| weight == role.weight)
+            && self.asker.is_none_or(|who| world.belongs_to(asker, who))
+    }
+
+    /// Sorts the most specific first.
+    fn specificity(&self, world: &World) -> (usize, u8, u8) {
+        let role = if self.role.is_some() { 2 } else { u8::from(self.weight.is_some()) };
+        let asker = match self.asker.and_then(|id| world.subjects.get(&id)) {
+            Some(subject) if subject.kind == crate::SubjectKind::Group => 1,
+            Some(_) => 2,
+            None => 0,
+        };
+        (world.depth(self.scope), role, asker)
+    }
+}
+
+fn is_set(settings: &Settings, name: &str) -> bool {
+    match name {
+        "longest" => settings.longest.is_some(),
+        "usual" => settings.usual.is_some(),
+        "starts" => settings.starts.is_some(),
+        "reason" => settings.reason.is_some(),
+        "ticket" => settings.ticket.is_some(),
+        "assurance" => settings.assurance.is_some(),
+        "approval" => settings.approval.is_some(),
+        "lapse" => settings.lapse.is_some(),
+        _ => false,
+    }
+}
+
+/// Where one setting's value came from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Trace {
+    /// Name of the setting.
+    pub setting: String,
+    /// The rule that won it; none for the house's defaults.
+    pub rule: Option<TermsId>,
+    /// Rules above whose pin tightened the winner's value.
+    pub tightened_by: Vec<TermsId>,
+    /// Other rules that fit and set it, in the order they would have come.
+    pub passed_over: Vec<TermsId>,
+}
+
+/// What holds for one act on one right by one asker.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Effective {
+    /// Longest duration.
+    pub longest: Seconds,
+    /// Duration where none is asked for.
+    pub usual: Seconds,
+    /// When the clock may start.
+    pub starts: Starts,
+    /// Reason.
+    pub reason: ReasonRule,
+    /// Ticket.
+    pub ticket: TicketRule,
+    /// How old the last TOTP code may be.
+    pub assurance: Seconds,
+    /// Approval.
+    pub approval: Approval,
+    /// How it must end.
+    pub lapse: LapseRule,
+    /// Where each came from.
+    pub traces: Vec<Trace>,
+}
+
+/// What holds where no rule says otherwise: short, with a reason and a yes from an administrator.
+fn house_defaults() -> Settings {
+    Settings {
+        longest: Some(Seconds::hours(1)),
+        usual: Some(Seconds::minutes(30)),
+        starts: Some(Starts { at_yes: true, at_time_within: None, begin_within: None }),
+        reason: Some(ReasonRule::Required { at_least: 8 }),
+        ticket: Some(TicketRule::Off),
+        assurance: Some(Seconds::minutes(10)),
+        approval: Some(Approval::Stage {
+            approvers: vec![Approver::Administrators],
+            yes: 1,
+            no: 1,
+            within: Seconds::hours(8),
+        }),
+        lapse: Some(LapseRule::Any),
+    }
+}
+
+/// The terms that hold for one act on one right by one asker, by [`PRECEDENCE`].
+#[must_use]
+pub fn effective_terms(world: &World, act: Act, right: Right, asker: SubjectId) -> Effective {
+    let mut rules: Vec<&Terms> =
+        world.terms.values().filter(|rule| rule.fits(world, act, right, asker)).collect();
+    rules.sort_by_key(|rule| (std::cmp::Reverse(rule.specificity(world)), rule.id));
+    let house = house_defaults();
+    let weigh = Weigh { world, rules, traces: std::cell::RefCell::default() };
+    let longest = weigh.setting("longest", |s| s.longest, Ord::min, &house);
+    let usual = weigh.setting("usual", |s| s.usual, Ord::min, &house).min(longest);
+    Effective {
+        longest,
+        usual,
+        starts: weigh.setting("starts", |s| s.starts.clone(), stricter_starts, &house),
+        reason: weigh.setting("reason", |s| s.reason, Ord::max, &house),
+        ticket: weigh.setting("ticket", |s| s.ticket.clone(), stricter_ticket, &house),
+        assurance: weigh.setting("assurance", |s| s.assurance, Ord::min, &house),
+        approval: weigh.setting("approval", |s| s.approval.clone(), stricter_approval, &house),
+        lapse: weigh.setting("lapse", |s| s.lapse, Ord::max, &house),
+        traces: weigh.traces.into_inner(),
+    }
+}
+
+struct Weigh<'w> {
+    world: &'w World,
+    /// Those that fit, most specific first.
+    rules: Vec<&'w Terms>,
+    traces: std::cell::RefCell<Vec<Trace>>,
+}
+
+impl Weigh<'_> {
+    fn setting<T: Clone + PartialEq>(
+        &self,
+        name: &str,
+        get: impl Fn(&Settings) -> Option<T>,
+        stricter: impl Fn(T, T) -> T,
+        house: &Settings,
+    ) -> T {
+        let set: Vec<(&Terms, T)> = self
+            .rules
+            .iter()
+            .filter_map(|rule| get(&rule.settings).map(|value| (*rule, value)))
+            .collect();
+        let mut trace = Trace {
+            setting: name.to_owned(),
+            rule: set.first().map(|(rule, _)| rule.id),
+            tightened_by: Vec::new(),
+            passed_over: set.iter().skip(1).map(|(rule, _)| rule.id).collect(),
+        };
+        let Some((winner, mut value)) = set.first().cloned() else {
+            self.traces.borrow_mut().push(trace);
+            // The house sets everything; `house_defaults` is the only caller's argument.
+            return get(house).expect("the house's defaults set every setting");
+        };
+        let rank = winner.specificity(self.world);
+        for (rule, other) in set.iter().skip(1) {
+            let equal_rank = rule.specificity(self.world) == rank;
+            if equal_rank || rule.pins.iter().any(|pin| pin == name) {
+                let tightened = stricter(value.clone(), other.clone());
+                if tightened != value {
+                    trace.tightened_by.push(rule.id);
+                    value = tightened;
+                }
+            }
+        }
+        self.traces.borrow_mut().push(trace);
+        value
+    }
+}
+
+fn stricter_starts(below: Starts, above: Starts) -> Starts {
+    let both = |a: Option<Seconds>, b: Option<Seconds>| a.zip(b).map(|(a, b)| a.min(b));
+    let merged = Starts {
+        at_yes: below.at_yes && above.at_yes,
+        at_time_within: both(below.at_time_within, above.at_time_within),
+        begin_within: both(below.begin_within, above.begin_within),
+    };
+    // Two rules with no way in common would leave no way at all: the one above holds.
+    if merged.at_yes || merged.at_time_within.is_some() || merged.begin_within.is_some() { merged } else { above }
+}
+
+fn stricter_ticket(below: TicketRule, above: TicketRule) -> TicketRule {
+    if below.rank() > above.rank() {
+        // A stricter demand below keeps the form that is demanded above.
+        match (below, above.pattern()) {
+            (TicketRule::Required { .. }, Some(pattern)) => {
+                TicketRule::Required { pattern: Some(pattern.to_owned()) }
+            }
+            (below, _) => below,
+        }
+    } else {
+        match (&above, above.pattern(), below.pattern()) {
+            (TicketRule::Required { .. }, None, Some(pattern)) => {
+                TicketRule::Required { pattern: Some(pattern.to_owned()) }
+            }
+            _ => above,
+        }
+    }
+}
+
+fn stricter_approval(below: Approval, above: Approval) -> Approval {
+    let (
+        Approval::Stage { approvers, yes, no, within },
+        Approval::Stage { approvers: from, yes: least, no: most, within: longest },
+    ) = (&below, &above)
+    else {
+        return if below == Approval::None { above } else { below };
+    };
+    // Only a choice among those above counts as tightening; other people would be a way around them.
+    let narrowed = approvers.iter().all(|approver| from.contains(approver));
+    Approval::Stage {
+        approvers: if narrowed { approvers.clone() } else { from.clone() },
+        yes: *yes.max(least),
+        no: *no.min(most),
+        within: *within.min(longest),
+    }
+}

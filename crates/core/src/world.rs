@@ -1,0 +1,395 @@
+//! The World: the whole present state in memory, and the rows it is made of.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Account, Alarm, AlarmId, Conversion, ConversionId, Duty, DutyId, Elevation, ElevationId,
+    Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope,
+    ScopeId, Standing, StandingId, Subject, SubjectId, SubjectKind, Target, Terms, TermsId,
+    text::Digest,
+};
+
+/// How deep groups may nest.
+pub(crate) const GROUP_DEPTH: usize = 8;
+
+macro_rules! tables {
+    ($($kind:ident $word:literal $table:ident: $id:ty => $row:ty, |$it:ident| $key:expr;)*) => {
+        /// One row of the derived state; what a fact puts in place.
+        #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+        #[serde(rename_all = "kebab-case")]
+        pub enum Row {
+            $(#[doc = concat!("A row of `", $word, "`.")] $kind($row),)*
+            /// Numbers that the World hands out next.
+            Counters(Counters),
+        }
+
+        /// The kind of a row.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+        #[serde(rename_all = "kebab-case")]
+        pub enum Kind {
+            $(#[doc = concat!("`", $word, "`.")] $kind,)*
+            /// `counters`.
+            Counters,
+        }
+
+        impl Kind {
+            /// The kind as a word, as the store keeps it.
+            #[must_use]
+            pub const fn word(self) -> &'static str {
+                match self { $(Self::$kind => $word,)* Self::Counters => "counters" }
+            }
+        }
+
+        impl Row {
+            /// The row's key.
+            #[must_use]
+            pub fn key(&self) -> Key {
+                match self {
+                    $(Self::$kind($it) => Key { kind: Kind::$kind, id: key_text(&$key) },)*
+                    Self::Counters(_) => Key { kind: Kind::Counters, id: "0".to_owned() },
+                }
+            }
+        }
+
+        /// The present state.
+        #[derive(Debug, Clone, Default, PartialEq)]
+        pub struct World {
+            $(#[doc = concat!("Every row of `", $word, "`.")] pub $table: BTreeMap<$id, $row>,)*
+            /// Numbers handed out next.
+            pub counters: Counters,
+            /// The root of the estate; none before the first fact.
+            pub root: Option<ScopeId>,
+            /// Elevations that are not over.
+            pub active: BTreeSet<ElevationId>,
+            /// Time of the last fact.
+            pub last_at: Option<Timestamp>,
+            /// Private texts that are still known, by digest.
+            texts: BTreeMap<Digest, String>,
+        }
+
+        impl World {
+            /// Puts a row in place.
+            pub fn put(&mut self, row: Row) {
+                match &row {
+                    Row::Scope(scope) if scope.parent.is_none() => self.root = Some(scope.id),
+                    Row::Elevation(elevation) if elevation.is_over() => { self.active.remove(&elevation.id); }
+                    Row::Elevation(elevation) => { self.active.insert(elevation.id); }
+                    _ => {}
+                }
+                match row {
+                    $(Row::$kind($it) => { let key = $key; self.$table.insert(key, $it); })*
+                    Row::Counters(counters) => self.counters = counters,
+                }
+            }
+
+            /// Takes a row out.
+            fn cut(&mut self, key: &Key) {
+                match key.kind {
+                    $(Kind::$kind => self.$table.retain(|id, _| key_text(id) != key.id),)*
+                    Kind::Counters => {}
+                }
+            }
+
+            /// Every row, for the store and for comparing.
+            pub fn rows(&self) -> impl Iterator<Item = Row> + '_ {
+                std::iter::once(Row::Counters(self.counters.clone()))
+                    $(.chain(self.$table.values().cloned().map(Row::$kind)))*
+            }
+        }
+    };
+}
+
+tables! {
+    Subject "subject" subjects: SubjectId => Subject, |it| it.id;
+    Hand "hand" hands: String => Hand, |it| format!("{}-{}", it.by.map_or(0, |by| by.0), it.touched.0);
+    Scope "scope" scopes: ScopeId => Scope, |it| it.id;
+    Target "target" targets: ScopeId => Target, |it| it.scope;
+    Role "role" roles: RoleId => Role, |it| it.id;
+    Account "account" accounts: String => Account, |it| format!("{}-{}", it.subject.0, it.target.0);
+    Duty "duty" duties: DutyId => Duty, |it| it.id;
+    Standing "standing" standing: StandingId => Standing, |it| it.id;
+    Eligibility "eligibility" eligibilities: EligibilityId => Eligibility, |it| it.id;
+    Terms "terms" terms: TermsId => Terms, |it| it.id;
+    Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
+    Elevation "elevation" elevations: ElevationId => Elevation, |it| it.id;
+    Grant "grant" grants: GrantId => Grant, |it| it.id;
+    Alarm "alarm" alarms: AlarmId => Alarm, |it| it.id;
+}
+
+fn key_text<T: Serialize>(id: &T) -> String {
+    match serde_json::to_value(id) {
+        Ok(serde_json::Value::String(text)) => text,
+        Ok(value) => value.to_string(),
+        Err(_) => String::new(),
+    }
+}
+
+/// The kind and id of a row.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Key {
+    /// Kind.
+    pub kind: Kind,
+    /// Id, as text.
+    pub id: String,
+}
+
+/// Numbers that the World hands out next.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Counters {
+    /// Next id of any kind but those below.
+    pub next: u64,
+    /// Next elevation's.
+    pub next_elevation: u64,
+    /// Present epoch; a restore begins a new one.
+    pub epoch: u32,
+}
+
+impl Default for Counters {
+    fn default() -> Self {
+        Self { next: 1, next_elevation: 1001, epoch: 1 }
+    }
+}
+
+impl World {
+    /// Puts in place what a fact carries. Holds no rule: a fact brings its results along.
+    pub fn apply(&mut self, fact: &Fact) {
+        for key in &fact.cut {
+            self.cut(key);
+        }
+        for row in &fact.put {
+            self.put(row.clone());
+        }
+        self.last_at = Some(fact.at);
+    }
+
+    /// Makes a private text known.
+    pub fn know(&mut self, digest: Digest, text: String) {
+        self.texts.insert(digest, text);
+    }
+
+    /// The text behind a digest, or a word that it is withheld.
+    #[must_use]
+    pub fn text(&self, digest: Digest) -> String {
+        self.texts.get(&digest).cloned().unwrap_or_else(|| "(withheld)".to_owned())
+    }
+
+    /// Whether the text behind the digest is exactly this one.
+    #[must_use]
+    pub fn is_text(&self, digest: Digest, text: &str) -> bool {
+        self.texts.get(&digest).is_some_and(|known| known == text)
+    }
+
+    /// A subject's name.
+    #[must_use]
+    pub fn subject_name(&self, id: SubjectId) -> String {
+        self.subjects.get(&id).map_or_else(|| id.to_string(), |subject| self.text(subject.name))
+    }
+
+    /// The subject of that name.
+    #[must_use]
+    pub fn subject_named(&self, name: &str) -> Option<&Subject> {
+        self.subjects.values().find(|subject| self.is_text(subject.name, name))
+    }
+
+    /// The first sign-in of the human behind a subject.
+    #[must_use]
+    pub fn human(&self, id: SubjectId) -> SubjectId {
+        let mut human = id;
+        for _ in 0..GROUP_DEPTH {
+            match self.subjects.get(&human).and_then(|subject| subject.second_of) {
+                Some(first) => human = first,
+                None => break,
+            }
+        }
+        human
+    }
+
+    /// Whether the subject, or the human behind it, is suspended. Unknown ones are.
+    #[must_use]
+    pub fn is_suspended(&self, id: SubjectId) -> bool {
+        [id, self.human(id)].iter().any(|id| self.subjects.get(id).is_none_or(|subject| subject.suspended))
+    }
+
+    /// Whether `member` is `of`, or a member of it through any number of groups.
+    #[must_use]
+    pub fn belongs_to(&self, member: SubjectId, of: SubjectId) -> bool {
+        self.belongs_within(member, of, GROUP_DEPTH)
+    }
+
+    fn belongs_within(&self, member: SubjectId, of: SubjectId, depth: usize) -> bool {
+        if member == of {
+            return true;
+        }
+        depth > 0
+            && self.subjects.get(&of).is_some_and(|group| {
+                !group.suspended
+                    && group.members.iter().any(|id| self.belongs_within(member, *id, depth - 1))
+            })
+    }
+
+    /// The people who are `id` or belong to it.
+    #[must_use]
+    pub fn people_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
+        let mut people = BTreeSet::new();
+        let mut open = vec![(id, GROUP_DEPTH)];
+        while let Some((id, depth)) = open.pop() {
+            match self.subjects.get(&id) {
+                Some(subject) if subject.kind == SubjectKind::Group && !subject.suspended && depth > 0 => {
+                    open.extend(subject.members.iter().map(|member| (*member, depth - 1)));
+                }
+                Some(subject) if subject.kind == SubjectKind::Person => {
+                    people.insert(subject.id);
+                }
+                _ => {}
+            }
+        }
+        people
+    }
+
+    /// How many levels of groups hang below `id`; 0 for a person.
+    #[must_use]
+    pub fn group_height(&self, id: SubjectId) -> usize {
+        let Some(subject) = self.subjects.get(&id).filter(|subject| subject.kind == SubjectKind::Group) else { return 0 };
+        1 + subject.members.iter().map(|member| self.group_height(*member)).max().unwrap_or(0)
+    }
+
+    /// The scopes from `scope` up to the root, itself first.
+    pub fn upwards(&self, scope: ScopeId) -> impl Iterator<Item = &Scope> {
+        std::iter::successors(self.scopes.get(&scope), |scope| {
+            scope.parent.and_then(|parent| self.scopes.get(&parent))
+        })
+    }
+
+    /// Whether `scope` is `of` or lies below it.
+    #[must_use]
+    pub fn is_within(&self, scope: ScopeId, of: ScopeId) -> bool {
+        self.upwards(scope).any(|above| above.id == of)
+    }
+
+    /// How far below the root; the root's is 0.
+    #[must_use]
+    pub fn depth(&self, scope: ScopeId) -> usize {
+        self.upwards(scope).count().saturating_sub(1)
+    }
+
+    /// A scope's path, as shown.
+    #[must_use]
+    pub fn path(&self, scope: ScopeId) -> String {
+        let mut names: Vec<&str> = self
+            .upwards(scope)
+            .filter(|scope| scope.parent.is_some())
+            .map(|scope| scope.name.as_str())
+            .collect();
+        names.reverse();
+        format!("/{}", names.join("/"))
+    }
+
+    /// The scope at a path.
+    #[must_use]
+    pub fn scope_at(&self, path: &str) -> Option<&Scope> {
+        let mut at = self.scopes.get(&self.root?)?;
+        for name in path.split('/').filter(|name| !name.is_empty()) {
+            at = self.child(at.id, name)?;
+        }
+        Some(at)
+    }
+
+    /// The scope of that name right below `parent`.
+    #[must_use]
+    pub fn child(&self, parent: ScopeId, name: &str) -> Option<&Scope> {
+        self.scopes.values().find(|scope| scope.parent == Some(parent) && scope.name == name)
+    }
+
+    /// The target that a scope is, or is a part of.
+    #[must_use]
+    pub fn target_of(&self, scope: ScopeId) -> Option<&Target> {
+        self.upwards(scope).find_map(|above| self.targets.get(&above.id))
+    }
+
+    /// The role of that name on a target.
+    #[must_use]
+    pub fn role_named(&self, target: ScopeId, name: &str) -> Option<&Role> {
+        self.roles.values().find(|role| role.target == target && role.name == name)
+    }
+
+    /// A right as written: `role@/path`.
+    #[must_use]
+    pub fn right_name(&self, right: Right) -> String {
+        let role = self.roles.get(&right.role).map_or("?", |role| role.name.as_str());
+        format!("{role}@{}", self.path(right.scope))
+    }
+
+    /// Reads a right as written.
+    ///
+    /// # Errors
+    /// Says which half isn't there, and what is.
+    pub fn right_from(&self, text: &str) -> Result<Right, Refusal> {
+        let Some((name, path)) = text.split_once("@/") else {
+            return Err(Refusal::invalid(format!(
+                "`{text}` is not a right; write it as ROLE@/PATH, like `berth_reader@/harbour/databases/berths`"
+            )));
+        };
+        let scope = self.scope_at(path).ok_or_else(|| {
+            Refusal::unknown("scope", format!("/{path}"), "`tempestas eligible` shows the scopes you may ask at")
+        })?;
+        let target = self.target_of(scope.id).ok_or_else(|| {
+            Refusal::invalid(format!("/{path} is a folder; a right is held on a target or a part of one"))
+        })?;
+        let role = self.role_named(target.scope, name).filter(|role| !role.gone).ok_or_else(|| {
+            Refusal::unknown(
+                "role",
+                format!("{name}@/{path}"),
+                "`tempestas eligible` lists what you may ask for",
+            )
+        })?;
+        Ok(Right { role: role.id, scope: scope.id })
+    }
+
+    /// The subject's own account on a target.
+    #[must_use]
+    pub fn account_of(&self, subject: SubjectId, target: ScopeId) -> Option<Digest> {
+        self.accounts.get(&format!("{}-{}", subject.0, target.0)).map(|account| account.name)
+    }
+
+    /// Who owns an account on a target.
+    #[must_use]
+    pub fn holder_of(&self, target: ScopeId, account: Digest) -> Option<SubjectId> {
+        let name = self.texts.get(&account)?;
+        self.accounts
+            .values()
+            .find(|known| known.target == target && self.is_text(known.name, name))
+            .map(|known| known.subject)
+    }
+
+    /// Whether somebody must look at the clock before anything is opened.
+    #[must_use]
+    pub fn clock_is_held(&self) -> bool {
+        self.open_alarm(|about| matches!(about, crate::AlarmKind::ClockStep { .. })).is_some()
+    }
+
+    /// The unsettled alarm that `fits`.
+    pub fn open_alarm(&self, fits: impl Fn(&crate::AlarmKind) -> bool) -> Option<&Alarm> {
+        self.alarms.values().find(|alarm| alarm.settled.is_none() && fits(&alarm.about))
+    }
+
+    /// The scope that an alarm concerns; none where it concerns the whole house.
+    #[must_use]
+    pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
+        use crate::AlarmKind::{ClockStep, Missing, Recovered, Skew, Stray, SurveyHeld, TakeLate};
+        match about {
+            TakeLate { grant } | Missing { grant } => self.grants.get(grant).map(|grant| grant.right.scope),
+            Stray { target } | SurveyHeld { target } | Skew { target, .. } => Some(*target),
+            ClockStep { .. } | Recovered { .. } => None,
+        }
+    }
+
+    /// The elevation that a grant belongs to.
+    #[must_use]
+    pub fn elevation_of(&self, grant: GrantId) -> Option<(&Elevation, &Grant)> {
+        let grant = self.grants.get(&grant)?;
+        Some((self.elevations.get(&grant.elevation)?, grant))
+    }
+}

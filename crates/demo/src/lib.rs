@@ -1,0 +1,1 @@
+//! Starts the real programs with the Quillhaven sample world.

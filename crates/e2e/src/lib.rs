@@ -1,0 +1,1 @@
+//! Whole-system tests.

@@ -1,0 +1,161 @@
+//! Callers as extractor types that say what was proven. A route without one doesn't compile into the router.
+
+use std::net::SocketAddr;
+
+use axum::{
+    extract::{ConnectInfo, FromRequestParts},
+    http::{header, request::Parts},
+};
+use jiff::Timestamp;
+use tempestas_core::{Command, DutyKind, Sight, SubjectId, What};
+use tempestas_store::SignIn;
+
+use crate::{app::{App, caller}, identity::token_digest, problem::Failure, writer::Outcome};
+
+/// How often the last use of a sign-in is written down.
+const NOTED_EVERY_SECONDS: i64 = 30;
+
+/// A kind of caller, as routes declare it.
+pub(crate) trait CallerKind: FromRequestParts<App, Rejection = Failure> + Send + 'static {
+    /// The word in the OpenAPI file.
+    const WORD: &'static str;
+}
+
+/// Anyone at all: for signing in and enrolling.
+pub(crate) struct Anyone {
+    pub(crate) app: App,
+    pub(crate) address: String,
+}
+
+/// Somebody who is signed in.
+pub(crate) struct SignedIn {
+    pub(crate) app: App,
+    pub(crate) person: SubjectId,
+    pub(crate) address: String,
+    pub(crate) sign_in: SignIn,
+}
+
+/// Somebody with the duty of an administrator or auditor somewhere. What they see goes through their Sight.
+pub(crate) struct Overseer(pub(crate) SignedIn);
+
+/// Somebody with the duty of an administrator somewhere. Where, and how freshly proven, is decided with the command.
+pub(crate) struct Administrator(pub(crate) SignedIn);
+
+impl CallerKind for Anyone {
+    const WORD: &'static str = "anyone";
+}
+impl CallerKind for SignedIn {
+    const WORD: &'static str = "signed-in";
+}
+impl CallerKind for Overseer {
+    const WORD: &'static str = "overseer";
+}
+impl CallerKind for Administrator {
+    const WORD: &'static str = "administrator";
+}
+
+impl SignedIn {
+    /// Has a command decided for this caller.
+    pub(crate) async fn submit(&self, command: Command) -> Outcome {
+        self.app.submit(caller(self.person, &self.address, self.sign_in.proven_at), command).await
+    }
+
+    /// What they may see.
+    pub(crate) async fn sight(&self) -> Sight {
+        Sight::of(&*self.app.world().await, self.person)
+    }
+
+    async fn with_duty(self, parts: &Parts, fits: impl Fn(DutyKind) -> bool, says: &str) -> Result<Self, Failure> {
+        let has = {
+            let world = self.app.world().await;
+            world.duties.values().any(|duty| fits(duty.kind) && world.belongs_to(self.person, duty.subject))
+        };
+        if has {
+            return Ok(self);
+        }
+        let command = format!("{} {}", parts.method.as_str().to_lowercase(), route(parts));
+        let what = What::Refused { command, code: "not-allowed".to_owned() };
+        self.app.note(self.person, &self.address, what).await?;
+        Err(Failure::Refused(tempestas_core::Refusal::NotAllowed(says.to_owned())))
+    }
+}
+
+/// The route's template, never the path itself: that could hold anything.
+fn route(parts: &Parts) -> String {
+    parts
+        .extensions
+        .get::<axum::extract::MatchedPath>()
+        .map_or_else(|| "a route".to_owned(), |path| path.as_str().to_owned())
+}
+
+fn address(parts: &Parts) -> String {
+    parts
+        .extensions
+        .get::<ConnectInfo<SocketAddr>>()
+        .map_or_else(|| "unknown".to_owned(), |ConnectInfo(address)| address.ip().to_string())
+}
+
+pub(crate) fn bearer(headers: &axum::http::HeaderMap) -> Option<&str> {
+    headers.get(header::AUTHORIZATION)?.to_str().ok()?.strip_prefix("Bearer ")
+}
+
+/// The sign-in a token stands for, where it still holds.
+pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
+    let ended = || Failure::SignIn("nobody is signed in with this token any more; run `tempestas sign-in`".to_owned());
+    let sign_in = app.store().sign_in(token_digest(token)).await?.ok_or_else(ended)?;
+    let now = Timestamp::now();
+    let limits = &app.config().sign_in;
+    let idle = now.duration_since(sign_in.used_at) > limits.idle.0;
+    let over = now.duration_since(sign_in.began_at) > limits.longest.0;
+    let suspended = app.world().await.is_suspended(sign_in.person);
+    if idle || over || suspended {
+        app.store().end_sign_ins(sign_in.person, Some(sign_in.id)).await?;
+        return Err(ended());
+    }
+    if now.duration_since(sign_in.used_at).as_secs() >= NOTED_EVERY_SECONDS {
+        app.store().use_sign_in(sign_in.id, now, false).await?;
+    }
+    Ok(sign_in)
+}
+
+impl FromRequestParts<App> for Anyone {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        Ok(Self { app: app.clone(), address: address(parts) })
+    }
+}
+
+impl FromRequestParts<App> for SignedIn {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        let token = bearer(&parts.headers)
+            .ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`, or send a bearer token".to_owned()))?;
+        let sign_in = sign_in(app, token).await?;
+        Ok(Self { app: app.clone(), person: sign_in.person, address: address(parts), sign_in })
+    }
+}
+
+impl FromRequestParts<App> for Overseer {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        let me = SignedIn::from_request_parts(parts, app).await?;
+        me.with_duty(parts, |_| true, "only an administrator or auditor may see this; `tempestas me` shows your duties")
+            .await
+            .map(Self)
+    }
+}
+
+impl FromRequestParts<App> for Administrator {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        let me = SignedIn::from_request_parts(parts, app).await?;
+        let administers = |kind| kind == DutyKind::Administrator;
+        me.with_duty(parts, administers, "only an administrator may do this; `tempestas me` shows your duties")
+            .await
+            .map(Self)
+    }
+}

@@ -1,0 +1,283 @@
+//! Routes that describe themselves: who may call, what goes in, what comes out. From the same types that the
+//! compiler checks, so that the OpenAPI file can't say anything else.
+
+use axum::{
+    Router,
+    body::{Body as RawBody, Bytes},
+    extract::{FromRequest, FromRequestParts, Path, Query as RawQuery, Request},
+    http::{Method, header, request::Parts},
+    response::{IntoResponse, Response},
+    routing::{MethodFilter, MethodRouter, on},
+};
+use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
+use serde::{Serialize, de::DeserializeOwned};
+use serde_json::{Map, Value, json};
+
+use crate::{app::App, callers::CallerKind, problem::Failure};
+
+/// Most bytes of a request's body.
+pub(crate) const BODY_MOST: usize = 64 * 1024;
+
+/// What handlers return.
+pub(crate) type Answer<T> = Result<Json<T>, Failure>;
+
+/// A reply in JSON.
+pub(crate) struct Json<T>(pub(crate) T);
+
+impl<T: Serialize> IntoResponse for Json<T> {
+    fn into_response(self) -> Response {
+        axum::Json(self.0).into_response()
+    }
+}
+
+/// A file to download.
+pub(crate) struct Download {
+    pub(crate) kind: &'static str,
+    pub(crate) body: RawBody,
+}
+
+impl IntoResponse for Download {
+    fn into_response(self) -> Response {
+        ([(header::CONTENT_TYPE, self.kind)], self.body).into_response()
+    }
+}
+
+/// A JSON body.
+pub(crate) struct Body<T>(pub(crate) T);
+
+/// The query's parameters.
+pub(crate) struct Query<T>(pub(crate) T);
+
+/// The one part of the path that varies.
+pub(crate) struct At(pub(crate) String);
+
+/// The two parts of the path that vary.
+pub(crate) struct AtTwo(pub(crate) String, pub(crate) String);
+
+impl<T: DeserializeOwned> FromRequest<App> for Body<T> {
+    type Rejection = Failure;
+
+    async fn from_request(request: Request, app: &App) -> Result<Self, Failure> {
+        let bytes = Bytes::from_request(request, app).await.map_err(|rejection| {
+            if rejection.status() == axum::http::StatusCode::PAYLOAD_TOO_LARGE {
+                Failure::TooLarge(BODY_MOST)
+            } else {
+                Failure::Malformed("the request's body broke off".to_owned())
+            }
+        })?;
+        serde_json::from_slice(&bytes).map(Self).map_err(|error| {
+            let what = if error.is_data() { "the body does not say what is needed" } else { "the body is not JSON" };
+            Failure::Malformed(format!("{what}: {error}; `GET /api/v1/openapi.json` describes it"))
+        })
+    }
+}
+
+impl<T: DeserializeOwned> FromRequestParts<App> for Query<T> {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        RawQuery::from_request_parts(parts, app)
+            .await
+            .map(|RawQuery(value)| Self(value))
+            .map_err(|rejection| Failure::Malformed(format!("the query can't be used: {}", rejection.body_text())))
+    }
+}
+
+impl FromRequestParts<App> for At {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        let Path(one) = Path::from_request_parts(parts, app)
+            .await
+            .map_err(|rejection| Failure::Malformed(rejection.body_text()))?;
+        Ok(Self(one))
+    }
+}
+
+impl FromRequestParts<App> for AtTwo {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        let Path((one, two)) = Path::from_request_parts(parts, app)
+            .await
+            .map_err(|rejection| Failure::Malformed(rejection.body_text()))?;
+        Ok(Self(one, two))
+    }
+}
+
+/// Something that adds itself to an operation's description.
+pub(crate) trait Described {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator);
+}
+
+impl<T: JsonSchema> Described for Body<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let schema = schemas.subschema_for::<T>();
+        operation.insert(
+            "requestBody".to_owned(),
+            json!({ "required": true, "content": { "application/json": { "schema": schema } } }),
+        );
+    }
+}
+
+impl<T: JsonSchema> Described for Query<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let schema = schemas.root_schema_for::<T>();
+        let properties = schema.get("properties").and_then(Value::as_object).cloned().unwrap_or_default();
+        let required = schema.get("required").and_then(Value::as_array).cloned().unwrap_or_default();
+        for (name, schema) in properties {
+            let needed = required.iter().any(|known| known.as_str() == Some(name.as_str()));
+            parameters(operation).push(json!({ "name": name, "in": "query", "required": needed, "schema": schema }));
+        }
+    }
+}
+
+impl Described for At {
+    fn describe(_: &mut Map<String, Value>, _: &mut SchemaGenerator) {}
+}
+
+impl Described for AtTwo {
+    fn describe(_: &mut Map<String, Value>, _: &mut SchemaGenerator) {}
+}
+
+impl<T: JsonSchema> Described for Json<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let schema = schemas.subschema_for::<T>();
+        operation.insert(
+            "responses".to_owned(),
+            json!({
+                "200": { "description": "done", "content": { "application/json": { "schema": schema } } },
+                "default": { "description": "refused", "content": { "application/problem+json": { "schema": schemas.subschema_for::<tempestas_api::Problem>() } } },
+            }),
+        );
+    }
+}
+
+impl Described for Download {
+    fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
+        operation.insert("responses".to_owned(), json!({ "200": { "description": "a file" } }));
+    }
+}
+
+fn parameters(operation: &mut Map<String, Value>) -> &mut Vec<Value> {
+    let list = operation.entry("parameters").or_insert_with(|| Value::Array(Vec::new()));
+    match list {
+        Value::Array(list) => list,
+        _ => unreachable!("`parameters` is only ever made an array, above"),
+    }
+}
+
+/// A handler whose first argument is a caller.
+pub(crate) trait Door<Arguments>: Clone + Send + Sync + 'static {
+    /// The caller's word.
+    const CALLER: &'static str;
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator);
+    fn open(self, filter: MethodFilter) -> MethodRouter<App>;
+}
+
+macro_rules! doors {
+    ($($part:ident),*) => {
+        impl<F, Fut, Via, Caller, Out, $($part,)*> Door<(Via, Caller, Out, $($part,)*)> for F
+        where
+            F: Fn(Caller, $($part,)*) -> Fut + Clone + Send + Sync + 'static,
+            Fut: Future<Output = Result<Out, Failure>> + Send + 'static,
+            Caller: CallerKind,
+            Out: IntoResponse + Described + 'static,
+            $($part: Described + Send + 'static,)*
+            Via: 'static,
+            F: axum::handler::Handler<(Via, Caller, $($part,)*), App>,
+        {
+            const CALLER: &'static str = Caller::WORD;
+
+            fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+                $($part::describe(operation, schemas);)*
+                Out::describe(operation, schemas);
+            }
+
+            fn open(self, filter: MethodFilter) -> MethodRouter<App> {
+                on(filter, self)
+            }
+        }
+    };
+}
+
+doors!();
+doors!(First);
+doors!(First, Second);
+doors!(First, Second, Third);
+
+/// The route table, and the OpenAPI document that says the same.
+pub(crate) struct Table {
+    router: Router<App>,
+    schemas: SchemaGenerator,
+    paths: Map<String, Value>,
+}
+
+impl Table {
+    pub(crate) fn new() -> Self {
+        let settings = SchemaSettings::draft2020_12().with(|settings| {
+            settings.definitions_path = "/components/schemas".into();
+            settings.meta_schema = None;
+        });
+        Self { router: Router::new(), schemas: settings.into_generator(), paths: Map::new() }
+    }
+
+    pub(crate) fn get<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
+        self.add(&Method::GET, MethodFilter::GET, path, door, says)
+    }
+
+    pub(crate) fn post<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
+        self.add(&Method::POST, MethodFilter::POST, path, door, says)
+    }
+
+    pub(crate) fn put<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
+        self.add(&Method::PUT, MethodFilter::PUT, path, door, says)
+    }
+
+    pub(crate) fn delete<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
+        self.add(&Method::DELETE, MethodFilter::DELETE, path, door, says)
+    }
+
+    fn add<A, D: Door<A>>(mut self, method: &Method, filter: MethodFilter, path: &str, door: D, says: &str) -> Self {
+        let path = format!("/api/v1{path}");
+        let mut operation = Map::new();
+        operation.insert("summary".to_owned(), json!(says));
+        operation.insert("x-caller".to_owned(), json!(D::CALLER));
+        if D::CALLER != "anyone" {
+            operation.insert("security".to_owned(), json!([{ "bearer": [] }]));
+        }
+        for name in path.split('/').filter_map(|part| part.strip_prefix('{')?.strip_suffix('}')) {
+            let schema = json!({ "type": "string" });
+            parameters(&mut operation).push(json!({ "name": name, "in": "path", "required": true, "schema": schema }));
+        }
+        D::describe(&mut operation, &mut self.schemas);
+        let entry = self.paths.entry(path.clone()).or_insert_with(|| Value::Object(Map::new()));
+        if let Value::Object(methods) = entry {
+            methods.insert(method.as_str().to_lowercase(), Value::Object(operation));
+        }
+        self.router = self.router.route(&path, door.open(filter));
+        self
+    }
+
+    /// The routes.
+    pub(crate) fn into_router(self) -> Router<App> {
+        self.router
+    }
+
+    /// The document.
+    pub(crate) fn into_document(mut self) -> Value {
+        json!({
+            "openapi": "3.1.0",
+            "info": {
+                "title": "Tempestas",
+                "version": env!("CARGO_PKG_VERSION"),
+                "description": "`x-caller` says who may call: `anyone`; `signed-in`; `overseer`, with the duty of an administrator or auditor somewhere; `administrator`, with that duty somewhere. Where, and how freshly proven, is decided with each command.",
+            },
+            "paths": self.paths,
+            "components": {
+                "securitySchemes": { "bearer": { "type": "http", "scheme": "bearer" } },
+                "schemas": self.schemas.take_definitions(true),
+            },
+        })
+    }
+}

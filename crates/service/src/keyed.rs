@@ -1,0 +1,74 @@
+//! Idempotency: a request repeated with the same `Idempotency-Key` is carried out once, and answered alike.
+//! Keys are bound to caller, method, path and body. Replies that show a secret are never kept.
+
+use axum::{
+    body::{Body, to_bytes},
+    extract::{Request, State},
+    http::{HeaderValue, Method, StatusCode, header},
+    middleware::Next,
+    response::{IntoResponse, Response},
+};
+use jiff::Timestamp;
+use tempestas_core::Digest;
+use tempestas_store::Claim;
+
+use crate::{
+    app::App,
+    callers::{bearer, sign_in},
+    door::BODY_MOST,
+    problem::Failure,
+};
+
+/// Ends of paths whose replies show a secret once.
+const SECRET: [&str; 4] = ["/sign-in", "/enrol", "/enrolment", "/login"];
+/// Longest key.
+const KEY_MOST: usize = 128;
+
+pub(crate) async fn keyed(State(app): State<App>, request: Request, next: Next) -> Response {
+    let key = request.headers().get("idempotency-key").and_then(|key| key.to_str().ok()).map(str::to_owned);
+    match key {
+        Some(key) if request.method() != Method::GET => match carry_out(&app, key, request, next).await {
+            Ok(response) => response,
+            Err(failure) => failure.into_response(),
+        },
+        _ => next.run(request).await,
+    }
+}
+
+async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Result<Response, Failure> {
+    let path = request.uri().path().to_owned();
+    if SECRET.iter().any(|end| path.ends_with(end)) {
+        return Err(Failure::Malformed("this call shows a secret once and takes no Idempotency-Key".to_owned()));
+    }
+    if key.is_empty() || key.len() > KEY_MOST {
+        return Err(Failure::Malformed(format!("an Idempotency-Key has 1 to {KEY_MOST} bytes")));
+    }
+    let token = bearer(request.headers()).ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`".to_owned()))?;
+    let person = sign_in(app, token).await?.person;
+    let (parts, body) = request.into_parts();
+    let body = to_bytes(body, BODY_MOST).await.map_err(|_| Failure::TooLarge(BODY_MOST))?;
+    let bound = Digest::of(&[parts.method.as_str().as_bytes(), b"\0", path.as_bytes(), b"\0", &body]);
+    match app.store().claim(person, &key, bound, Timestamp::now()).await? {
+        Claim::New => {}
+        Claim::Done(status, reply) => return Ok(replayed(status, reply)),
+        Claim::Busy => {
+            return Err(Failure::Refused(tempestas_core::Refusal::Conflict("the same request is being carried out; ask again in a moment".to_owned())));
+        }
+        Claim::Other => {
+            return Err(Failure::Malformed("this Idempotency-Key was used for another request; take a new one".to_owned()));
+        }
+    }
+    let response = next.run(Request::from_parts(parts, Body::from(body))).await;
+    let (parts, body) = response.into_parts();
+    let body = to_bytes(body, BODY_MOST * 16).await.map_err(|error| Failure::Failed(error.into()))?;
+    // Only what was carried out is kept: a refusal may turn out otherwise the next time.
+    let reply = parts.status.is_success().then(|| (parts.status.as_u16(), String::from_utf8_lossy(&body).into_owned()));
+    app.store().settle_claim(person, &key, reply.as_ref().map(|(status, text)| (*status, text.as_str()))).await?;
+    Ok(Response::from_parts(parts, Body::from(body)))
+}
+
+fn replayed(status: u16, reply: String) -> Response {
+    let status = StatusCode::from_u16(status).unwrap_or(StatusCode::OK);
+    let kind = (header::CONTENT_TYPE, HeaderValue::from_static("application/json"));
+    (status, [kind], reply).into_response()
+}

@@ -1,0 +1,22 @@
+//! The service: doors, the one writer, the keepers.
+//!
+//! A request becomes a command (`routes`), the [`writer`] has it decided and made durable, keepers (`keeper`)
+//! act on the difference between what is wanted and what is seen on each target.
+
+mod app;
+mod callers;
+pub mod config;
+mod door;
+mod identity;
+mod keeper;
+mod keyed;
+pub mod operate;
+mod problem;
+mod routes;
+mod serve;
+mod vault;
+mod views;
+mod writer;
+
+pub use routes::openapi;
+pub use serve::serve;

@@ -1,0 +1,135 @@
+//! Failures on the wire (RFC 9457): words for the caller, words for the log.
+
+use axum::{
+    Json,
+    http::{HeaderValue, StatusCode, header},
+    response::{IntoResponse, Response},
+};
+use tempestas_api::Problem;
+use tempestas_core::Refusal;
+
+/// Why a request came to nothing.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// Decided against.
+    Refused(Refusal),
+    /// Nobody is signed in with this token.
+    SignIn(String),
+    /// The request itself can't be read.
+    Malformed(String),
+    /// The body is too large.
+    TooLarge(usize),
+    /// Tried too often.
+    SlowDown(i64),
+    /// A target is in the way.
+    Target(String),
+    /// A fault of ours; the cause goes to the log alone.
+    Failed(anyhow::Error),
+}
+
+impl Failure {
+    pub(crate) fn target(says: impl Into<String>) -> Self {
+        Self::Target(says.into())
+    }
+
+    pub(crate) fn unknown(what: &'static str, name: &str, remedy: &str) -> Self {
+        Self::Refused(Refusal::Unknown { what, name: name.to_owned(), remedy: remedy.to_owned() })
+    }
+
+    pub(crate) fn invalid(says: impl Into<String>) -> Self {
+        Self::Refused(Refusal::Invalid(says.into()))
+    }
+
+    /// The word for programs.
+    pub(crate) fn code(&self) -> &'static str {
+        match self {
+            Self::Refused(refusal) => refusal.code(),
+            Self::SignIn(_) => "sign-in",
+            Self::Malformed(_) => "malformed",
+            Self::TooLarge(_) => "too-large",
+            Self::SlowDown(_) => "slow-down",
+            Self::Target(_) => "target",
+            Self::Failed(_) => "failed",
+        }
+    }
+
+    fn status(&self) -> StatusCode {
+        match self {
+            Self::Refused(Refusal::NotAllowed(_)) => StatusCode::FORBIDDEN,
+            Self::Refused(Refusal::Unknown { .. }) => StatusCode::NOT_FOUND,
+            Self::Refused(Refusal::Invalid(_)) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Refused(Refusal::Conflict(_) | Refusal::Changed(_)) => StatusCode::CONFLICT,
+            Self::Refused(Refusal::Limit(_)) | Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
+            Self::Refused(Refusal::StepUp { .. }) | Self::SignIn(_) => StatusCode::UNAUTHORIZED,
+            Self::Malformed(_) => StatusCode::BAD_REQUEST,
+            Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::Target(_) => StatusCode::BAD_GATEWAY,
+            Self::Failed(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        }
+    }
+
+    fn says(&self) -> String {
+        match self {
+            Self::Refused(refusal) => refusal.to_string(),
+            Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) => says.clone(),
+            Self::TooLarge(most) => format!("the request is larger than {most} bytes, the most that is read here; send less"),
+            Self::SlowDown(seconds) => format!("too many tries; wait {seconds} s before the next"),
+            Self::Failed(_) => "the service failed at this; its log says why, and nothing was changed".to_owned(),
+        }
+    }
+}
+
+impl From<Refusal> for Failure {
+    fn from(refusal: Refusal) -> Self {
+        Self::Refused(refusal)
+    }
+}
+
+impl From<tempestas_store::StoreError> for Failure {
+    fn from(error: tempestas_store::StoreError) -> Self {
+        Self::Failed(error.into())
+    }
+}
+
+impl From<anyhow::Error> for Failure {
+    fn from(error: anyhow::Error) -> Self {
+        Self::Failed(error)
+    }
+}
+
+impl IntoResponse for Failure {
+    fn into_response(self) -> Response {
+        if let Self::Failed(error) = &self {
+            tracing::error!("{error:#}");
+        }
+        let status = self.status();
+        let max_age = match &self {
+            Self::Refused(Refusal::StepUp { max_age, .. }) => Some(max_age.0),
+            _ => None,
+        };
+        let problem = Problem {
+            kind: "about:blank".to_owned(),
+            title: status.canonical_reason().unwrap_or_default().to_owned(),
+            status: status.as_u16(),
+            detail: self.says(),
+            code: self.code().to_owned(),
+            max_age,
+        };
+        let mut response = (status, Json(problem)).into_response();
+        let headers = response.headers_mut();
+        headers.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
+        // RFC 6750 for a missing token, RFC 9470 for one that isn't fresh enough.
+        let challenge = match (&self, max_age) {
+            (_, Some(age)) => Some(format!("Bearer error=\"insufficient_user_authentication\", max_age=\"{age}\"")),
+            (Self::SignIn(_), None) => Some("Bearer".to_owned()),
+            _ => None,
+        };
+        if let Some(value) = challenge.and_then(|text| HeaderValue::from_str(&text).ok()) {
+            headers.insert(header::WWW_AUTHENTICATE, value);
+        }
+        if let Self::SlowDown(seconds) = self {
+            headers.insert(header::RETRY_AFTER, HeaderValue::from(seconds));
+        }
+        response
+    }
+}

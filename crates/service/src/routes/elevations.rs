@@ -1,0 +1,201 @@
+//! Asking, answering, holding.
+
+use std::time::Duration;
+
+use jiff::Timestamp;
+use secrecy::ExposeSecret;
+use tempestas_api::{
+    AnswerRequest, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest, WaitQuery,
+    WordRequest,
+};
+use tempestas_core::{Command, Elevation, ElevationId, Phase, Refusal, Said, SubjectId, What, demand_for};
+use tempestas_targets::GrantCall;
+
+use super::{made, reference, right};
+use crate::{
+    callers::SignedIn,
+    door::{Answer, At, Body, Json, Query},
+    problem::Failure,
+    vault, views,
+};
+
+/// Longest that a caller may wait for a change.
+const WAIT_MOST: u64 = 25;
+/// Entries read for the story of one elevation.
+const STORY_PAGE: u32 = 500;
+
+/// Whether an elevation waits for this person's answer.
+pub(super) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
+    elevation.phase == Phase::Waiting
+        && elevation.stages.last().is_some_and(|stage| {
+            stage.approvers.contains(&person) && !stage.answers.iter().any(|answer| answer.by == person)
+        })
+}
+
+pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
+    let world = me.app.world().await;
+    let demand = demand_for(&world, me.person, right(&world, &request.right)?, Timestamp::now())?;
+    let duration = request.duration.unwrap_or(demand.terms.usual);
+    Ok(Json(views::demand(&world, &demand, duration, request.start)))
+}
+
+pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {
+    let right = right(&*me.app.world().await, &request.right)?;
+    let command = Command::Ask {
+        right,
+        duration: request.duration,
+        start: request.start,
+        reason: request.reason.map(Said::new),
+        ticket: request.ticket.map(Said::new),
+        shown: request.shown,
+    };
+    let whats = me.submit(command).await?;
+    let id = made(&whats, |what| match what {
+        What::Asked { elevation, .. } => Some(*elevation),
+        _ => None,
+    })?;
+    view(&me, id).await
+}
+
+async fn view(me: &SignedIn, id: ElevationId) -> Answer<ElevationView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    world
+        .elevations
+        .get(&id)
+        .filter(|elevation| sight.sees_elevation(&world, elevation))
+        .map(|elevation| Json(views::elevation(&world, elevation)))
+        .ok_or_else(|| unknown(&id.to_string()))
+}
+
+fn unknown(id: &str) -> Failure {
+    Failure::unknown("elevation", id, "`tempestas grants` lists yours")
+}
+
+pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
+    let world = me.app.world().await;
+    let mine = world.active.iter().filter_map(|id| world.elevations.get(id)).filter(|elevation| waits_for(elevation, me.person));
+    Ok(Json(mine.map(|elevation| views::elevation(&world, elevation)).collect()))
+}
+
+pub(super) async fn list(me: SignedIn, Query(filter): Query<ElevationFilter>) -> Answer<Vec<ElevationView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let seen = world.elevations.values().rev().filter(|elevation| {
+        (filter.ended || !elevation.is_over())
+            && if filter.all { sight.sees_elevation(&world, elevation) } else { elevation.asker == me.person }
+    });
+    Ok(Json(seen.take(1000).map(|elevation| views::elevation(&world, elevation)).collect()))
+}
+
+pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery>) -> Answer<ElevationStory> {
+    let id: ElevationId = reference(&id)?;
+    let mut changes = me.app.changes();
+    let until = tokio::time::Instant::now() + Duration::from_secs(query.seconds.unwrap_or(0).min(WAIT_MOST));
+    let elevation = loop {
+        changes.mark_unchanged();
+        let Json(seen) = view(&me, id).await?;
+        if query.unlike.as_ref().is_none_or(|known| *known != seen.state) {
+            break seen;
+        }
+        match tokio::time::timeout_at(until, changes.changed()).await {
+            Ok(Ok(())) => {}
+            Ok(Err(_)) | Err(_) => break seen,
+        }
+    };
+    let story = story(&me, id, elevation.asked_at).await?;
+    Ok(Json(ElevationStory { elevation, story }))
+}
+
+/// Every step of an elevation, oldest first; read backwards until its ask.
+async fn story(me: &SignedIn, id: ElevationId, asked_at: Timestamp) -> Result<Vec<tempestas_api::LedgerEntry>, Failure> {
+    let mut entries = Vec::new();
+    let mut before = None;
+    loop {
+        let page = me.app.store().facts_before(before, STORY_PAGE).await?;
+        let Some(oldest) = page.last().map(|entry| (entry.seq, entry.fact.at)) else { break };
+        entries.extend(page.into_iter().filter(|entry| entry.fact.what.about().elevation == Some(id)));
+        if oldest.0 == 0 || oldest.1 < asked_at {
+            break;
+        }
+        before = Some(oldest.0);
+    }
+    entries.reverse();
+    let world = me.app.world().await;
+    Ok(entries.iter().map(|entry| views::entry(&world, entry)).collect())
+}
+
+pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerRequest>) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    let reason = request.reason.map(Said::new);
+    me.submit(Command::Answer { elevation: id, verdict: request.verdict, reason, shown: request.shown }).await?;
+    view(&me, id).await
+}
+
+pub(super) async fn withdraw(me: SignedIn, At(id): At) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    me.submit(Command::Withdraw { elevation: id }).await?;
+    view(&me, id).await
+}
+
+pub(super) async fn begin(me: SignedIn, At(id): At) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    me.submit(Command::Begin { elevation: id }).await?;
+    view(&me, id).await
+}
+
+pub(super) async fn give_back(me: SignedIn, At(id): At) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    me.submit(Command::GiveBack { elevation: id }).await?;
+    view(&me, id).await
+}
+
+pub(super) async fn revoke(me: SignedIn, At(id): At, Body(request): Body<WordRequest>) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    me.submit(Command::Revoke { elevation: id, word: Said::new(request.word) }).await?;
+    view(&me, id).await
+}
+
+pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
+    let id: ElevationId = reference(&id)?;
+    let whats = me.submit(Command::ShowLogin { elevation: id }).await?;
+    let replaced = made(&whats, |what| match what {
+        What::LoginShown { replaced, .. } => Some(*replaced),
+        _ => None,
+    })?;
+    let (call, connector, scope, until) = {
+        let world = me.app.world().await;
+        let elevation = world.elevations.get(&id).ok_or_else(|| unknown(&id.to_string()))?;
+        let grant = elevation
+            .grant
+            .and_then(|grant| world.grants.get(&grant))
+            .ok_or_else(|| Refusal::Conflict(format!("{id} is not on its target yet")))?;
+        let connector = world.connector(grant.target).cloned().ok_or_else(|| Failure::target("its target is not looked after any more"))?;
+        (GrantCall::new(&world, grant, Timestamp::now()), connector, grant.target, grant.until)
+    };
+    let target = me.app.target(scope, &connector).await?;
+    let password = vault::random_text().to_string().into();
+    let reply = match target.login(&call, password).await? {
+        Some(login) => LoginReply {
+            says: format!("sign in with this login until {}; the password is shown once and kept nowhere", until.strftime("%F %T UTC")),
+            replaced,
+            user: Some(login.user),
+            password: Some(login.password.expose_secret().to_owned()),
+            host: Some(login.host),
+            port: Some(login.port),
+            database: Some(login.database),
+            until,
+        },
+        None => LoginReply {
+            says: format!("the right is on your own account `{}`; use it as you always do", call.account.unwrap_or_default()),
+            replaced: false,
+            user: None,
+            password: None,
+            host: None,
+            port: None,
+            database: None,
+            until,
+        },
+    };
+    Ok(Json(reply))
+}

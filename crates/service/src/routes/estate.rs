@@ -1,0 +1,203 @@
+//! Folders, targets, surveys, roles, alarms.
+
+use std::net::IpAddr;
+
+use tempestas_api::{
+    AlarmView, Done, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply, TargetSettings, TargetView, WhichTarget,
+};
+use tempestas_core::{Command, Connector, Phase, Refusal, ScopeId, Seconds, What, World, ensure_administrator};
+
+use super::{made, reference, scope, target};
+use crate::{
+    app::{App, caller},
+    callers::{Administrator, Overseer, SignedIn},
+    door::{Answer, At, Body, Json},
+    keeper,
+    problem::Failure,
+    views,
+};
+
+pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let mut seen: Vec<ScopeView> = world
+        .scopes
+        .values()
+        .filter(|scope| sight.sees_scope(&world, scope.id))
+        .map(|scope| ScopeView { path: world.path(scope.id), kind: scope.kind })
+        .collect();
+    seen.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(Json(seen))
+}
+
+pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body<NewFolder>) -> Answer<Done> {
+    let parent = scope(&*me.app.world().await, &new.parent)?.id;
+    me.submit(Command::AddFolder { parent, name: new.name }).await?;
+    Ok(Json(Done {}))
+}
+
+fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
+    let known = world.targets.get(&id)?;
+    let heard = app.heard(id);
+    let live = world.active.iter().filter_map(|id| world.elevations.get(id)).filter(|elevation| {
+        elevation.phase == Phase::Live && world.target_of(elevation.right.scope).is_some_and(|target| target.scope == id)
+    });
+    Some(TargetView {
+        path: world.path(id),
+        connector: known.connector.clone(),
+        broker: known.broker.map(|broker| world.text(broker)),
+        emergency_least: known.emergency_least,
+        alarm_after: known.alarm_after.0,
+        surveyed_at: known.surveyed_at,
+        held: known.held.is_some(),
+        trouble: heard.trouble,
+        answered_at: heard.answered_at,
+        standing: world.standing.values().filter(|right| right.target == id).count(),
+        live: live.count(),
+    })
+}
+
+pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let seen = world.targets.keys().filter(|id| sight.sees_scope(&world, **id));
+    Ok(Json(seen.filter_map(|id| target_view(&me.app, &world, *id)).collect()))
+}
+
+pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
+    ensure_on_loopback(&new.connector)?;
+    let parent = scope(&*me.app.world().await, &new.parent)?.id;
+    let command = Command::AddTarget {
+        parent,
+        name: new.name,
+        connector: new.connector,
+        emergency_least: new.emergency_least,
+        alarm_after: Seconds(new.alarm_after.max(1)),
+    };
+    let whats = me.submit(command).await?;
+    let id = made(&whats, |what| match what {
+        What::TargetAdded { scope } => Some(*scope),
+        _ => None,
+    })?;
+    keep_secret(&me.app, id, &new.secret).await?;
+    let world = me.app.world().await;
+    target_view(&me.app, &world, id).map(Json).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))
+}
+
+/// Neither connector encrypts its way yet, so nothing beyond this machine is called.
+fn ensure_on_loopback(connector: &Connector) -> Result<(), Failure> {
+    let host = match connector {
+        Connector::Postgres { host, .. } => host.as_str(),
+        Connector::Brightwater { url } => {
+            let rest = url.strip_prefix("http://").ok_or_else(|| Failure::invalid(format!("`{url}` is not an address of the form http://HOST:PORT")))?;
+            rest.split(['/', ':']).next().unwrap_or_default()
+        }
+    };
+    let local = host == "localhost" || host.parse::<IpAddr>().is_ok_and(|address| address.is_loopback());
+    if local {
+        return Ok(());
+    }
+    Err(Failure::invalid(format!("`{host}` is not this machine; targets are called without TLS so far, so only loopback is allowed")))
+}
+
+async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure> {
+    let sealed = app.vault().seal(&format!("target:{}", id.0), "broker", secret.as_bytes())?;
+    Ok(app.store().keep_sealed(&[sealed]).await?)
+}
+
+pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body<TargetSettings>) -> Answer<Done> {
+    let id = target(&*me.app.world().await, &new.target)?;
+    me.submit(Command::SetTarget {
+        target: id,
+        emergency_least: new.emergency_least,
+        alarm_after: new.alarm_after.map(|seconds| Seconds(seconds.max(1))),
+    })
+    .await?;
+    if let Some(secret) = &new.secret {
+        keep_secret(&me.app, id, secret).await?;
+    }
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn survey(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
+    let id = target(&*me.app.world().await, &which.target)?;
+    ensure_may_run(&me, id).await?;
+    me.submit(Command::Note(What::SurveyAsked { target: id })).await?;
+    let whats = keeper::survey(&me.app, id).await?;
+    Ok(Json(survey_reply(&*me.app.world().await, id, &whats)))
+}
+
+async fn ensure_may_run(me: &SignedIn, id: ScopeId) -> Result<(), Failure> {
+    let world = me.app.world().await;
+    let caller = caller(me.person, &me.address, me.sign_in.proven_at);
+    Ok(ensure_administrator(&world, &caller, id, jiff::Timestamp::now())?)
+}
+
+fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
+    let (mut appeared, mut vanished, mut changed, mut held) = (0, 0, 0, None);
+    for what in whats {
+        match what {
+            What::Surveyed { appeared: new, vanished: gone, changed: other, .. } => (appeared, vanished, changed) = (*new, *gone, *other),
+            What::SurveyHeld { why, .. } => held = Some(why.clone()),
+            _ => {}
+        }
+    }
+    let waits = world.targets.get(&id).is_some_and(|target| target.held.is_some());
+    SurveyReply {
+        target: world.path(id),
+        held: held.or_else(|| waits.then(|| "an earlier survey waits for a person: `tempestas targets accept`".to_owned())),
+        appeared,
+        vanished,
+        changed,
+        standing: world.standing.values().filter(|right| right.target == id).count(),
+    }
+}
+
+pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
+    let (id, held) = {
+        let world = me.app.world().await;
+        let id = target(&world, &which.target)?;
+        (id, world.targets.get(&id).and_then(|target| target.held))
+    };
+    let digest = held.ok_or_else(|| Refusal::Conflict(format!("no survey of {} waits for a person", which.target)))?;
+    let survey = me
+        .app
+        .store()
+        .survey(digest)
+        .await?
+        .ok_or_else(|| Refusal::Conflict("the survey that was held is not there any more; survey again".to_owned()))?;
+    if !survey.complete {
+        return Err(Refusal::Conflict("the target answered only in part, and a half survey is never taken in; survey again".to_owned()).into());
+    }
+    let record = Command::RecordSurvey { target: id, digest, survey: Box::new(survey), accepted: true };
+    let whats = me.submit(record).await?;
+    Ok(Json(survey_reply(&*me.app.world().await, id, &whats)))
+}
+
+pub(super) async fn roles(Overseer(me): Overseer) -> Answer<Vec<RoleView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let seen = world.roles.values().filter(|role| !role.gone && sight.sees_scope(&world, role.target));
+    Ok(Json(seen.map(|role| views::role(&world, role)).collect()))
+}
+
+pub(super) async fn alarms(Overseer(me): Overseer) -> Answer<Vec<AlarmView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let mut seen: Vec<AlarmView> = world
+        .alarms
+        .values()
+        .filter(|alarm| match world.alarm_scope(&alarm.about) {
+            Some(scope) => sight.sees_scope(&world, scope),
+            None => sight.sees_all(&world),
+        })
+        .map(|alarm| views::alarm(&world, alarm))
+        .collect();
+    seen.sort_by_key(|alarm| (alarm.settled.is_some(), std::cmp::Reverse(alarm.since)));
+    Ok(Json(seen))
+}
+
+pub(super) async fn settle(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
+    me.submit(Command::SettleAlarm { alarm: reference(&id)? }).await?;
+    Ok(Json(Done {}))
+}

@@ -1,0 +1,164 @@
+//! The record: filtered, as files, and with its proof.
+
+use axum::body::{Body as RawBody, Bytes};
+use futures_util::stream;
+use tempestas_api::{CheckpointReply, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
+use tempestas_core::{
+    Actor, ElevationId, Refusal, Sight, SubjectId, World,
+    ledger::{HeadLine, consistency_proof},
+};
+use tempestas_store::Entry;
+
+use super::{reference, subject};
+use crate::{
+    app::App,
+    callers::{Overseer, SignedIn},
+    door::{Answer, Download, Json, Query},
+    problem::Failure,
+    views,
+};
+
+/// Facts read from the store at a time.
+const PAGE: u32 = 500;
+/// Most entries in one reply.
+const REPLY_MOST: usize = 1000;
+/// Most entries in one CSV file; the export holds all.
+const CSV_MOST: usize = 100_000;
+
+/// A filter whose names were looked up.
+struct Wanted {
+    filter: LedgerFilter,
+    who: Option<SubjectId>,
+    elevation: Option<ElevationId>,
+}
+
+impl Wanted {
+    fn new(world: &World, filter: LedgerFilter) -> Result<Self, Failure> {
+        let who = filter.who.as_deref().map(|name| subject(world, name)).transpose()?;
+        let elevation = filter.elevation.as_deref().map(reference).transpose()?;
+        Ok(Self { filter, who, elevation })
+    }
+
+    fn fits(&self, entry: &Entry) -> bool {
+        let about = entry.fact.what.about();
+        let by_or_about = |who: SubjectId| entry.fact.by == Actor::Subject(who) || about.subject == Some(who);
+        self.who.is_none_or(by_or_about)
+            && self.elevation.is_none_or(|elevation| about.elevation == Some(elevation))
+            && self.filter.kind.as_ref().is_none_or(|kind| *kind == entry.fact.what.kind())
+            && self.filter.since.is_none_or(|since| entry.fact.at >= since)
+            && self.filter.until.is_none_or(|until| entry.fact.at <= until)
+    }
+}
+
+/// Entries that fit and are in sight, newest first, and where to go on.
+async fn entries(app: &App, sight: &Sight, wanted: &Wanted, most: usize) -> Result<(Vec<LedgerEntry>, Option<u64>), Failure> {
+    let mut found = Vec::new();
+    let mut before = wanted.filter.before;
+    loop {
+        let page = app.store().facts_before(before, PAGE).await?;
+        let Some(last) = page.last().map(|entry| (entry.seq, entry.fact.at)) else { return Ok((found, None)) };
+        let world = app.world().await;
+        for entry in page {
+            if wanted.fits(&entry) && sight.sees_fact(&world, &entry.fact) {
+                if found.len() == most {
+                    return Ok((found, Some(entry.seq + 1)));
+                }
+                found.push(views::entry(&world, &entry));
+            }
+        }
+        let past = wanted.filter.since.is_some_and(|since| last.1 < since);
+        if last.0 == 0 || past {
+            return Ok((found, None));
+        }
+        before = Some(last.0);
+    }
+}
+
+pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
+    let most = filter.most.unwrap_or(100).clamp(1, REPLY_MOST);
+    let sight = me.sight().await;
+    let wanted = Wanted::new(&*me.app.world().await, filter)?;
+    let (entries, before) = entries(&me.app, &sight, &wanted, most).await?;
+    Ok(Json(LedgerReply { entries, before }))
+}
+
+pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Result<Download, Failure> {
+    let sight = me.sight().await;
+    let wanted = Wanted::new(&*me.app.world().await, filter)?;
+    let (mut entries, _) = entries(&me.app, &sight, &wanted, CSV_MOST).await?;
+    entries.reverse();
+    let mut file = csv::Writer::from_writer(Vec::new());
+    let wrong = |error: csv::Error| Failure::Failed(error.into());
+    file.write_record(["number", "when", "who", "from", "kind", "what"]).map_err(wrong)?;
+    for entry in entries {
+        let number = entry.n.to_string();
+        let (when, kind) = (entry.at.to_string(), entry.what.kind());
+        let row = [&number, &when, &entry.who, entry.from.as_ref().unwrap_or(&String::new()), &kind, &entry.says].map(|cell| harmless(cell));
+        file.write_record(row).map_err(wrong)?;
+    }
+    let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;
+    Ok(Download { kind: "text/csv; charset=utf-8", body: RawBody::from(body) })
+}
+
+/// A cell that no spreadsheet takes for a formula.
+fn harmless(cell: &str) -> String {
+    if cell.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{cell}") } else { cell.to_owned() }
+}
+
+/// Only those who may see everything get the whole.
+async fn ensure_sees_all(me: &SignedIn) -> Result<(), Failure> {
+    let sight = me.sight().await;
+    if sight.sees_all(&*me.app.world().await) {
+        return Ok(());
+    }
+    Err(Refusal::NotAllowed("the whole ledger goes only to an administrator or auditor of everything; `tempestas ledger` shows what you may see".to_owned()).into())
+}
+
+pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> {
+    ensure_sees_all(&me).await?;
+    let note = latest_note(&me.app).await?;
+    let size = me.app.signer().verifier().open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint.size;
+    let head = serde_json::to_string(&HeadLine { ledger: 1, checkpoint: note }).map_err(|error| Failure::Failed(error.into()))?;
+    let app = me.app.clone();
+    // Read page by page as it is sent, up to the checkpoint and no further.
+    let lines = stream::unfold((app, 0_u64, Some(head)), move |(app, from, head)| async move {
+        if let Some(head) = head {
+            return Some((Ok(Bytes::from(format!("{head}\n"))), (app, from, None)));
+        }
+        let most = u32::try_from((size - from).min(u64::from(PAGE))).unwrap_or(PAGE);
+        if most == 0 {
+            return None;
+        }
+        let page = match app.store().fact_lines(from, most).await {
+            Ok(page) if !page.is_empty() => page,
+            Ok(_) => return Some((Err(std::io::Error::other("facts are missing")), (app, size, None))),
+            Err(error) => return Some((Err(std::io::Error::other(error)), (app, size, None))),
+        };
+        let next = from + page.len() as u64;
+        let text: Result<String, serde_json::Error> =
+            page.iter().map(|line| serde_json::to_string(line).map(|line| line + "\n")).collect();
+        Some((text.map(Bytes::from).map_err(std::io::Error::other), (app, next, None)))
+    });
+    Ok(Download { kind: "application/jsonl", body: RawBody::from_stream(lines) })
+}
+
+async fn latest_note(app: &App) -> Result<String, Failure> {
+    app.store().last_checkpoint().await?.ok_or_else(|| Failure::Failed(anyhow::anyhow!("there is no checkpoint")))
+}
+
+pub(super) async fn checkpoint(me: SignedIn, Query(query): Query<SinceQuery>) -> Answer<CheckpointReply> {
+    let note = latest_note(&me.app).await?;
+    let verifier = me.app.signer().verifier();
+    let size = verifier.open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint.size;
+    let proof = match query.since {
+        Some(since) if since > size => {
+            return Err(Refusal::Conflict(format!("this ledger has {size} facts, fewer than the {since} you saw: its tail was cut, or an older copy was put back")).into());
+        }
+        Some(since) if since > 0 => {
+            let hashes = me.app.store().hashes(since, size).await?;
+            consistency_proof(&hashes, since, size).ok_or_else(|| Failure::Failed(anyhow::anyhow!("hashes are missing for a proof")))?
+        }
+        _ => Vec::new(),
+    };
+    Ok(Json(CheckpointReply { checkpoint: note, public_key: verifier.to_line(), proof }))
+}

@@ -1,0 +1,162 @@
+//! The whole route table; it is the map of what can be attacked.
+
+mod elevations;
+mod estate;
+mod ledger;
+mod people;
+mod sign_in;
+mod standing;
+mod terms;
+
+use axum::{Router, extract::DefaultBodyLimit, middleware::from_fn_with_state};
+use serde_json::Value;
+use tempestas_core::{Right, Scope, ScopeId, SubjectId, World};
+use tower_http::{catch_panic::CatchPanicLayer, set_header::SetResponseHeaderLayer, trace::TraceLayer};
+
+use crate::{
+    app::App,
+    door::{BODY_MOST, Table},
+    problem::Failure,
+};
+
+fn table() -> Table {
+    Table::new()
+        // Sign-in.
+        .post("/sign-in", sign_in::sign_in, "Sign in with name, password and TOTP code")
+        .post("/enrol", sign_in::enrol, "Set password and TOTP with a one-time enrolment secret")
+        .post("/sign-out", sign_in::sign_out, "End this sign-in")
+        .get("/me", sign_in::me, "Who I am, and what waits for me")
+        .post("/me/proof", sign_in::proof, "Prove myself anew with a TOTP code")
+        .get("/sign-ins", sign_in::list, "My sign-ins")
+        .delete("/sign-ins/{id}", sign_in::end, "End one of my sign-ins")
+        // People.
+        .get("/people", people::list, "People, groups and programs")
+        .post("/people", people::add, "Add a person, group or program")
+        .post("/people/{who}/enrolment", people::enrolment, "Issue a one-time enrolment secret")
+        .post("/people/{who}/suspend", people::suspend, "Suspend, and end what is held")
+        .post("/people/{who}/resume", people::resume, "Resume")
+        .put("/people/{who}/account", people::account, "Say which account on a target is theirs")
+        .post("/groups/{group}/members", people::add_member, "Put somebody into a group")
+        .delete("/groups/{group}/members/{member}", people::remove_member, "Take somebody out of a group")
+        .get("/duties", people::duties, "Duties within Tempestas")
+        .post("/duties", people::give_duty, "Give a duty")
+        .delete("/duties/{id}", people::end_duty, "End a duty")
+        // The estate.
+        .get("/estate", estate::scopes, "Scopes, as a list of paths")
+        .post("/folders", estate::add_folder, "Add a folder")
+        .get("/targets", estate::targets, "Targets, and how they do")
+        .post("/targets", estate::add_target, "Look after a target")
+        .put("/targets/settings", estate::set_target, "Change a target's settings")
+        .post("/targets/survey", estate::survey, "Survey a target now")
+        .post("/targets/accept", estate::accept, "Take in a survey that was held")
+        .get("/roles", estate::roles, "Roles that targets offer")
+        .get("/alarms", estate::alarms, "Alarms")
+        .post("/alarms/{id}/settle", estate::settle, "Settle an alarm that a person may settle")
+        // Standing rights.
+        .get("/standing", standing::list, "Standing rights")
+        .post("/conversions/preview", standing::preview, "What converting would do")
+        .post("/conversions", standing::convert, "Convert standing rights into eligibilities")
+        .get("/conversions", standing::conversions, "Conversions")
+        .post("/conversions/{id}/undo", standing::undo, "Undo a conversion")
+        .get("/eligible", standing::eligible, "What I may ask for")
+        .get("/eligibilities", standing::eligibilities, "Who may ask for what")
+        .post("/eligibilities", standing::give, "Make somebody eligible")
+        .delete("/eligibilities/{id}", standing::end, "End an eligibility")
+        // Terms.
+        .get("/terms", terms::list, "Rules of terms")
+        .post("/terms", terms::add, "Add a rule of terms")
+        .put("/terms/{id}", terms::change, "Change a rule of terms in place")
+        .delete("/terms/{id}", terms::end, "End a rule of terms")
+        .get("/terms/effective", terms::effective, "What holds for a right, and where each setting comes from")
+        // Elevations.
+        .post("/asks/preview", elevations::preview, "Everything an ask will need")
+        .post("/asks", elevations::ask, "Ask for a right")
+        .get("/waiting", elevations::waiting, "Asks that wait for my answer")
+        .get("/elevations", elevations::list, "Elevations")
+        .get("/elevations/{id}", elevations::show, "One elevation with its story; may wait for a change")
+        .post("/elevations/{id}/answer", elevations::answer, "Answer yes or no")
+        .post("/elevations/{id}/withdraw", elevations::withdraw, "Take an ask back")
+        .post("/elevations/{id}/begin", elevations::begin, "Begin an elevation that is ready")
+        .post("/elevations/{id}/give-back", elevations::give_back, "Give an elevation back early")
+        .post("/elevations/{id}/revoke", elevations::revoke, "End somebody's elevation, with a word")
+        .post("/elevations/{id}/login", elevations::login, "How to use it; makes a fresh password where there is one")
+        // The ledger.
+        .get("/ledger", ledger::list, "The record, newest first")
+        .get("/ledger/csv", ledger::csv, "The record as CSV")
+        .get("/ledger/export", ledger::export, "The whole ledger, to be verified by a stranger")
+        .get("/ledger/checkpoint", ledger::checkpoint, "The present checkpoint, and proof that it goes on from an earlier one")
+        .get("/openapi.json", sign_in::document, "This interface, described")
+}
+
+/// The OpenAPI document.
+#[must_use]
+pub fn openapi() -> Value {
+    table().into_document()
+}
+
+/// The service's router.
+pub(crate) fn router(app: App) -> Router {
+    let header = |name: &'static str, value: &'static str| {
+        SetResponseHeaderLayer::overriding(
+            axum::http::HeaderName::from_static(name),
+            axum::http::HeaderValue::from_static(value),
+        )
+    };
+    table()
+        .into_router()
+        .fallback(async || Failure::unknown("route", "there", "`GET /api/v1/openapi.json` lists them"))
+        .method_not_allowed_fallback(async || Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned()))
+        .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
+        .layer(DefaultBodyLimit::max(BODY_MOST))
+        .layer(header("cache-control", "no-store"))
+        .layer(header("x-content-type-options", "nosniff"))
+        .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"))
+        .layer(CatchPanicLayer::new())
+        .layer(TraceLayer::new_for_http().make_span_with(|request: &axum::http::Request<_>| {
+            // Path templates only: a query or id could hold anything.
+            let route = request.extensions().get::<axum::extract::MatchedPath>().map_or("-", axum::extract::MatchedPath::as_str);
+            tracing::info_span!("request", method = %request.method(), route)
+        }))
+        .with_state(app)
+}
+
+/// A person, group or program by name or id.
+fn subject(world: &World, text: &str) -> Result<SubjectId, Failure> {
+    let by_id = || text.parse().ok().filter(|id| world.subjects.contains_key(id));
+    world
+        .subject_named(text)
+        .map(|subject| subject.id)
+        .or_else(by_id)
+        .ok_or_else(|| Failure::unknown("person, group or program", text, "`tempestas people` lists them"))
+}
+
+/// A scope by path.
+fn scope<'w>(world: &'w World, path: &str) -> Result<&'w Scope, Failure> {
+    world.scope_at(path).ok_or_else(|| Failure::unknown("scope", path, "`tempestas targets` and `tempestas standing` show paths"))
+}
+
+/// A target by path.
+fn target(world: &World, path: &str) -> Result<ScopeId, Failure> {
+    let scope = scope(world, path)?;
+    if world.targets.contains_key(&scope.id) {
+        return Ok(scope.id);
+    }
+    Err(Failure::invalid(format!("{} is not a target; `tempestas targets` lists them", world.path(scope.id))))
+}
+
+fn right(world: &World, text: &str) -> Result<Right, Failure> {
+    Ok(world.right_from(text)?)
+}
+
+/// A reference or id.
+fn reference<T: std::str::FromStr<Err = String>>(text: &str) -> Result<T, Failure> {
+    text.parse().map_err(Failure::Malformed)
+}
+
+/// The id that a decided command made, found in its facts.
+fn made<T>(whats: &[tempestas_core::What], find: impl Fn(&tempestas_core::What) -> Option<T>) -> Result<T, Failure> {
+    whats
+        .iter()
+        .find_map(find)
+        .ok_or_else(|| Failure::Failed(anyhow::anyhow!("a command made nothing")))
+}

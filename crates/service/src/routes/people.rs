@@ -1,0 +1,120 @@
+//! People, groups, programs, duties.
+
+use jiff::{SignedDuration, Timestamp};
+use tempestas_api::{
+    Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectView,
+};
+use tempestas_core::{Command, Refusal, Said, SubjectKind, What};
+
+use super::{made, reference, scope, subject, target};
+use crate::{
+    callers::{Administrator, Overseer},
+    door::{Answer, At, AtTwo, Body, Json},
+    identity::token_digest,
+    problem::Failure,
+    vault, views,
+};
+
+/// How long an enrolment secret is good.
+const ENROLMENT_LASTS: SignedDuration = SignedDuration::from_hours(72);
+
+pub(super) async fn list(Overseer(me): Overseer) -> Answer<Vec<SubjectView>> {
+    let world = me.app.world().await;
+    Ok(Json(world.subjects.values().map(|subject| views::subject(&world, subject)).collect()))
+}
+
+pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSubject>) -> Answer<SubjectView> {
+    let second_of = match &new.second_of {
+        Some(first) => Some(subject(&*me.app.world().await, first)?),
+        None => None,
+    };
+    let command = Command::AddSubject { kind: new.kind, name: Said::new(new.name), about: Said::new(new.about), second_of };
+    let whats = me.submit(command).await?;
+    let id = made(&whats, |what| match what {
+        What::SubjectAdded { subject } => Some(*subject),
+        _ => None,
+    })?;
+    let world = me.app.world().await;
+    let added = world.subjects.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
+    Ok(Json(views::subject(&world, added)))
+}
+
+pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> Answer<Enrolment> {
+    let (person, name, kind) = {
+        let world = me.app.world().await;
+        let id = subject(&world, &who)?;
+        (id, world.subject_name(id), world.subjects.get(&id).map(|subject| subject.kind))
+    };
+    if kind != Some(SubjectKind::Person) {
+        return Err(Refusal::Invalid(format!("{name} is not a person; only people enrol")).into());
+    }
+    if person == me.person {
+        return Err(Refusal::NotAllowed("you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine".to_owned()).into());
+    }
+    me.submit(Command::SetCredentials { subject: person, what: What::EnrolmentIssued { subject: person } }).await?;
+    let secret = vault::random_text();
+    let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);
+    me.app.store().keep_enrolment(token_digest(&secret), person, expires).await?;
+    Ok(Json(Enrolment { name, secret: secret.to_string(), expires }))
+}
+
+pub(super) async fn suspend(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
+    let person = subject(&*me.app.world().await, &who)?;
+    me.submit(Command::Suspend { subject: person }).await?;
+    me.app.store().end_sign_ins(person, None).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn resume(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
+    let person = subject(&*me.app.world().await, &who)?;
+    me.submit(Command::Resume { subject: person }).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn account(Administrator(me): Administrator, At(who): At, Body(new): Body<NewAccount>) -> Answer<Done> {
+    let (person, target) = {
+        let world = me.app.world().await;
+        (subject(&world, &who)?, target(&world, &new.target)?)
+    };
+    me.submit(Command::SetAccount { subject: person, target, account: Said::new(new.account) }).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn add_member(Administrator(me): Administrator, At(group): At, Body(new): Body<NewMember>) -> Answer<Done> {
+    let (group, member) = {
+        let world = me.app.world().await;
+        (subject(&world, &group)?, subject(&world, &new.member)?)
+    };
+    me.submit(Command::AddMember { group, member }).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn remove_member(Administrator(me): Administrator, AtTwo(group, member): AtTwo) -> Answer<Done> {
+    let (group, member) = {
+        let world = me.app.world().await;
+        (subject(&world, &group)?, subject(&world, &member)?)
+    };
+    me.submit(Command::RemoveMember { group, member }).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn duties(Overseer(me): Overseer) -> Answer<Vec<DutyView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let seen = world.duties.values().filter(|duty| sight.sees_scope(&world, duty.scope));
+    Ok(Json(seen.map(|duty| views::duty(&world, duty)).collect()))
+}
+
+pub(super) async fn give_duty(Administrator(me): Administrator, Body(new): Body<NewDuty>) -> Answer<Done> {
+    let (subject, scope) = {
+        let world = me.app.world().await;
+        (subject(&world, &new.who)?, scope(&world, &new.scope)?.id)
+    };
+    me.submit(Command::GiveDuty { subject, kind: new.duty, scope }).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn end_duty(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
+    me.submit(Command::EndDuty { duty: reference(&id)? }).await?;
+    Ok(Json(Done {}))
+}

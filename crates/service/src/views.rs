@@ -1,0 +1,391 @@
+//! The World as replies show it: ids become names, digests become texts. Sight is applied before these are called.
+
+use jiff::Timestamp;
+use tempestas_api::{
+    AlarmView, AnswerView, ApprovalView, ConversionView, DemandView, DutyView, EffectiveSetting, ElevationView, EligibilityView,
+    GrantView, ItemView, LeftoverView, LedgerEntry, NewTerms, RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView,
+};
+use tempestas_core::{
+    Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant, ItemState,
+    LapseRule, Phase, ReasonRule, Right, Role, Seconds, Settings, Standing, StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
+};
+use tempestas_store::Entry;
+
+pub(crate) fn subject(world: &World, subject: &Subject) -> SubjectView {
+    SubjectView {
+        id: subject.id.to_string(),
+        kind: subject.kind,
+        name: world.text(subject.name),
+        about: world.text(subject.about),
+        second_of: subject.second_of.map(|first| world.subject_name(first)),
+        suspended: subject.suspended,
+        members: subject.members.iter().map(|member| world.subject_name(*member)).collect(),
+        accounts: world
+            .accounts
+            .values()
+            .filter(|account| account.subject == subject.id)
+            .map(|account| format!("{}@{}", world.text(account.name), world.path(account.target)))
+            .collect(),
+    }
+}
+
+pub(crate) fn duty(world: &World, duty: &Duty) -> DutyView {
+    DutyView {
+        id: duty.id.to_string(),
+        who: world.subject_name(duty.subject),
+        duty: duty.kind,
+        scope: world.path(duty.scope),
+    }
+}
+
+pub(crate) fn role(world: &World, role: &Role) -> RoleView {
+    RoleView {
+        role: role.name.clone(),
+        target: world.path(role.target),
+        says: role.says.clone(),
+        weight: role.weight,
+        lapse: role.lapse.clone(),
+    }
+}
+
+fn role_of(world: &World, right: Right) -> (String, Weight) {
+    world
+        .roles
+        .get(&right.role)
+        .map_or_else(|| (String::new(), Weight::Critical), |role| (role.says.clone(), role.weight))
+}
+
+pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
+    let kind = serde_json::to_value(&alarm.about)
+        .ok()
+        .and_then(|value| value.get("kind").and_then(|kind| kind.as_str().map(str::to_owned)));
+    AlarmView {
+        id: alarm.id.to_string(),
+        kind: kind.unwrap_or_default(),
+        says: alarm.about.sentence(world),
+        since: alarm.since,
+        settled: alarm.settled,
+    }
+}
+
+pub(crate) fn standing(world: &World, right: &Standing) -> StandingView {
+    let role = world.roles.get(&right.right.role);
+    StandingView {
+        id: right.id.to_string(),
+        account: world.text(right.account),
+        who: world.holder_of(right.target, right.account).map(|who| world.subject_name(who)),
+        role: role.map(|role| role.name.clone()).unwrap_or_default(),
+        scope: world.path(right.right.scope),
+        weight: role.map_or(Weight::Critical, |role| role.weight),
+        chain: right.chain.clone(),
+        direct: right.handle.is_some(),
+        since: right.since,
+        first_seen: right.first_seen,
+        last_used: right.last_used,
+    }
+}
+
+pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionView {
+    let pending = |item: &tempestas_core::Item| matches!(item.state, ItemState::Taking | ItemState::Restoring);
+    ConversionView {
+        id: conversion.id.to_string(),
+        by: world.subject_name(conversion.by),
+        at: conversion.at,
+        undone_at: conversion.undone_at,
+        settled: !conversion.items.iter().any(pending),
+        items: conversion
+            .items
+            .iter()
+            .map(|item| ItemView {
+                standing: item.standing.id.to_string(),
+                account: world.text(item.standing.account),
+                right: world.right_name(item.standing.right),
+                state: item.state,
+                trouble: item.trouble.clone(),
+            })
+            .collect(),
+    }
+}
+
+pub(crate) fn eligibility(world: &World, held: &Eligibility, demand: Option<String>) -> EligibilityView {
+    let (says, weight) = role_of(world, held.right);
+    EligibilityView {
+        id: held.id.to_string(),
+        who: world.subject_name(held.subject),
+        right: world.right_name(held.right),
+        says,
+        weight,
+        from: held.from,
+        until: held.until,
+        demand,
+    }
+}
+
+pub(crate) fn settings(world: &World, settings: &Settings) -> SettingsView {
+    let Settings { longest, usual, starts, reason, ticket, assurance, approval, lapse } = settings.clone();
+    SettingsView {
+        longest,
+        usual,
+        starts,
+        reason,
+        ticket,
+        assurance,
+        approval: approval.map(|approval| approval_view(world, &approval)),
+        lapse,
+    }
+}
+
+fn approval_view(world: &World, approval: &Approval) -> ApprovalView {
+    match approval {
+        Approval::None => ApprovalView::None,
+        Approval::Stage { approvers, yes, no, within } => ApprovalView::Stage {
+            approvers: approvers
+                .iter()
+                .map(|approver| match approver {
+                    Approver::Subject { id } => world.subject_name(*id),
+                    Approver::Administrators => "administrators".to_owned(),
+                })
+                .collect(),
+            yes: *yes,
+            no: *no,
+            within: *within,
+        },
+    }
+}
+
+pub(crate) fn terms(world: &World, rule: &Terms) -> TermsView {
+    TermsView {
+        id: rule.id.to_string(),
+        rule: NewTerms {
+            scope: world.path(rule.scope),
+            act: rule.act,
+            role: rule.role.clone(),
+            weight: rule.weight,
+            asker: rule.asker.map(|asker| world.subject_name(asker)),
+            settings: settings(world, &rule.settings),
+            pins: rule.pins.clone(),
+        },
+        set_by: rule.set_by.map(|by| world.subject_name(by)),
+    }
+}
+
+/// What holds, setting by setting, each with where it came from.
+pub(crate) fn effective(world: &World, effective: &Effective) -> Vec<EffectiveSetting> {
+    effective
+        .traces
+        .iter()
+        .map(|trace| {
+            let place = |id: &tempestas_core::TermsId| {
+                world.terms.get(id).map_or_else(|| id.to_string(), |rule| format!("{id} at {}", world.path(rule.scope)))
+            };
+            let mut from = trace.rule.as_ref().map_or_else(|| "the house's defaults".to_owned(), place);
+            if !trace.tightened_by.is_empty() {
+                let pins: Vec<String> = trace.tightened_by.iter().map(place).collect();
+                from = format!("{from}, tightened by {}", pins.join(" and "));
+            }
+            EffectiveSetting {
+                setting: trace.setting.clone(),
+                value: setting_words(world, effective, &trace.setting),
+                from,
+                rule: trace.rule.map(|id| id.to_string()),
+                tightened_by: trace.tightened_by.iter().map(ToString::to_string).collect(),
+                passed_over: trace.passed_over.iter().map(ToString::to_string).collect(),
+            }
+        })
+        .collect()
+}
+
+fn setting_words(world: &World, effective: &Effective, setting: &str) -> String {
+    match setting {
+        "longest" => effective.longest.to_string(),
+        "usual" => effective.usual.to_string(),
+        "assurance" => format!("a TOTP code no older than {}", effective.assurance),
+        "reason" => match effective.reason {
+            ReasonRule::Hidden => "not asked for".to_owned(),
+            ReasonRule::Optional => "optional".to_owned(),
+            ReasonRule::Required { at_least } => format!("required, {at_least} letters at least"),
+        },
+        "ticket" => {
+            let form = effective.ticket.pattern().map_or_else(String::new, |pattern| format!(", of the form {pattern}"));
+            match effective.ticket {
+                TicketRule::Off => "not asked for".to_owned(),
+                TicketRule::Optional { .. } => format!("optional{form}"),
+                TicketRule::Required { .. } => format!("required{form}"),
+            }
+        }
+        "starts" => {
+            let mut ways = Vec::new();
+            if effective.starts.at_yes {
+                ways.push("at the yes".to_owned());
+            }
+            ways.extend(effective.starts.at_time_within.map(|within| format!("at a set time within {within}")));
+            ways.extend(effective.starts.begin_within.map(|within| format!("when the holder begins, within {within}")));
+            ways.join(", or ")
+        }
+        "approval" => match approval_view(world, &effective.approval) {
+            ApprovalView::None => "nobody need be asked".to_owned(),
+            ApprovalView::Stage { approvers, yes, no, within } => {
+                format!("{yes} yes (or {no} no) within {within} from {}", approvers.join(" or "))
+            }
+        },
+        "lapse" => match effective.lapse {
+            LapseRule::Any => "any right may be given".to_owned(),
+            LapseRule::ByItself => "only rights that the target ends by itself".to_owned(),
+        },
+        _ => String::new(),
+    }
+}
+
+pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: StartChoice) -> DemandView {
+    let (says, weight) = role_of(world, demand.right);
+    DemandView {
+        right: world.right_name(demand.right),
+        says,
+        weight,
+        sentence: demand.sentence(world, duration, start),
+        duration,
+        longest: demand.terms.longest,
+        reason_required: matches!(demand.terms.reason, ReasonRule::Required { .. }),
+        ticket_required: matches!(demand.terms.ticket, TicketRule::Required { .. }),
+        ticket_pattern: demand.terms.ticket.pattern().map(str::to_owned),
+        approvers: demand.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        ends: demand.ends.clone(),
+        digest: tempestas_core::Digest::of_json(demand),
+    }
+}
+
+pub(crate) fn elevation(world: &World, elevation: &Elevation) -> ElevationView {
+    let (says, weight) = role_of(world, elevation.right);
+    let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+    ElevationView {
+        id: elevation.id.to_string(),
+        who: world.subject_name(elevation.asker),
+        right: world.right_name(elevation.right),
+        says,
+        weight,
+        state: elevation.phase.to_string(),
+        sentence: state_sentence(world, elevation, grant),
+        asked_at: elevation.asked_at,
+        duration: elevation.duration,
+        start: elevation.start,
+        reason: elevation.reason.map(|text| world.text(text)),
+        ticket: elevation.ticket.map(|text| world.text(text)),
+        demand: elevation.demand.sentence(world, elevation.duration, elevation.start),
+        stages: elevation
+            .stages
+            .iter()
+            .map(|stage| StageView {
+                approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+                yes: stage.yes,
+                no: stage.no,
+                until: stage.until,
+                answers: stage
+                    .answers
+                    .iter()
+                    .map(|answer| AnswerView {
+                        who: world.subject_name(answer.by),
+                        verdict: answer.verdict,
+                        reason: answer.reason.map(|text| world.text(text)),
+                        at: answer.at,
+                    })
+                    .collect(),
+            })
+            .collect(),
+        digest: elevation.digest,
+        grant: grant.map(|grant| grant_view(world, elevation, grant)),
+        end_word: elevation.end_word.map(|text| world.text(text)),
+        trouble: elevation.trouble.clone(),
+    }
+}
+
+fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView {
+    GrantView {
+        id: grant.id.to_string(),
+        until: grant.until,
+        wanted: grant.wanted,
+        seen: grant.seen,
+        seen_at: grant.seen_at,
+        verified_at: grant.verified_at,
+        ends: elevation.demand.ends.clone(),
+        leftovers: grant.leftovers.as_ref().map(|found| {
+            found
+                .iter()
+                .map(|leftover| LeftoverView { what: world.text(leftover.what), when: leftover.when, ended: leftover.ended })
+                .collect()
+        }),
+    }
+}
+
+/// A time as sentences say it: UTC, to the second.
+fn at(time: Timestamp) -> String {
+    time.strftime("%F %T UTC").to_string()
+}
+
+/// What an elevation is at, as one plain sentence.
+fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>) -> String {
+    let names = |people: &mut dyn Iterator<Item = SubjectId>| {
+        people.map(|id| world.subject_name(id)).collect::<Vec<_>>().join(" or ")
+    };
+    let until = grant.map(|grant| at(grant.until)).unwrap_or_default();
+    let said = match elevation.phase {
+        Phase::Waiting => elevation.stages.last().map_or_else(String::new, |stage| {
+            format!("waits for {} until {}", names(&mut stage.approvers.iter().copied()), at(stage.until))
+        }),
+        Phase::Scheduled => match elevation.start {
+            StartChoice::At { time } => format!("begins at {}", at(time)),
+            StartChoice::AtYes | StartChoice::OnBegin => "begins as soon as it may".to_owned(),
+        },
+        Phase::Ready => {
+            let by = elevation.begin_by.map(at).unwrap_or_default();
+            format!("ready; begin it by {by}: tempestas begin {}", elevation.id)
+        }
+        Phase::Opening => format!("being put on its target, until {until}"),
+        Phase::Live => {
+            let seen = grant.and_then(|grant| grant.verified_at).map(at).unwrap_or_default();
+            format!("verified on its target at {seen}, live until {until}")
+        }
+        Phase::Closing => "being taken away on its target".to_owned(),
+        Phase::Ended(end) => ended_sentence(elevation, grant, end),
+    };
+    match &elevation.trouble {
+        Some(trouble) => format!("{said}; {trouble}"),
+        None => said,
+    }
+}
+
+fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> String {
+    let how = match end {
+        End::Lapsed => "lapsed at its set time",
+        End::GivenBack => "given back by its holder",
+        End::Revoked => "revoked",
+        End::Refused => "refused",
+        End::Withdrawn => "withdrawn by its asker",
+        End::Unanswered => "ran out",
+        End::Failed => "failed",
+    };
+    match grant.and_then(|grant| Some((grant.seen_at?, grant.leftovers.as_ref()?.len()))) {
+        Some((seen, 0)) => format!("{how}; read back as gone at {}, no leftovers found", at(seen)),
+        Some((seen, count)) => format!("{how}; read back as gone at {}, {count} leftovers found", at(seen)),
+        None if elevation.trouble.is_none() && end == End::Refused => {
+            let no = elevation.stages.iter().flat_map(|stage| &stage.answers).any(|answer| answer.reason.is_some());
+            if no { format!("{how}; the reason stands with the answer") } else { how.to_owned() }
+        }
+        None => how.to_owned(),
+    }
+}
+
+pub(crate) fn entry(world: &World, entry: &Entry) -> LedgerEntry {
+    let who = match entry.fact.by {
+        Actor::Subject(id) => world.subject_name(id),
+        Actor::Keeper => "the service".to_owned(),
+        Actor::Machine => "the machine".to_owned(),
+    };
+    LedgerEntry {
+        n: entry.seq,
+        at: entry.fact.at,
+        who,
+        from: entry.fact.from.map(|from| world.text(from)),
+        says: entry.fact.what.sentence(world),
+        what: entry.fact.what.clone(),
+    }
+}

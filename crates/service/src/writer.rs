@@ -1,0 +1,248 @@
+//! The one writer: decides commands one by one, commits those that waited together, then replies.
+
+use std::{
+    collections::HashMap,
+    sync::Arc,
+};
+
+use anyhow::Context as _;
+use jiff::Timestamp;
+use tempestas_core::{
+    Caller, Command, Context, Decision, Refusal, SubjectId, What, World, decide,
+    ledger::{SignedCheckpoint, Signer, Tree},
+};
+use tempestas_store::{Batch, Store};
+use tokio::sync::{RwLock, mpsc, oneshot, watch};
+
+use crate::vault;
+
+/// Most commands in one commit.
+const BATCH_MOST: usize = 64;
+/// Refusals of one caller that become facts within a minute; the rest is counted.
+const REFUSALS_MOST: u32 = 30;
+
+/// What a command came to.
+pub(crate) type Outcome = Result<Vec<What>, Refusal>;
+
+struct Job {
+    command: Command,
+    caller: Caller,
+    reply: oneshot::Sender<Outcome>,
+}
+
+/// Hands commands to the writer.
+#[derive(Clone)]
+pub(crate) struct Writer {
+    jobs: mpsc::Sender<Job>,
+}
+
+impl Writer {
+    /// Has a command decided and made durable.
+    pub(crate) async fn submit(&self, caller: Caller, command: Command) -> Outcome {
+        let (reply, outcome) = oneshot::channel();
+        let stopping = || Refusal::Conflict("the service is stopping; try again in a moment".to_owned());
+        self.jobs.send(Job { command, caller, reply }).await.map_err(|_| stopping())?;
+        outcome.await.map_err(|_| stopping())?
+    }
+}
+
+/// What the writer owns.
+pub(crate) struct Scribe {
+    store: Arc<Store>,
+    world: Arc<RwLock<World>>,
+    tree: Tree,
+    signer: Arc<Signer>,
+    jobs: mpsc::Receiver<Job>,
+    changed: watch::Sender<u64>,
+    refusals: HashMap<SubjectId, Refusals>,
+    #[cfg(feature = "crash-points")]
+    crash: crash::Point,
+}
+
+/// Refusals of one caller within the present minute.
+struct Refusals {
+    since: Timestamp,
+    count: u32,
+}
+
+/// Makes the writer and the handle to it. `changed` carries the number of facts.
+pub(crate) fn writer(
+    store: Arc<Store>,
+    world: Arc<RwLock<World>>,
+    tree: Tree,
+    signer: Arc<Signer>,
+) -> (Writer, Scribe, watch::Receiver<u64>) {
+    let (jobs, receiver) = mpsc::channel(1024);
+    let (changed, changes) = watch::channel(tree.size());
+    let scribe = Scribe {
+        store,
+        world,
+        tree,
+        signer,
+        jobs: receiver,
+        changed,
+        refusals: HashMap::new(),
+        #[cfg(feature = "crash-points")]
+        crash: crash::Point::from_environment(),
+    };
+    (Writer { jobs }, scribe, changes)
+}
+
+impl Scribe {
+    /// Runs until every handle is gone.
+    ///
+    /// # Errors
+    /// When a commit fails. The process must then end: what is in memory is not what is on the disk.
+    pub(crate) async fn run(mut self) -> anyhow::Result<()> {
+        let mut waiting = Vec::with_capacity(BATCH_MOST);
+        while self.jobs.recv_many(&mut waiting, BATCH_MOST).await > 0 {
+            self.commit(waiting.drain(..)).await.context("a commit failed, so the service stops")?;
+        }
+        Ok(())
+    }
+
+    async fn commit(&mut self, jobs: impl Iterator<Item = Job>) -> anyhow::Result<()> {
+        // Held until the commit is durable, so that nobody reads what could still be lost.
+        let shared = Arc::clone(&self.world);
+        let mut world = shared.write().await;
+        let mut batch = Batch::default();
+        let mut replies = Vec::new();
+        for job in jobs {
+            let now = world.last_at.map_or_else(Timestamp::now, |last| last.max(Timestamp::now()));
+            let context = Context { now, caller: job.caller, chance: vault::random() };
+            let (decision, outcome) = match self.admit(&job.command, &context) {
+                None => (Decision::default(), Ok(Vec::new())),
+                Some(dropped) => {
+                    let mut decision = dropped;
+                    let outcome = match decide(&world, &job.command, &context) {
+                        Ok(decided) => {
+                            let whats = decided.facts.iter().map(|fact| fact.what.clone()).collect();
+                            decision.facts.extend(decided.facts);
+                            decision.texts.extend(decided.texts);
+                            Ok(whats)
+                        }
+                        Err(refusal) => {
+                            let noted = self.note_refusal(&world, &job.command, &context, &refusal);
+                            decision.facts.extend(noted.facts);
+                            decision.texts.extend(noted.texts);
+                            Err(refusal)
+                        }
+                    };
+                    (decision, outcome)
+                }
+            };
+            for fact in &decision.facts {
+                world.apply(fact);
+            }
+            for text in &decision.texts {
+                world.know(text.digest, text.text.clone());
+            }
+            batch.add(decision, &mut self.tree)?;
+            replies.push((job.reply, outcome));
+        }
+        if !batch.is_empty() {
+            let checkpoint = self.checkpoint(&world);
+            #[cfg(feature = "crash-points")]
+            self.crash.before_commit();
+            self.store.append(&batch, &checkpoint).await?;
+            #[cfg(feature = "crash-points")]
+            self.crash.after_commit();
+            self.changed.send_replace(self.tree.size());
+        }
+        drop(world);
+        for (reply, outcome) in replies {
+            // A caller that went away needs no reply; what it did stands.
+            let _ = reply.send(outcome);
+        }
+        Ok(())
+    }
+
+    fn checkpoint(&self, world: &World) -> SignedCheckpoint {
+        self.signer.sign(self.tree.size(), self.tree.root(), world.counters.epoch)
+    }
+
+    /// Whether a command that notes a refusal at a door still fits into its caller's rate; everything else does.
+    fn admit(&mut self, command: &Command, context: &Context) -> Option<Decision> {
+        match (command, context.caller.subject()) {
+            (Command::Note(What::Refused { .. }), Some(person)) => self.within_rate(person, context),
+            _ => Some(Decision::default()),
+        }
+    }
+
+    /// A fact for a refusal to a known caller, within a rate.
+    fn note_refusal(&mut self, world: &World, command: &Command, context: &Context, refusal: &Refusal) -> Decision {
+        let Some(person) = context.caller.subject() else { return Decision::default() };
+        let Some(mut decision) = self.within_rate(person, context) else { return Decision::default() };
+        let what = What::Refused { command: command.word().to_owned(), code: refusal.code().to_owned() };
+        if let Ok(noted) = decide(world, &Command::Note(what), context) {
+            decision.facts.extend(noted.facts);
+            decision.texts.extend(noted.texts);
+        }
+        decision
+    }
+
+    /// None where the caller's refusals of this minute are enough; else, at the start of a new minute, a fact
+    /// about those that were dropped before.
+    fn within_rate(&mut self, person: SubjectId, context: &Context) -> Option<Decision> {
+        let fresh = Refusals { since: context.now, count: 0 };
+        let seen = self.refusals.entry(person).or_insert(fresh);
+        let mut dropped = 0;
+        if context.now.duration_since(seen.since).as_secs() >= 60 {
+            dropped = seen.count.saturating_sub(REFUSALS_MOST);
+            *seen = Refusals { since: context.now, count: 0 };
+        }
+        seen.count = seen.count.saturating_add(1);
+        if seen.count > REFUSALS_MOST {
+            return None;
+        }
+        let mut decision = Decision::default();
+        if dropped > 0 {
+            let what = What::RefusalsDropped { subject: person, count: dropped };
+            let world = World::default();
+            if let Ok(noted) = decide(&world, &Command::Note(what), context) {
+                decision = noted;
+                // It carries no address of its own: the refusals that were kept do.
+                decision.texts.clear();
+                decision.facts.iter_mut().for_each(|fact| fact.from = None);
+            }
+        }
+        Some(decision)
+    }
+}
+
+#[cfg(feature = "crash-points")]
+mod crash {
+    //! Ends the process at the n-th commit, before or after it, as SIGKILL does: nothing is cleaned up.
+
+    pub(super) struct Point {
+        left: Option<u64>,
+        after: bool,
+    }
+
+    impl Point {
+        /// `TEMPESTAS_CRASH_AT=before:7` or `after:7`.
+        pub(super) fn from_environment() -> Self {
+            let set = std::env::var("TEMPESTAS_CRASH_AT").unwrap_or_default();
+            let (when, at) = set.split_once(':').unwrap_or_default();
+            Self { left: at.parse().ok(), after: when == "after" }
+        }
+
+        pub(super) fn before_commit(&mut self) {
+            self.left = self.left.map(|left| left.saturating_sub(1));
+            if self.left == Some(0) && !self.after {
+                die();
+            }
+        }
+
+        pub(super) fn after_commit(&self) {
+            if self.left == Some(0) && self.after {
+                die();
+            }
+        }
+    }
+
+    fn die() {
+        let _ = rustix::process::kill_process(rustix::process::getpid(), rustix::process::Signal::KILL);
+        std::process::abort();
+    }
+}

@@ -1,0 +1,5 @@
+//! Simulated clouds for demo and tests; never linked into `tempestasd`.
+//!
+//! They are modelled on none that exists. Each enforces its own rules by its own time.
+
+pub mod brightwater;

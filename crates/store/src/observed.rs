@@ -1,0 +1,39 @@
+//! Surveys, kept as they came in a file of their own and named in facts by digest.
+
+use jiff::Timestamp;
+use tempestas_core::{Digest, ScopeId, Survey};
+
+use crate::{StoreError, micros, number, open::Store};
+
+impl Store {
+    /// Keeps a survey as it came. Written before the fact that names it.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn keep_survey(&self, target: ScopeId, at: Timestamp, survey: &Survey) -> Result<Digest, StoreError> {
+        let body = serde_json::to_string(survey).map_err(|error| StoreError::Ledger(error.to_string()))?;
+        let digest = Digest::of(&[body.as_bytes()]);
+        let mut observed = self.observed.lock().await;
+        sqlx::query("INSERT OR IGNORE INTO surveys (digest, target, at, body) VALUES (?1, ?2, ?3, ?4)")
+            .bind(digest.0.as_slice())
+            .bind(number(target.0))
+            .bind(micros(at))
+            .bind(body)
+            .execute(&mut *observed)
+            .await?;
+        Ok(digest)
+    }
+
+    /// A survey by its digest.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn survey(&self, digest: Digest) -> Result<Option<Survey>, StoreError> {
+        let mut observed = self.observed.lock().await;
+        let body: Option<String> = sqlx::query_scalar("SELECT body FROM surveys WHERE digest = ?1")
+            .bind(digest.0.as_slice())
+            .fetch_optional(&mut *observed)
+            .await?;
+        body.map(|body| serde_json::from_str(&body).map_err(|error| StoreError::Ledger(error.to_string()))).transpose()
+    }
+}

@@ -1,0 +1,242 @@
+//! Opening the store: lock, backup, migrations, loading the World.
+
+use std::{
+    fs::{File, TryLockError},
+    path::{Path, PathBuf},
+    str::FromStr,
+};
+
+use sqlx::{
+    ConnectOptions, Connection, Row as _, SqliteConnection, SqlitePool,
+    migrate::Migrator,
+    sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous},
+};
+use tempestas_core::{Digest, Fact, Row, World, ledger::Tree};
+use tokio::sync::Mutex;
+
+use crate::{StoreError, number, unsigned};
+
+static MIGRATOR: Migrator = sqlx::migrate!("./migrations");
+
+/// The open store.
+pub struct Store {
+    pub(crate) write: Mutex<SqliteConnection>,
+    pub(crate) read: SqlitePool,
+    pub(crate) observed: Mutex<SqliteConnection>,
+    /// SQLite's count of other connections' writes, as we last saw it.
+    pub(crate) data_version: std::sync::atomic::AtomicI64,
+    _lock: File,
+}
+
+/// What was in the store when it was opened.
+pub struct Loaded {
+    /// The store.
+    pub store: Store,
+    /// The present state, from its rows.
+    pub world: World,
+    /// The ledger's tree.
+    pub tree: Tree,
+}
+
+/// A table's file within the state directory.
+pub(crate) fn database(directory: &Path) -> PathBuf {
+    directory.join("tempestas.sqlite")
+}
+
+pub(crate) fn observations(directory: &Path) -> PathBuf {
+    directory.join("observed.sqlite")
+}
+
+fn options(path: &Path) -> SqliteConnectOptions {
+    SqliteConnectOptions::new()
+        .filename(path)
+        .create_if_missing(true)
+        .journal_mode(SqliteJournalMode::Wal)
+        .synchronous(SqliteSynchronous::Full)
+        .foreign_keys(true)
+        .busy_timeout(std::time::Duration::from_secs(5))
+        .disable_statement_logging()
+}
+
+impl Store {
+    /// Opens the store in a directory, alone, and loads the World from its rows.
+    ///
+    /// # Errors
+    /// When another instance runs, a newer program wrote it, or what is there can't be right.
+    pub async fn open(directory: &Path) -> Result<Loaded, StoreError> {
+        let lock = lock(directory)?;
+        let path = database(directory);
+        let mut write = options(&path).connect().await?;
+        migrate(&mut write, directory).await?;
+        let mut observed = options(&observations(directory)).connect().await?;
+        sqlx::query(
+            "CREATE TABLE IF NOT EXISTS surveys (digest BLOB PRIMARY KEY, target INTEGER NOT NULL, at INTEGER NOT NULL, body TEXT NOT NULL) STRICT",
+        )
+        .execute(&mut observed)
+        .await?;
+        let read = SqlitePoolOptions::new()
+            .max_connections(4)
+            .connect_with(options(&path).read_only(true))
+            .await?;
+        let data_version: i64 =
+            sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
+        let world = load_world(&mut write).await?;
+        let tree = load_tree(&mut write).await?;
+        let store = Self {
+            write: Mutex::new(write),
+            read,
+            observed: Mutex::new(observed),
+            data_version: data_version.into(),
+            _lock: lock,
+        };
+        Ok(Loaded { store, world, tree })
+    }
+
+    /// Writes a consistent copy of the whole store, while it is in use, into a directory that is not there yet.
+    ///
+    /// # Errors
+    /// When the directory is there or can't be written.
+    pub async fn backup(directory: &Path, into: &Path) -> Result<(), StoreError> {
+        let file = |source| StoreError::File { path: into.to_owned(), source };
+        std::fs::create_dir(into).map_err(file)?;
+        for (from, to) in [
+            (database(directory), database(into)),
+            (observations(directory), observations(into)),
+        ] {
+            let mut connection = options(&from).create_if_missing(false).connect().await?;
+            vacuum_into(&mut connection, &to).await?;
+            connection.close().await?;
+        }
+        Ok(())
+    }
+}
+
+async fn vacuum_into(connection: &mut SqliteConnection, to: &Path) -> Result<(), StoreError> {
+    sqlx::query("VACUUM INTO ?1").bind(to.to_string_lossy().into_owned()).execute(connection).await?;
+    Ok(())
+}
+
+/// Takes the lock of a state directory, so that nobody else works in it.
+///
+/// # Errors
+/// When another instance has it.
+pub fn lock(directory: &Path) -> Result<File, StoreError> {
+    let path = directory.join("lock");
+    let wrong = |source| StoreError::File { path: path.clone(), source };
+    std::fs::create_dir_all(directory)
+        .map_err(|source| StoreError::File { path: directory.to_owned(), source })?;
+    let file = File::options().create(true).truncate(false).write(true).open(&path).map_err(wrong)?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(TryLockError::WouldBlock) => Err(StoreError::Locked(directory.to_owned())),
+        Err(TryLockError::Error(source)) => Err(wrong(source)),
+    }
+}
+
+/// Brings the schema up to date, with a backup before anything is changed.
+async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), StoreError> {
+    let known = MIGRATOR.iter().map(|migration| migration.version).max().unwrap_or(0);
+    let found: i64 = sqlx::query_scalar(
+        "SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name = '_sqlx_migrations'",
+    )
+    .fetch_one(&mut *write)
+    .await?;
+    if found > 0 {
+        let found: i64 = sqlx::query_scalar("SELECT COALESCE(MAX(version), 0) FROM _sqlx_migrations")
+            .fetch_one(&mut *write)
+            .await?;
+        if found > known {
+            return Err(StoreError::Newer { found, known });
+        }
+        if found < known {
+            let copy = directory.join(format!("before-schema-{known}.sqlite"));
+            if !copy.exists() {
+                vacuum_into(write, &copy).await?;
+            }
+        }
+    }
+    MIGRATOR.run(write).await?;
+    Ok(())
+}
+
+pub(crate) async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreError> {
+    let mut world = World::default();
+    for row in sqlx::query("SELECT kind, id, body FROM rows").fetch_all(&mut *connection).await? {
+        let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
+        let parsed: Row = serde_json::from_str(&body)
+            .map_err(|error| StoreError::Row { kind: kind.clone(), id: id.clone(), why: error.to_string() })?;
+        world.put(parsed);
+    }
+    for row in sqlx::query("SELECT digest, text FROM texts").fetch_all(&mut *connection).await? {
+        world.know(digest_of(row.try_get(0)?)?, row.try_get(1)?);
+    }
+    let last: Option<Vec<u8>> = sqlx::query_scalar("SELECT body FROM facts ORDER BY seq DESC LIMIT 1")
+        .fetch_optional(&mut *connection)
+        .await?;
+    if let Some(body) = last {
+        let fact = Fact::from_bytes(&body).map_err(StoreError::Ledger)?;
+        world.last_at = Some(fact.at);
+    }
+    Ok(world)
+}
+
+/// Resumes the tree from the stored blocks and the leaves behind them, and holds it against the last checkpoint.
+async fn load_tree(connection: &mut SqliteConnection) -> Result<Tree, StoreError> {
+    let mut tree = Tree::default();
+    for root in sqlx::query_scalar::<_, Vec<u8>>("SELECT root FROM blocks ORDER BY number")
+        .fetch_all(&mut *connection)
+        .await?
+    {
+        tree.push_block(digest_of(root)?);
+    }
+    for leaf in sqlx::query_scalar::<_, Vec<u8>>("SELECT leaf FROM facts WHERE seq >= ?1 ORDER BY seq")
+        .bind(number(tree.size()))
+        .fetch_all(&mut *connection)
+        .await?
+    {
+        tree.push(digest_of(leaf)?);
+    }
+    let count: i64 = sqlx::query_scalar("SELECT COALESCE(MAX(seq) + 1, 0) FROM facts").fetch_one(&mut *connection).await?;
+    let last = sqlx::query("SELECT size, root FROM checkpoints ORDER BY size DESC LIMIT 1")
+        .fetch_optional(&mut *connection)
+        .await?;
+    let (size, root) = match last {
+        Some(row) => (unsigned(row.try_get(0)?), Some(digest_of(row.try_get(1)?)?)),
+        None => (0, None),
+    };
+    if unsigned(count) != size || tree.size() != size {
+        return Err(StoreError::Ledger(format!("{count} facts are there, the checkpoint covers {size}")));
+    }
+    if root.is_some_and(|root| root != tree.root()) {
+        return Err(StoreError::Ledger("its tree has another root".to_owned()));
+    }
+    Ok(tree)
+}
+
+/// A digest from a row.
+pub(crate) fn digest_of(bytes: Vec<u8>) -> Result<Digest, StoreError> {
+    bytes
+        .try_into()
+        .map(Digest)
+        .map_err(|_| StoreError::Ledger("a digest has not 32 bytes".to_owned()))
+}
+
+/// A read-only connection to a store's file, for looking at it from outside.
+pub(crate) async fn reader(path: &Path) -> Result<SqliteConnection, StoreError> {
+    let options = SqliteConnectOptions::from_str("sqlite::memory:")?
+        .filename(path)
+        .read_only(true)
+        .disable_statement_logging();
+    Ok(options.connect().await?)
+}
+
+impl Store {
+    /// Fails where another connection wrote to the database since we last looked.
+    pub(crate) async fn ensure_alone(&self, write: &mut SqliteConnection) -> Result<(), StoreError> {
+        let seen: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(write).await?;
+        if seen == self.data_version.load(std::sync::atomic::Ordering::Relaxed) {
+            return Ok(());
+        }
+        Err(StoreError::ForeignWriter)
+    }
+}

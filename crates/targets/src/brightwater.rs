@@ -1,0 +1,310 @@
+//! Brightwater: a tree of basins; a posting puts an identity in a role at a basin, reaches downwards, and may
+//! carry an end that the cloud enforces itself. Tokens minted meanwhile can outlive a posting.
+
+use std::{collections::BTreeSet, time::Duration};
+
+use jiff::Timestamp;
+use reqwest::{Method, RequestBuilder, Response, StatusCode};
+use secrecy::{ExposeSecret, SecretString};
+use serde::{Deserialize, de::DeserializeOwned};
+use serde_json::json;
+use tempestas_core::{
+    AccountFound, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight,
+};
+
+use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
+
+/// Longest life of a token there, by which it can outlive a posting.
+const TOKEN_LIFE: Seconds = Seconds::minutes(30);
+
+/// A Brightwater cloud.
+pub struct Brightwater {
+    url: String,
+    key: SecretString,
+    mark: String,
+    http: reqwest::Client,
+}
+
+/// A list, with how long it should be: a half answer shows itself.
+#[derive(Deserialize)]
+struct Listed<T> {
+    total: usize,
+    items: Vec<T>,
+}
+
+#[derive(Deserialize)]
+struct Basin {
+    path: Vec<String>,
+}
+
+#[derive(Deserialize)]
+struct RoleThere {
+    name: String,
+    says: String,
+    permissions: Vec<String>,
+}
+
+#[derive(Deserialize)]
+struct Identity {
+    name: String,
+    last_seen: Option<Timestamp>,
+}
+
+#[derive(Deserialize)]
+struct Posting {
+    key: String,
+    identity: String,
+    role: String,
+    basin: Vec<String>,
+    since: Timestamp,
+    ends: Option<Timestamp>,
+    note: String,
+    made_by: String,
+    last_used: Option<Timestamp>,
+}
+
+#[derive(Deserialize)]
+struct Token {
+    id: String,
+    minted: Timestamp,
+    ends: Timestamp,
+    under: Vec<String>,
+}
+
+#[derive(Deserialize)]
+struct Me {
+    name: String,
+    time: Timestamp,
+}
+
+fn unreachable(error: &reqwest::Error) -> TargetError {
+    if error.is_timeout() {
+        return TargetError::Slow;
+    }
+    // The error's own text would carry the address; which half failed is enough.
+    TargetError::Unreachable(if error.is_connect() { "no connection" } else { "the answer broke off" }.to_owned())
+}
+
+impl Brightwater {
+    pub(crate) fn new(url: &str, key: SecretString, installation: &str) -> Result<Self, TargetError> {
+        let http = reqwest::Client::builder()
+            .connect_timeout(Duration::from_secs(3))
+            .timeout(Duration::from_secs(10))
+            .no_proxy()
+            .build()
+            .map_err(|error| unreachable(&error))?;
+        let url = url.trim_end_matches('/').to_owned();
+        Ok(Self { url, key, mark: format!("tempestas/{installation}/"), http })
+    }
+
+    fn call(&self, method: Method, path: &str) -> RequestBuilder {
+        self.http.request(method, format!("{}{path}", self.url)).bearer_auth(self.key.expose_secret())
+    }
+
+    async fn send(request: RequestBuilder) -> Result<Response, TargetError> {
+        let reply = request.send().await.map_err(|error| unreachable(&error))?;
+        match reply.status() {
+            status if status.is_success() => Ok(reply),
+            StatusCode::TOO_MANY_REQUESTS => Err(TargetError::Limited),
+            StatusCode::GONE => Err(TargetError::Late),
+            status => Err(TargetError::Refused(format!("status {}", status.as_u16()))),
+        }
+    }
+
+    async fn read<T: DeserializeOwned>(request: RequestBuilder) -> Result<T, TargetError> {
+        Self::send(request).await?.json().await.map_err(|error| unreachable(&error))
+    }
+
+    /// A list, and whether it came whole.
+    async fn list<T: DeserializeOwned>(&self, path: &str) -> Result<(Vec<T>, bool), TargetError> {
+        let listed: Listed<T> = Self::read(self.call(Method::GET, path)).await?;
+        let whole = listed.items.len() == listed.total;
+        Ok((listed.items, whole))
+    }
+
+    /// A list that is of no use in part.
+    async fn whole<T: DeserializeOwned>(&self, path: &str) -> Result<Vec<T>, TargetError> {
+        match self.list(path).await? {
+            (items, true) => Ok(items),
+            (_, false) => Err(TargetError::Refused("it answered only in part".to_owned())),
+        }
+    }
+
+    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
+        Ok(Self::read::<Me>(self.call(Method::GET, "/me")).await?.time)
+    }
+
+    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+        let me: Me = Self::read(self.call(Method::GET, "/me")).await?;
+        let (basins, all_basins) = self.list::<Basin>("/basins").await?;
+        let (roles, all_roles) = self.list::<RoleThere>("/roles").await?;
+        let (identities, all_identities) = self.list::<Identity>("/identities").await?;
+        let (postings, all_postings) = self.list::<Posting>("/postings").await?;
+        let (ours, others): (Vec<Posting>, Vec<Posting>) =
+            postings.into_iter().partition(|posting| posting.note.starts_with(&self.mark));
+        Ok(Survey {
+            complete: all_basins && all_roles && all_identities && all_postings,
+            clock: me.time,
+            broker: me.name,
+            parts: basins.into_iter().map(|basin| PartFound { path: basin.path }).collect(),
+            roles: roles.into_iter().map(role_found).collect(),
+            accounts: identities
+                .into_iter()
+                .map(|identity| AccountFound { name: identity.name, last_used: identity.last_seen })
+                .collect(),
+            rights: others
+                .into_iter()
+                .filter(|posting| posting.ends.is_none_or(|ends| ends > me.time))
+                .map(|posting| RightFound {
+                    account: posting.identity,
+                    role: posting.role,
+                    part: posting.basin,
+                    chain: Vec::new(),
+                    handle: Some(posting.key),
+                    since: Some(posting.since),
+                    last_used: posting.last_used,
+                })
+                .collect(),
+            marked: self.marks(&ours),
+        })
+    }
+
+    fn marks(&self, postings: &[Posting]) -> Vec<Marked> {
+        let grant = |posting: &Posting| posting.note.strip_prefix(&self.mark)?.strip_prefix('g')?.parse().ok();
+        postings
+            .iter()
+            .map(|posting| Marked { grant: grant(posting).unwrap_or(0), name: posting.key.clone() })
+            .collect()
+    }
+
+    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+        let mut postings = self.whole::<Posting>("/postings").await?;
+        postings.retain(|posting| posting.note.starts_with(&self.mark));
+        Ok(self.marks(&postings))
+    }
+
+    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+        let body = json!({
+            "identity": call.account,
+            "role": call.role,
+            "basin": call.part,
+            "ends": call.until,
+            "note": format!("{}g{}", self.mark, call.grant),
+            "order": call.attempt,
+        });
+        Self::send(self.call(Method::PUT, &format!("/postings/{}", call.name)).json(&body)).await?;
+        Ok(())
+    }
+
+    /// Withdrawing a key that was never used keeps it from ever being used.
+    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+        for token in self.whole::<Token>("/tokens").await? {
+            if token.under.contains(&call.name) {
+                Self::send(self.call(Method::DELETE, &format!("/tokens/{}", token.id))).await?;
+            }
+        }
+        Self::send(self.call(Method::DELETE, &format!("/postings/{}", call.name))).await?;
+        Ok(())
+    }
+
+    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let clock = self.clock().await?;
+        let postings = self.whole::<Posting>("/postings").await?;
+        let there = postings.iter().any(|posting| {
+            posting.key == call.name
+                && Some(&posting.identity) == call.account.as_ref()
+                && posting.role == call.role
+                && posting.basin == call.part
+                && posting.ends.is_some_and(|ends| ends > clock && ends <= call.until)
+        });
+        Ok(ReadBack { there, clock })
+    }
+
+    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+        let mut found = Vec::new();
+        let path = "/tokens?withdrawn=true";
+        for token in self.whole::<Token>(path).await? {
+            if token.under.contains(&call.name) {
+                found.push(LeftoverFound {
+                    what: format!("a token minted while elevated, good until {}", token.ends),
+                    when: Some(token.minted),
+                    ended: true,
+                });
+            }
+        }
+        for posting in self.whole::<Posting>("/postings").await? {
+            let theirs = Some(&posting.made_by) == call.account.as_ref();
+            if theirs && posting.since >= call.opened_at && !posting.note.starts_with(&self.mark) {
+                found.push(LeftoverFound {
+                    what: format!(
+                        "the posting {} made while elevated: {} as {} at /{}",
+                        posting.key,
+                        posting.identity,
+                        posting.role,
+                        posting.basin.join("/")
+                    ),
+                    when: Some(posting.since),
+                    ended: false,
+                });
+            }
+        }
+        Ok(found)
+    }
+
+    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+        let postings = self.whole::<Posting>("/postings").await?;
+        Ok(postings.iter().any(|posting| {
+            posting.identity == call.account
+                && posting.role == call.role
+                && posting.basin == call.part
+                && !posting.note.starts_with(&self.mark)
+        }))
+    }
+
+    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+        // By what it is and not by key alone: after an undo it has another key.
+        let postings = self.whole::<Posting>("/postings").await?;
+        let mut keys: BTreeSet<String> = postings
+            .into_iter()
+            .filter(|posting| {
+                posting.identity == call.account && posting.role == call.role && posting.basin == call.part
+            })
+            .filter(|posting| !posting.note.starts_with(&self.mark))
+            .map(|posting| posting.key)
+            .collect();
+        keys.retain(|key| !key.is_empty());
+        for key in keys {
+            Self::send(self.call(Method::DELETE, &format!("/postings/{key}"))).await?;
+        }
+        Ok(())
+    }
+
+    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+        let body = json!({ "identity": call.account, "role": call.role, "basin": call.part, "note": "put back" });
+        Self::send(self.call(Method::POST, "/postings").json(&body)).await?;
+        Ok(())
+    }
+}
+
+fn role_found(role: RoleThere) -> RoleFound {
+    let makes_postings = role.permissions.iter().any(|permission| permission == "make posting" || permission == "do everything");
+    let only_reads = role.permissions.iter().all(|permission| permission.starts_with("read ") || permission.starts_with("list "));
+    let weight = match (makes_postings, only_reads) {
+        (true, _) => Weight::Critical,
+        (false, true) => Weight::Ordinary,
+        (false, false) => Weight::Privileged,
+    };
+    let tokens = format!("tokens minted meanwhile could outlive it by {TOKEN_LIFE} if Tempestas were away");
+    let says = if makes_postings {
+        format!("Brightwater ends it by itself within 1 s, but its holder can make further postings, and {tokens}")
+    } else {
+        format!("Brightwater ends it by itself within 1 s; {tokens}")
+    };
+    RoleFound {
+        permits: Digest::of_json(&role.permissions),
+        name: role.name,
+        says: role.says,
+        weight,
+        lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo: makes_postings, says },
+    }
+}

@@ -1,0 +1,290 @@
+//! The real systems, one module for each kind of target.
+//!
+//! Every call names the grant and an attempt, may be repeated, and is read back. What is made on a target bears
+//! our mark (`tempestas/INSTALLATION/GRANT`) and an unguessable name; what lacks the mark is never adopted.
+
+mod brightwater;
+mod postgres;
+
+use std::time::Duration;
+
+use jiff::Timestamp;
+use secrecy::SecretString;
+use tempestas_core::{Connector, Grant, Marked, Standing, Survey, World};
+use thiserror::Error;
+
+pub use brightwater::Brightwater;
+pub use postgres::Postgres;
+
+/// No call to a target takes longer.
+const CALL_LIMIT: Duration = Duration::from_secs(20);
+
+/// Why a call to a target came to nothing. Reads as the end of "it waits: …", and holds no secret and no account.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum TargetError {
+    /// Not to be reached, or it broke off.
+    #[error("the target can't be reached ({0})")]
+    Unreachable(String),
+    /// It took too long.
+    #[error("the target did not answer within {} s", CALL_LIMIT.as_secs())]
+    Slow,
+    /// It limits how often it may be asked.
+    #[error("the target limits how often it is asked")]
+    Limited,
+    /// It said no, or something we don't understand.
+    #[error("the target refused: {0}")]
+    Refused(String),
+    /// The grant was ended there already; a late order changes nothing.
+    #[error("the target has ended this grant already")]
+    Late,
+}
+
+/// A grant, as calls to a target name it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GrantCall {
+    /// Number of the grant.
+    pub grant: u64,
+    /// Grows with every try; a target refuses one that is not above the last.
+    pub attempt: i64,
+    /// Unguessable name of what is made for it.
+    pub name: String,
+    /// Name of the role.
+    pub role: String,
+    /// Part of the target; empty for the whole.
+    pub part: Vec<String>,
+    /// The holder's own account, where the right is put on it.
+    pub account: Option<String>,
+    /// When it was ordered.
+    pub opened_at: Timestamp,
+    /// Its end.
+    pub until: Timestamp,
+}
+
+impl GrantCall {
+    /// The call for a grant at this moment.
+    #[must_use]
+    pub fn new(world: &World, grant: &Grant, now: Timestamp) -> Self {
+        Self {
+            grant: grant.id.0,
+            attempt: now.as_microsecond(),
+            name: grant.name.clone(),
+            role: role_name(world, grant.right),
+            part: part_of(world, grant.target, grant.right),
+            account: grant.account.map(|account| world.text(account)),
+            opened_at: grant.opened_at,
+            until: grant.until,
+        }
+    }
+}
+
+/// A standing right, as calls to a target name it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StandingCall {
+    /// Who holds it.
+    pub account: String,
+    /// Name of the role.
+    pub role: String,
+    /// Part of the target; empty for the whole.
+    pub part: Vec<String>,
+    /// The target's own name for it.
+    pub handle: String,
+}
+
+impl StandingCall {
+    /// The call for a standing right.
+    #[must_use]
+    pub fn new(world: &World, standing: &Standing) -> Self {
+        Self {
+            account: world.text(standing.account),
+            role: role_name(world, standing.right),
+            part: part_of(world, standing.target, standing.right),
+            handle: standing.handle.clone().unwrap_or_default(),
+        }
+    }
+}
+
+fn role_name(world: &World, right: tempestas_core::Right) -> String {
+    world.roles.get(&right.role).map(|role| role.name.clone()).unwrap_or_default()
+}
+
+fn part_of(world: &World, target: tempestas_core::ScopeId, right: tempestas_core::Right) -> Vec<String> {
+    let mut part: Vec<String> = world
+        .upwards(right.scope)
+        .take_while(|scope| scope.id != target)
+        .map(|scope| scope.name.clone())
+        .collect();
+    part.reverse();
+    part
+}
+
+/// Power kept past the end of a grant, as found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LeftoverFound {
+    /// What and where, in plain words.
+    pub what: String,
+    /// When it came to be, where the target knows.
+    pub when: Option<Timestamp>,
+    /// Whether we ended it, or only show it.
+    pub ended: bool,
+}
+
+/// What reading a grant back showed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ReadBack {
+    /// Whether it is in force.
+    pub there: bool,
+    /// The target's own clock.
+    pub clock: Timestamp,
+}
+
+/// A login for one grant, shown once and kept nowhere.
+pub struct Login {
+    /// Name of the login.
+    pub user: String,
+    /// Its password.
+    pub password: SecretString,
+    /// Host.
+    pub host: String,
+    /// Port.
+    pub port: u16,
+    /// A database to begin with.
+    pub database: String,
+}
+
+/// A target of any kind.
+pub enum Target {
+    /// A PostgreSQL cluster.
+    Postgres(Postgres),
+    /// The simulated cloud Brightwater.
+    Brightwater(Brightwater),
+}
+
+macro_rules! each {
+    ($self:ident, $target:ident => $call:expr) => {
+        match $self {
+            Target::Postgres($target) => limited($call).await,
+            Target::Brightwater($target) => limited($call).await,
+        }
+    };
+}
+
+async fn limited<T>(call: impl Future<Output = Result<T, TargetError>>) -> Result<T, TargetError> {
+    tokio::time::timeout(CALL_LIMIT, call).await.unwrap_or(Err(TargetError::Slow))
+}
+
+impl Target {
+    /// A target by its connector; nothing is called yet.
+    ///
+    /// # Errors
+    /// When the connector's settings can't be used.
+    pub fn new(connector: &Connector, secret: SecretString, installation: &str) -> Result<Self, TargetError> {
+        Ok(match connector {
+            Connector::Postgres { host, port, user, database } => {
+                Self::Postgres(Postgres::new(host, *port, user, database, secret, installation))
+            }
+            Connector::Brightwater { url } => Self::Brightwater(Brightwater::new(url, secret, installation)?),
+        })
+    }
+
+    /// Reads every standing right.
+    ///
+    /// # Errors
+    /// When the target can't be read at all. One read in part says so itself.
+    pub async fn survey(&self) -> Result<Survey, TargetError> {
+        each!(self, target => target.survey())
+    }
+
+    /// Puts a grant in force, with its end.
+    ///
+    /// # Errors
+    /// When the target didn't take it.
+    pub async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+        each!(self, target => target.give(call))
+    }
+
+    /// Takes a grant away, for good: from then on a late order to give it is refused.
+    ///
+    /// # Errors
+    /// When the target didn't take it.
+    pub async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+        each!(self, target => target.take(call))
+    }
+
+    /// Reads a grant back.
+    ///
+    /// # Errors
+    /// When the target can't be read.
+    pub async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        each!(self, target => target.holds(call))
+    }
+
+    /// Looks for power kept past the end of a grant, ends what can be, and clears up after it.
+    ///
+    /// # Errors
+    /// When the target can't be read.
+    pub async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+        each!(self, target => target.leftovers(call))
+    }
+
+    /// The target's own clock.
+    ///
+    /// # Errors
+    /// When the target can't be read.
+    pub async fn clock(&self) -> Result<Timestamp, TargetError> {
+        each!(self, target => target.clock())
+    }
+
+    /// Everything that bears our mark.
+    ///
+    /// # Errors
+    /// When the target can't be read whole.
+    pub async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+        each!(self, target => target.marked())
+    }
+
+    /// Whether a standing right is there.
+    ///
+    /// # Errors
+    /// When the target can't be read.
+    pub async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+        each!(self, target => target.holds_standing(call))
+    }
+
+    /// Takes a standing right away.
+    ///
+    /// # Errors
+    /// When the target didn't take it.
+    pub async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+        each!(self, target => target.take_standing(call))
+    }
+
+    /// Puts a standing right back.
+    ///
+    /// # Errors
+    /// When the target didn't take it.
+    pub async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+        each!(self, target => target.restore_standing(call))
+    }
+
+    /// Makes a fresh login for a grant; none where the grant is on the holder's own account.
+    ///
+    /// # Errors
+    /// When the target didn't take it.
+    pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
+        match self {
+            Self::Postgres(target) => limited(target.login(call, password)).await.map(Some),
+            Self::Brightwater(_) => Ok(None),
+        }
+    }
+
+    /// Sees to whatever on the target ends grants by itself. To be called now and then.
+    ///
+    /// # Errors
+    /// When it can't be made sure that it runs.
+    pub async fn keep_time(&self) -> Result<(), TargetError> {
+        match self {
+            Self::Postgres(target) => limited(target.keep_time()).await,
+            Self::Brightwater(_) => Ok(()),
+        }
+    }
+}

@@ -1,0 +1,130 @@
+//! What a holder left behind on a cluster: objects in every database, roles, memberships.
+
+use jiff::Timestamp;
+use tokio_postgres::Client;
+
+use super::{Postgres, failed};
+use crate::{GrantCall, LeftoverFound, TargetError};
+
+/// Most objects that are named one by one; the rest is a number.
+const NAMED_MOST: usize = 20;
+
+/// Notes which objects belong to the roles that a login reaches, so that later ones stand out.
+pub(super) const NOTE_OBJECTS: &str = "
+    WITH RECURSIVE reached(oid) AS (
+        SELECT m.roleid FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member WHERE r.rolname = $1
+        UNION SELECT m.roleid FROM pg_auth_members m JOIN reached ON m.member = reached.oid)
+    INSERT INTO tempestas.objects_before (name, owner, dbid, classid, objid)
+    SELECT $1, d.refobjid, d.dbid, d.classid, d.objid FROM pg_shdepend d
+    WHERE d.refclassid = 'pg_authid'::regclass AND d.deptype = 'o' AND d.refobjid IN (SELECT oid FROM reached)";
+
+/// Objects that belong to the login, or that came to belong to what it reached while it was in force.
+const OBJECTS: &str = "
+    SELECT COALESCE(b.datname, ''), d.dbid, d.classid, d.objid, d.refobjid = g.role_oid, o.rolname
+    FROM tempestas.grants g
+    JOIN pg_shdepend d ON d.refclassid = 'pg_authid'::regclass AND d.deptype IN ('o', 'a')
+    JOIN pg_roles o ON o.oid = d.refobjid
+    LEFT JOIN pg_database b ON b.oid = d.dbid
+    WHERE g.name = $1 AND (d.refobjid = g.role_oid
+        OR (d.deptype = 'o' AND d.refobjid IN (SELECT owner FROM tempestas.objects_before WHERE name = $1)
+            AND NOT EXISTS (SELECT FROM tempestas.objects_before k WHERE k.name = $1
+                AND (k.owner, k.dbid, k.classid, k.objid) = (d.refobjid, d.dbid, d.classid, d.objid))))
+    ORDER BY 1, 3, 4";
+
+const ROLES: &str = "
+    SELECT r.rolname, r.rolcanlogin, r.rolsuper FROM pg_roles r, tempestas.grants g
+    WHERE g.name = $1 AND g.roles_before IS NOT NULL AND r.oid <> ALL (g.roles_before)
+      AND r.oid <> g.role_oid
+      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid = r.oid)
+    ORDER BY 1";
+
+const MEMBERSHIPS: &str = "
+    SELECT p.rolname, h.rolname FROM pg_auth_members m
+    JOIN pg_roles p ON p.oid = m.roleid JOIN pg_roles h ON h.oid = m.member, tempestas.grants g
+    WHERE g.name = $1 AND g.members_before IS NOT NULL
+      AND (m.roleid || ':' || m.member) <> ALL (g.members_before)
+      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid IN (m.member, m.roleid))
+    ORDER BY 1, 2";
+
+impl Postgres {
+    /// Looks for leftovers, and drops the login where nothing hangs on it.
+    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+        let client = self.connect_installed().await?;
+        let given = client
+            .query_opt("SELECT given_at FROM tempestas.grants WHERE name = $1 AND role_oid IS NOT NULL", &[&call.name])
+            .await
+            .map_err(|error| failed(&error))?;
+        let Some(given) = given else { return Ok(Vec::new()) };
+        let given: Option<Timestamp> = given.get(0);
+        let mut found = Vec::new();
+        let shown = |what: String| LeftoverFound { what, when: given, ended: false };
+        for row in client.query(ROLES, &[&call.name]).await.map_err(|error| failed(&error))? {
+            let (name, login, superuser): (String, bool, bool) = (row.get(0), row.get(1), row.get(2));
+            let kind = match (superuser, login) {
+                (true, _) => "superuser",
+                (false, true) => "login role",
+                (false, false) => "role",
+            };
+            found.push(shown(format!("the {kind} `{name}`, made while this was live")));
+        }
+        for row in client.query(MEMBERSHIPS, &[&call.name]).await.map_err(|error| failed(&error))? {
+            let (role, member): (String, String) = (row.get(0), row.get(1));
+            found.push(shown(format!("the membership of `{member}` in `{role}`, given while this was live")));
+        }
+        let (objects, own) = self.objects(&client, call).await?;
+        found.extend(objects.into_iter().map(shown));
+        if !own {
+            self.drop_login(&client, call).await?;
+        }
+        Ok(found)
+    }
+
+    /// Objects left, described, and whether any hangs on the login itself.
+    async fn objects(&self, client: &Client, call: &GrantCall) -> Result<(Vec<String>, bool), TargetError> {
+        let rows = client.query(OBJECTS, &[&call.name]).await.map_err(|error| failed(&error))?;
+        let own = rows.iter().any(|row| row.get(4));
+        let mut said = Vec::new();
+        let mut open: Option<(String, Client)> = None;
+        for row in rows.iter().take(NAMED_MOST) {
+            let (database, class, object, owner): (String, u32, u32, String) = (row.get(0), row.get(2), row.get(3), row.get(5));
+            if !database.is_empty() && open.as_ref().is_none_or(|(name, _)| *name != database) {
+                let mut config = self.config.clone();
+                config.dbname(&database);
+                open = Some((database.clone(), self.connect_to(&config).await?));
+            }
+            let looker = open.as_ref().filter(|(name, _)| *name == database).map_or(client, |(_, client)| client);
+            let described = looker
+                .query_one("SELECT pg_describe_object($1, $2, 0)", &[&class, &object])
+                .await
+                .ok()
+                .and_then(|row| row.get::<_, Option<String>>(0))
+                .unwrap_or_else(|| format!("object {object}"));
+            let whose = if row.get(4) { "of the grant's own login".to_owned() } else { format!("of `{owner}`, new since this was given") };
+            let place = if database.is_empty() { String::new() } else { format!(" in database `{database}`") };
+            said.push(format!("the {described}{place}, {whose}"));
+        }
+        if rows.len() > NAMED_MOST {
+            said.push(format!("{} further objects", rows.len() - NAMED_MOST));
+        }
+        Ok((said, own))
+    }
+
+    async fn drop_login(&self, client: &Client, call: &GrantCall) -> Result<(), TargetError> {
+        let drop = client
+            .query_opt(
+                "SELECT format('DROP ROLE %I', r.rolname) FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
+                 WHERE g.name = $1 AND g.state = 'ended'",
+                &[&call.name],
+            )
+            .await
+            .map_err(|error| failed(&error))?;
+        if let Some(row) = drop {
+            client.batch_execute(&row.get::<_, String>(0)).await.map_err(|error| failed(&error))?;
+        }
+        client
+            .execute("DELETE FROM tempestas.objects_before WHERE name = $1", &[&call.name])
+            .await
+            .map_err(|error| failed(&error))?;
+        Ok(())
+    }
+}
