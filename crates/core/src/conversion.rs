@@ -134,7 +134,7 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
             right.chain.first().map_or("something else", String::as_str),
         )));
     }
-    if world.targets.get(&right.target).is_some_and(|target| target.broker == Some(right.account)) {
+    if world.is_broker(right.target, right.account) {
         return Err(Refusal::conflict(format!(
             "{id} belongs to `{account}`, the account Tempestas itself works with there; without it nothing could be given or taken"
         )));
@@ -165,10 +165,9 @@ fn critical_holders(
     world: &World,
     target: crate::ScopeId,
 ) -> impl Iterator<Item = &Standing> + '_ {
-    let broker = world.targets.get(&target).and_then(|known| known.broker);
     world.standing.values().filter(move |right| {
         right.target == target
-            && Some(right.account) != broker
+            && !world.is_broker(target, right.account)
             && right.right.scope == target
             && world.roles.get(&right.right.role).is_some_and(|role| role.weight == Weight::Critical)
     })

@@ -364,6 +364,15 @@ impl World {
             .map(|known| known.subject)
     }
 
+    /// Whether an account is the one that we ourselves work with on a target.
+    #[must_use]
+    pub fn is_broker(&self, target: ScopeId, account: Digest) -> bool {
+        self.targets
+            .get(&target)
+            .and_then(|known| self.texts.get(&known.broker?))
+            .is_some_and(|name| self.is_text(account, name))
+    }
+
     /// Whether somebody must look at the clock before anything is opened.
     #[must_use]
     pub fn clock_is_held(&self) -> bool {

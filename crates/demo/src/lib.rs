@@ -1,1 +1,12 @@
-//! Starts the real programs with the Quillhaven sample world.
+//! Starts the real programs, on loopback, with the Quillhaven sample world. Used by the demo and by the
+//! whole-system tests.
+
+pub mod cluster;
+pub mod codes;
+pub mod daemon;
+pub mod example;
+pub mod facts;
+pub mod processes;
+pub mod quillhaven;
+pub mod run;
+pub mod seed;

@@ -1,0 +1,286 @@
+//! One method for each route.
+
+use std::{error::Error as _, path::PathBuf, time::Duration};
+
+use reqwest::{Certificate, Method, Response, Url};
+use secrecy::{ExposeSecret, SecretString};
+use serde::{Serialize, de::DeserializeOwned};
+use tempestas_api::{
+    AlarmView, AnswerRequest, AskRequest, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView, Done, DutyView,
+    EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView, EligibleReply, EnrolReply,
+    EnrolRequest, Enrolment, LedgerFilter, LedgerReply, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder,
+    NewMember, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RoleView, ScopeView,
+    SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter, StandingView, SubjectView, SurveyReply, TargetSettings,
+    TargetView, TermsReply, TermsView, WaitQuery, WhichTarget, WordRequest,
+};
+
+use crate::ClientError;
+
+/// How a service is reached.
+#[derive(Debug, Clone)]
+pub struct Connection {
+    /// Its address.
+    pub server: String,
+    /// A certificate authority to trust besides the system's, in PEM.
+    pub authority: Option<PathBuf>,
+}
+
+/// A client of one service, signed in or not.
+#[derive(Clone)]
+pub struct Client {
+    http: reqwest::Client,
+    base: Url,
+    token: Option<SecretString>,
+}
+
+fn unreachable(error: &reqwest::Error) -> ClientError {
+    let mut said = if error.is_timeout() { "it did not answer in time".to_owned() } else { "no connection".to_owned() };
+    // The innermost cause is the one that helps; the outer ones repeat the address.
+    let mut cause = error.source();
+    while let Some(inner) = cause {
+        said = inner.to_string();
+        cause = inner.source();
+    }
+    ClientError::Unreachable(said)
+}
+
+impl Client {
+    /// A client; nothing is called yet.
+    ///
+    /// # Errors
+    /// When the address or the authority can't be used.
+    pub fn new(connection: &Connection, token: Option<SecretString>) -> Result<Self, ClientError> {
+        let wrong = |what: String| ClientError::Unreachable(what);
+        let base = Url::parse(&connection.server)
+            .ok()
+            .filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host())
+            .ok_or_else(|| wrong(format!("`{}` is not an address like http://127.0.0.1:7443", connection.server)))?;
+        let mut http = reqwest::Client::builder().connect_timeout(Duration::from_secs(5)).timeout(Duration::from_secs(60)).no_proxy();
+        if let Some(path) = &connection.authority {
+            let pem = std::fs::read(path).map_err(|error| wrong(format!("{}: {error}", path.display())))?;
+            let authority = Certificate::from_pem(&pem).map_err(|_| wrong(format!("{} is not a certificate in PEM", path.display())))?;
+            http = http.add_root_certificate(authority);
+        }
+        let http = http.build().map_err(|error| unreachable(&error))?;
+        Ok(Self { http, base, token })
+    }
+
+    /// The same client with a token.
+    #[must_use]
+    pub fn with_token(&self, token: impl Into<String>) -> Self {
+        Self { token: Some(SecretString::from(token.into())), ..self.clone() }
+    }
+
+    /// Sends anything to a path below `/api/v1`, given by its segments.
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn send<B: Serialize + ?Sized, Q: Serialize + ?Sized>(
+        &self,
+        method: Method,
+        segments: &[&str],
+        query: Option<&Q>,
+        body: Option<&B>,
+    ) -> Result<Response, ClientError> {
+        let mut url = self.base.clone();
+        if let Ok(mut path) = url.path_segments_mut() {
+            path.pop_if_empty().extend(["api", "v1"]).extend(segments);
+        }
+        let mut request = self.http.request(method, url);
+        if let Some(token) = &self.token {
+            request = request.bearer_auth(token.expose_secret());
+        }
+        if let Some(query) = query {
+            request = request.query(query);
+        }
+        if let Some(body) = body {
+            request = request.json(body);
+        }
+        let response = request.send().await.map_err(|error| unreachable(&error))?;
+        if response.status().is_success() {
+            return Ok(response);
+        }
+        let status = response.status();
+        let text = response.text().await.map_err(|error| unreachable(&error))?;
+        match serde_json::from_str::<Problem>(&text) {
+            Ok(problem) => Err(ClientError::Refused(Box::new(problem))),
+            Err(_) => Err(ClientError::Unreadable(format!("status {status}"))),
+        }
+    }
+
+    async fn read<T: DeserializeOwned>(&self, response: Response) -> Result<T, ClientError> {
+        let bytes = response.bytes().await.map_err(|error| unreachable(&error))?;
+        serde_json::from_slice(&bytes).map_err(|error| ClientError::Unreadable(error.to_string()))
+    }
+}
+
+macro_rules! calls {
+    ($($(#[$doc:meta])* $name:ident($($arg:ident: $type:ty),*) -> $reply:ty = $method:ident [$($segment:expr),*] $(query $query:ident)? $(body $body:ident)?;)*) => {
+        impl Client {$(
+            $(#[$doc])*
+            ///
+            /// # Errors
+            /// When the service refuses or can't be reached.
+            pub async fn $name(&self, $($arg: $type),*) -> Result<$reply, ClientError> {
+                #[allow(unused_mut, unused_assignments, reason = "not every route has a query")]
+                let mut query: Option<serde_json::Value> = None;
+                $(query = serde_json::to_value($query).ok();)?
+                #[allow(unused_mut, unused_assignments, reason = "not every route has a body")]
+                let mut body: Option<serde_json::Value> = None;
+                $(body = serde_json::to_value($body).ok();)?
+                let response = self.send(Method::$method, &[$($segment),*], query.as_ref(), body.as_ref()).await?;
+                self.read(response).await
+            }
+        )*}
+    };
+}
+
+calls! {
+    /// Signs in.
+    sign_in(request: &SignInRequest) -> SignInReply = POST ["sign-in"] body request;
+    /// Sets password and TOTP with a one-time secret.
+    enrol(request: &EnrolRequest) -> EnrolReply = POST ["enrol"] body request;
+    /// Ends this sign-in.
+    sign_out() -> Done = POST ["sign-out"];
+    /// Who I am.
+    me() -> Me = GET ["me"];
+    /// Proves the caller anew.
+    prove(request: &ProofRequest) -> ProofReply = POST ["me", "proof"] body request;
+    /// The caller's sign-ins.
+    sign_ins() -> Vec<SignInView> = GET ["sign-ins"];
+    /// Ends one of them.
+    end_sign_in(id: &str) -> Done = DELETE ["sign-ins", id];
+    /// People, groups and programs.
+    people() -> Vec<SubjectView> = GET ["people"];
+    /// Adds one.
+    add_subject(new: &NewSubject) -> SubjectView = POST ["people"] body new;
+    /// Issues a one-time enrolment secret.
+    enrolment(who: &str) -> Enrolment = POST ["people", who, "enrolment"];
+    /// Suspends somebody.
+    suspend(who: &str) -> Done = POST ["people", who, "suspend"];
+    /// Resumes somebody.
+    resume(who: &str) -> Done = POST ["people", who, "resume"];
+    /// Says whose account is which.
+    set_account(who: &str, account: &NewAccount) -> Done = PUT ["people", who, "account"] body account;
+    /// Puts somebody into a group.
+    add_member(group: &str, member: &NewMember) -> Done = POST ["groups", group, "members"] body member;
+    /// Takes somebody out of a group.
+    remove_member(group: &str, member: &str) -> Done = DELETE ["groups", group, "members", member];
+    /// Duties within Tempestas.
+    duties() -> Vec<DutyView> = GET ["duties"];
+    /// Gives a duty.
+    give_duty(duty: &NewDuty) -> Done = POST ["duties"] body duty;
+    /// Ends a duty.
+    end_duty(id: &str) -> Done = DELETE ["duties", id];
+    /// Scopes.
+    estate() -> Vec<ScopeView> = GET ["estate"];
+    /// Adds a folder.
+    add_folder(folder: &NewFolder) -> Done = POST ["folders"] body folder;
+    /// Targets.
+    targets() -> Vec<TargetView> = GET ["targets"];
+    /// Looks after a target.
+    add_target(target: &NewTarget) -> TargetView = POST ["targets"] body target;
+    /// Changes a target's settings.
+    set_target(settings: &TargetSettings) -> Done = PUT ["targets", "settings"] body settings;
+    /// Surveys a target.
+    survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "survey"] body target;
+    /// Takes in a survey that was held.
+    accept_survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "accept"] body target;
+    /// Roles.
+    roles() -> Vec<RoleView> = GET ["roles"];
+    /// Alarms.
+    alarms() -> Vec<AlarmView> = GET ["alarms"];
+    /// Settles an alarm.
+    settle_alarm(id: &str) -> Done = POST ["alarms", id, "settle"];
+    /// Standing rights.
+    standing(filter: &StandingFilter) -> Vec<StandingView> = GET ["standing"] query filter;
+    /// What converting would do.
+    preview_conversion(chosen: &Chosen) -> PlanView = POST ["conversions", "preview"] body chosen;
+    /// Converts.
+    convert(request: &ConvertRequest) -> ConversionView = POST ["conversions"] body request;
+    /// Conversions.
+    conversions() -> Vec<ConversionView> = GET ["conversions"];
+    /// Undoes a conversion.
+    undo_conversion(id: &str) -> ConversionView = POST ["conversions", id, "undo"];
+    /// What the caller may ask for.
+    eligible() -> EligibleReply = GET ["eligible"];
+    /// Who may ask for what.
+    eligibilities() -> Vec<EligibilityView> = GET ["eligibilities"];
+    /// Makes somebody eligible.
+    give_eligibility(new: &NewEligibility) -> EligibilityView = POST ["eligibilities"] body new;
+    /// Ends an eligibility.
+    end_eligibility(id: &str) -> Done = DELETE ["eligibilities", id];
+    /// Rules of terms.
+    terms() -> TermsReply = GET ["terms"];
+    /// Adds a rule.
+    add_terms(new: &NewTerms) -> TermsView = POST ["terms"] body new;
+    /// Changes a rule in place.
+    change_terms(id: &str, new: &NewTerms) -> TermsView = PUT ["terms", id] body new;
+    /// Ends a rule.
+    end_terms(id: &str) -> Done = DELETE ["terms", id];
+    /// What holds for a right.
+    effective_terms(query: &EffectiveQuery) -> EffectiveReply = GET ["terms", "effective"] query query;
+    /// Everything an ask will need.
+    preview_ask(request: &PreviewRequest) -> DemandView = POST ["asks", "preview"] body request;
+    /// Asks.
+    ask(request: &AskRequest) -> ElevationView = POST ["asks"] body request;
+    /// Asks that wait for the caller.
+    waiting() -> Vec<ElevationView> = GET ["waiting"];
+    /// Elevations.
+    elevations(filter: &ElevationFilter) -> Vec<ElevationView> = GET ["elevations"] query filter;
+    /// One elevation with its story; may wait for a change.
+    elevation(id: &str, wait: &WaitQuery) -> ElevationStory = GET ["elevations", id] query wait;
+    /// Answers.
+    answer(id: &str, answer: &AnswerRequest) -> ElevationView = POST ["elevations", id, "answer"] body answer;
+    /// Withdraws an ask.
+    withdraw(id: &str) -> ElevationView = POST ["elevations", id, "withdraw"];
+    /// Begins an elevation that is ready.
+    begin(id: &str) -> ElevationView = POST ["elevations", id, "begin"];
+    /// Gives an elevation back.
+    give_back(id: &str) -> ElevationView = POST ["elevations", id, "give-back"];
+    /// Revokes an elevation.
+    revoke(id: &str, word: &WordRequest) -> ElevationView = POST ["elevations", id, "revoke"] body word;
+    /// How to use an elevation; makes a fresh password where there is one.
+    login(id: &str) -> LoginReply = POST ["elevations", id, "login"];
+    /// The record.
+    ledger(filter: &LedgerFilter) -> LedgerReply = GET ["ledger"] query filter;
+    /// The present checkpoint.
+    checkpoint(since: &SinceQuery) -> CheckpointReply = GET ["ledger", "checkpoint"] query since;
+}
+
+impl Client {
+    /// The record as CSV.
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn ledger_csv(&self, filter: &LedgerFilter) -> Result<String, ClientError> {
+        let response = self.send::<(), _>(Method::GET, &["ledger", "csv"], Some(filter), None).await?;
+        response.text().await.map_err(|error| unreachable(&error))
+    }
+
+    /// The whole ledger, to be read piece by piece.
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn export(&self) -> Result<Response, ClientError> {
+        self.send::<(), ()>(Method::GET, &["ledger", "export"], None, None).await
+    }
+
+    /// Waits until an elevation is in none of the given states, for at most `limit`.
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn wait_past(&self, id: &str, states: &[&str], limit: Duration) -> Result<ElevationStory, ClientError> {
+        let until = tokio::time::Instant::now() + limit;
+        let mut seen = self.elevation(id, &WaitQuery::default()).await?;
+        while states.contains(&seen.elevation.state.as_str()) {
+            let left = until.saturating_duration_since(tokio::time::Instant::now());
+            if left.is_zero() {
+                break;
+            }
+            let wait = WaitQuery { unlike: Some(seen.elevation.state), seconds: Some(left.as_secs().clamp(1, 25)) };
+            seen = self.elevation(id, &wait).await?;
+        }
+        Ok(seen)
+    }
+}

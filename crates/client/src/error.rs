@@ -1,0 +1,39 @@
+//! What can go wrong between client and service.
+
+use std::fmt;
+
+use tempestas_api::Problem;
+
+/// Why a call came to nothing.
+#[derive(Debug)]
+pub enum ClientError {
+    /// The service said no, and what to do.
+    Refused(Box<Problem>),
+    /// The service could not be reached, or the answer broke off.
+    Unreachable(String),
+    /// The service's answer can't be read.
+    Unreadable(String),
+}
+
+impl ClientError {
+    /// The refusal's word for programs, where it is one.
+    #[must_use]
+    pub fn code(&self) -> Option<&str> {
+        match self {
+            Self::Refused(problem) => Some(&problem.code),
+            Self::Unreachable(_) | Self::Unreadable(_) => None,
+        }
+    }
+}
+
+impl fmt::Display for ClientError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Refused(problem) => f.write_str(&problem.detail),
+            Self::Unreachable(what) => write!(f, "the service can't be reached: {what}; is `tempestasd` running there?"),
+            Self::Unreadable(what) => write!(f, "the service's answer can't be read: {what}; are client and service of one version?"),
+        }
+    }
+}
+
+impl std::error::Error for ClientError {}

@@ -1,0 +1,223 @@
+//! `ask`, `waiting`, `answer`, `grants`, `show`, `begin`, `give-back`, `revoke`, `withdraw`, `reach`.
+
+use std::time::Duration;
+
+use tempestas_api::{
+    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest, WaitQuery, WordRequest,
+};
+use tempestas_core::{StartChoice, Verdict};
+
+use super::{Ended, args::{AskArgs, Until, YesNo}, session::Session, show};
+
+/// How long `--wait` waits for people and targets.
+const WAIT: Duration = Duration::from_secs(60 * 60 * 12);
+
+/// States from which something moves by itself.
+const MOVING: [&str; 2] = ["opening", "closing"];
+
+pub(crate) async fn ask(session: &Session, args: AskArgs) -> anyhow::Result<Ended> {
+    let start = match (args.at, args.on_begin) {
+        (Some(time), _) => StartChoice::At { time },
+        (None, true) => StartChoice::OnBegin,
+        (None, false) => StartChoice::AtYes,
+    };
+    let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start };
+    let demand = session.client().preview_ask(&preview).await?;
+    if args.preview {
+        session.print(&demand, |demand| println!("{}", demand.sentence))?;
+        return Ok(Ended::Well);
+    }
+    if !session.is_json() {
+        println!("{}", demand.sentence);
+    }
+    session.sure("Ask for it?", args.yes)?;
+    let request = AskRequest {
+        right: args.right,
+        duration: args.duration,
+        start,
+        reason: args.reason,
+        ticket: args.ticket,
+        shown: demand.digest,
+    };
+    let asked = session.fresh(async |client| client.ask(&request).await).await?;
+    if !session.is_json() {
+        println!("{} {}.", asked.id, asked.sentence);
+    }
+    if !args.wait {
+        if session.is_json() {
+            session.print(&asked, |_| ())?;
+        }
+        return Ok(Ended::Well);
+    }
+    until_rest(session, &asked, &["waiting", "scheduled", "opening"], "live").await
+}
+
+/// Says each change until the elevation is past `states`; well if it is then in the wanted one.
+async fn until_rest(session: &Session, from: &ElevationView, states: &[&str], wanted: &str) -> anyhow::Result<Ended> {
+    let until = tokio::time::Instant::now() + WAIT;
+    let mut known = from.state.clone();
+    let mut shown = from.clone();
+    while states.contains(&known.as_str()) && tokio::time::Instant::now() < until {
+        let wait = WaitQuery { unlike: Some(known.clone()), seconds: Some(20) };
+        shown = session.client().elevation(&from.id, &wait).await?.elevation;
+        if shown.state != known {
+            if !session.is_json() {
+                println!("{} {}: {}.", shown.id, shown.state, shown.sentence);
+            }
+            known.clone_from(&shown.state);
+        }
+    }
+    if session.is_json() {
+        session.print(&shown, |_| ())?;
+    } else if let Some(found) = shown.grant.as_ref().and_then(|grant| grant.leftovers.as_ref()) {
+        for leftover in found {
+            println!("  leftover: {}{}", leftover.what, if leftover.ended { "; ended" } else { "; still there" });
+        }
+    }
+    Ok(if known == wanted { Ended::Well } else { Ended::InVain })
+}
+
+pub(crate) async fn waiting(session: &Session) -> anyhow::Result<()> {
+    let all = session.client().waiting().await?;
+    session.print(&all, |all| {
+        if all.is_empty() {
+            println!("Nothing waits for your answer.");
+        }
+        all.iter().for_each(ask_shown);
+    })
+}
+
+/// An ask, as an approver has to see it.
+fn ask_shown(one: &ElevationView) {
+    println!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration);
+    println!("    reason: {}", one.reason.as_deref().unwrap_or("none given"));
+    if let Some(ticket) = &one.ticket {
+        println!("    ticket: {ticket}");
+    }
+    println!("    {}", one.sentence);
+    for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
+        println!("    {} said {:?} at {}", answer.who, answer.verdict, show::when(answer.at));
+    }
+}
+
+pub(crate) async fn answer(session: &Session, id: &str, verdict: YesNo, reason: Option<String>, yes: bool) -> anyhow::Result<()> {
+    let asked = session.client().elevation(id, &WaitQuery::default()).await?.elevation;
+    if !session.is_json() {
+        ask_shown(&asked);
+    }
+    let verdict = match verdict {
+        YesNo::Yes => Verdict::Yes,
+        YesNo::No => Verdict::No,
+    };
+    session.sure(&format!("Answer {verdict:?}?"), yes)?;
+    let request = AnswerRequest { verdict, reason, shown: asked.digest };
+    let answered = session.fresh(async |client| client.answer(id, &request).await).await?;
+    session.print(&answered, |one| println!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
+}
+
+pub(crate) async fn list(session: &Session, all: bool, ended: bool) -> anyhow::Result<()> {
+    let found = session.client().elevations(&ElevationFilter { all, ended }).await?;
+    session.print(&found, |found| {
+        let rows = found.iter().map(|one| [one.id.clone(), one.who.clone(), one.right.clone(), one.state.clone(), one.sentence.clone()]);
+        show::table(&["ref", "who", "right", "state", "at present"], rows, "No elevation is waiting or live; `tempestas eligible` shows what may be asked for.");
+    })
+}
+
+pub(crate) async fn show(session: &Session, id: &str, wait: Option<Until>) -> anyhow::Result<Ended> {
+    const BEFORE: [&str; 4] = ["waiting", "scheduled", "ready", "opening"];
+    const UNFINISHED: [&str; 6] = ["waiting", "scheduled", "ready", "opening", "live", "closing"];
+    let story = match wait {
+        None => session.client().elevation(id, &WaitQuery::default()).await?,
+        Some(Until::Live) => session.client().wait_past(id, &BEFORE, WAIT).await?,
+        Some(Until::Ended) => session.client().wait_past(id, &UNFINISHED, WAIT).await?,
+    };
+    session.print(&story, story_shown)?;
+    let state = story.elevation.state.as_str();
+    let came = match wait {
+        None => true,
+        Some(Until::Live) => state == "live",
+        Some(Until::Ended) => !UNFINISHED.contains(&state),
+    };
+    Ok(if came { Ended::Well } else { Ended::InVain })
+}
+
+fn story_shown(story: &ElevationStory) {
+    let one = &story.elevation;
+    println!("{}  {} of {}: {}", one.id, one.right, one.who, one.state);
+    println!("    {}", one.sentence);
+    println!("    demanded: {}", one.demand);
+    if let Some(reason) = &one.reason {
+        println!("    reason: {reason}");
+    }
+    if let Some(ticket) = &one.ticket {
+        println!("    ticket: {ticket}");
+    }
+    for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
+        let why = answer.reason.as_ref().map_or_else(String::new, |why| format!(": {why}"));
+        println!("    {} answered {:?} at {}{why}", answer.who, answer.verdict, show::when(answer.at));
+    }
+    if let Some(word) = &one.end_word {
+        println!("    word: {word}");
+    }
+    if let Some(grant) = &one.grant {
+        println!("    end: {} - {}", show::when(grant.until), grant.ends.says);
+        for leftover in grant.leftovers.iter().flatten() {
+            let state = if leftover.ended { "ended" } else { "still there" };
+            println!("    leftover ({state}): {}, {}", leftover.what, show::perhaps(leftover.when));
+        }
+    }
+    println!();
+    show::entries(&story.story);
+}
+
+pub(crate) async fn begin(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let begun = session.fresh(async |client| client.begin(id).await).await?;
+    moved(session, &begun, wait, "live").await
+}
+
+/// Shows what became of an elevation, after waiting for its target where that was asked for.
+async fn moved(session: &Session, one: &ElevationView, wait: bool, wanted: &str) -> anyhow::Result<Ended> {
+    if wait {
+        if !session.is_json() {
+            println!("{} {}: {}.", one.id, one.state, one.sentence);
+        }
+        return until_rest(session, one, &MOVING, wanted).await;
+    }
+    session.print(one, |one| println!("{} {}: {}.", one.id, one.state, one.sentence))?;
+    Ok(Ended::Well)
+}
+
+pub(crate) async fn give_back(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let given = session.client().give_back(id).await?;
+    moved(session, &given, wait, "given-back").await
+}
+
+pub(crate) async fn revoke(session: &Session, id: &str, word: String, wait: bool) -> anyhow::Result<Ended> {
+    let revoked = session.client().revoke(id, &WordRequest { word }).await?;
+    moved(session, &revoked, wait, "revoked").await
+}
+
+pub(crate) async fn withdraw(session: &Session, id: &str) -> anyhow::Result<()> {
+    let withdrawn = session.client().withdraw(id).await?;
+    session.print(&withdrawn, |one| println!("{} {}.", one.id, one.state))
+}
+
+pub(crate) async fn reach(session: &Session, id: &str) -> anyhow::Result<()> {
+    let login = session.fresh(async |client| client.login(id).await).await?;
+    session.print(&login, login_shown)
+}
+
+fn login_shown(login: &LoginReply) {
+    if login.replaced {
+        println!("A password was fetched for this before; that one is void from now on.");
+    }
+    println!("{}", login.says);
+    let (Some(user), Some(password), Some(host), Some(port), Some(database)) =
+        (&login.user, &login.password, &login.host, &login.port, &login.database)
+    else {
+        return;
+    };
+    println!("  login     {user}");
+    println!("  password  {password}");
+    println!("  psql \"host={host} port={port} dbname={database} user={user}\"");
+}

@@ -1,0 +1,119 @@
+//! `targets`, `roles`, `alarms`.
+
+use std::path::Path;
+
+use anyhow::Context as _;
+use tempestas_api::{NewFolder, NewTarget, SurveyReply, TargetSettings, WhichTarget};
+use tempestas_core::Connector;
+
+use super::{args::TargetsVerb, session::Session, show};
+
+fn secret(path: &Path) -> anyhow::Result<String> {
+    let text = std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?;
+    Ok(text.trim().to_owned())
+}
+
+/// `/a/b/c` as `/a/b` and `c`.
+fn parent_and_name(path: &str) -> (String, String) {
+    match path.trim_end_matches('/').rsplit_once('/') {
+        Some(("", name)) => ("/".to_owned(), name.to_owned()),
+        Some((parent, name)) => (parent.to_owned(), name.to_owned()),
+        None => ("/".to_owned(), path.to_owned()),
+    }
+}
+
+pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Result<()> {
+    match verb {
+        TargetsVerb::List => list(session).await,
+        TargetsVerb::AddFolder { path } => {
+            let (parent, name) = parent_and_name(&path);
+            let folder = NewFolder { parent, name };
+            session.fresh(async |client| client.add_folder(&folder).await).await?;
+            println!("Added the folder {path}.");
+            Ok(())
+        }
+        TargetsVerb::AddPostgres { path, host, port, user, database, secret_file, emergency_least } => {
+            add(session, &path, Connector::Postgres { host, port, user, database }, &secret_file, emergency_least).await
+        }
+        TargetsVerb::AddBrightwater { path, url, secret_file, emergency_least } => {
+            add(session, &path, Connector::Brightwater { url }, &secret_file, emergency_least).await
+        }
+        TargetsVerb::Survey { path } => {
+            let which = WhichTarget { target: path };
+            let reply = session.fresh(async |client| client.survey(&which).await).await?;
+            session.print(&reply, surveyed)
+        }
+        TargetsVerb::Accept { path } => {
+            let which = WhichTarget { target: path };
+            let reply = session.fresh(async |client| client.accept_survey(&which).await).await?;
+            session.print(&reply, surveyed)
+        }
+        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file } => {
+            let settings = TargetSettings {
+                target: path.clone(),
+                emergency_least,
+                alarm_after: alarm_after.map(|span| span.0),
+                secret: secret_file.as_deref().map(secret).transpose()?,
+            };
+            session.fresh(async |client| client.set_target(&settings).await).await?;
+            println!("Changed the settings of {path}.");
+            Ok(())
+        }
+    }
+}
+
+async fn list(session: &Session) -> anyhow::Result<()> {
+    let all = session.client().targets().await?;
+    session.print(&all, |all| {
+        let rows = all.iter().map(|one| {
+            let state = match (&one.trouble, one.held) {
+                (Some(trouble), _) => trouble.clone(),
+                (None, true) => "a survey waits for you".to_owned(),
+                (None, false) => "well".to_owned(),
+            };
+            [one.path.clone(), one.connector.word().to_owned(), one.standing.to_string(), one.live.to_string(), show::perhaps(one.answered_at), state]
+        });
+        show::table(&["target", "kind", "standing", "live", "last answer", "state"], rows, "No target is looked after yet; `tempestas targets add-postgres` begins.");
+    })
+}
+
+async fn add(session: &Session, path: &str, connector: Connector, secret_file: &Path, emergency_least: u32) -> anyhow::Result<()> {
+    let (parent, name) = parent_and_name(path);
+    let new = NewTarget { parent, name, connector, secret: secret(secret_file)?, emergency_least, alarm_after: 60 };
+    let added = session.fresh(async |client| client.add_target(&new).await).await?;
+    session.print(&added, |added| println!("Looking after {}; its first survey begins by itself.", added.path))
+}
+
+fn surveyed(reply: &SurveyReply) {
+    match &reply.held {
+        Some(why) => println!("The survey of {} is held: {why}. Nobody's rights changed.", reply.target),
+        None => println!(
+            "Surveyed {}: {} standing rights; {} new, {} gone, {} changed.",
+            reply.target, reply.standing, reply.appeared, reply.vanished, reply.changed
+        ),
+    }
+}
+
+pub(crate) async fn roles(session: &Session) -> anyhow::Result<()> {
+    let all = session.client().roles().await?;
+    session.print(&all, |all| {
+        let rows = all.iter().map(|one| [format!("{}@{}", one.role, one.target), one.weight.to_string(), one.says.clone(), one.lapse.says.clone()]);
+        show::table(&["role", "weight", "lets one", "ends"], rows, "No role is known yet; survey a target first.");
+    })
+}
+
+pub(crate) async fn alarms(session: &Session, settle: Option<&str>) -> anyhow::Result<()> {
+    if let Some(id) = settle {
+        session.fresh(async |client| client.settle_alarm(id).await).await?;
+        println!("Settled {id}.");
+        return Ok(());
+    }
+    let all = session.client().alarms().await?;
+    session.print(&all, |all| {
+        let rows = all.iter().map(|one| {
+            let state = one.settled.map_or_else(|| "OPEN".to_owned(), |at| format!("settled {}", show::when(at)));
+            [one.id.clone(), state, show::when(one.since), one.says.clone()]
+        });
+        show::table(&["id", "state", "since", "what"], rows, "No alarm.");
+    })
+}

@@ -1,0 +1,96 @@
+//! The program: one file for each group of verbs.
+
+mod args;
+mod elevations;
+mod estate;
+mod home;
+mod ledger;
+mod people;
+mod session;
+mod show;
+mod standing;
+mod terms;
+
+use std::process::ExitCode;
+
+use clap::{CommandFactory as _, Parser as _};
+use tempestas_client::ClientError;
+
+use args::{Args, Verb};
+use session::Session;
+
+/// How the program can end, as `tempestas help exit-codes` in the documentation lists them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Ended {
+    /// Done.
+    Well,
+    /// Waited for a state that did not come.
+    InVain,
+    /// An exported ledger is not genuine.
+    Forged,
+}
+
+impl From<Ended> for ExitCode {
+    fn from(ended: Ended) -> Self {
+        match ended {
+            Ended::Well => Self::SUCCESS,
+            Ended::InVain => Self::from(5),
+            Ended::Forged => Self::from(6),
+        }
+    }
+}
+
+pub(crate) async fn run() -> ExitCode {
+    let args = Args::parse();
+    match act(args).await {
+        Ok(ended) => ended.into(),
+        Err(error) => {
+            eprintln!("tempestas: {error:#}");
+            match error.downcast_ref::<ClientError>().map(ClientError::code) {
+                Some(Some("sign-in" | "step-up")) => ExitCode::from(4),
+                Some(Some(_)) => ExitCode::from(3),
+                _ => ExitCode::FAILURE,
+            }
+        }
+    }
+}
+
+async fn act(args: Args) -> anyhow::Result<Ended> {
+    if let Verb::Completions { shell } = args.verb {
+        clap_complete::generate(shell, &mut Args::command(), "tempestas", &mut std::io::stdout());
+        return Ok(Ended::Well);
+    }
+    if let Verb::Ledger(args::LedgerVerb::Verify { file, key, seen }) = &args.verb {
+        return ledger::verify(file, key.as_deref(), seen.as_deref(), &args.common);
+    }
+    let session = Session::new(&args.common)?;
+    match args.verb {
+        Verb::SignIn { name, password_stdin } => session.sign_in(&name, password_stdin).await?,
+        Verb::SignOut => session.sign_out().await?,
+        Verb::Enrol { secret_file, password_stdin } => session.enrol(secret_file.as_deref(), password_stdin).await?,
+        Verb::SignIns { end } => people::sign_ins(&session, end.as_deref()).await?,
+        Verb::Me => people::me(&session).await?,
+        Verb::People { verb } => people::people(&session, verb.unwrap_or(args::PeopleVerb::List)).await?,
+        Verb::Targets { verb } => estate::targets(&session, verb.unwrap_or(args::TargetsVerb::List)).await?,
+        Verb::Roles => estate::roles(&session).await?,
+        Verb::Alarms { settle } => estate::alarms(&session, settle.as_deref()).await?,
+        Verb::Standing(filter) => standing::list(&session, filter).await?,
+        Verb::Convert { verb } => return standing::convert(&session, verb).await,
+        Verb::Undo { conversion, wait } => return standing::undo(&session, &conversion, wait).await,
+        Verb::Eligible { all, verb } => standing::eligible(&session, all, verb).await?,
+        Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
+        Verb::Ask(ask) => return elevations::ask(&session, ask).await,
+        Verb::Waiting => elevations::waiting(&session).await?,
+        Verb::Answer { elevation, verdict, reason, yes } => elevations::answer(&session, &elevation, verdict, reason, yes).await?,
+        Verb::Grants { all, ended } => elevations::list(&session, all, ended).await?,
+        Verb::Show { elevation, wait } => return elevations::show(&session, &elevation, wait).await,
+        Verb::Begin { elevation, wait } => return elevations::begin(&session, &elevation, wait).await,
+        Verb::GiveBack { elevation, wait } => return elevations::give_back(&session, &elevation, wait).await,
+        Verb::Revoke { elevation, word, wait } => return elevations::revoke(&session, &elevation, word, wait).await,
+        Verb::Withdraw { elevation } => elevations::withdraw(&session, &elevation).await?,
+        Verb::Reach { elevation } => elevations::reach(&session, &elevation).await?,
+        Verb::Ledger(verb) => return ledger::ledger(&session, verb, &args.common).await,
+        Verb::Completions { .. } => {}
+    }
+    Ok(Ended::Well)
+}

@@ -1,0 +1,111 @@
+//! `me`, `sign-ins`, `people`.
+
+use tempestas_api::{Me, NewAccount, NewDuty, NewMember, NewSubject};
+
+use super::{args::PeopleVerb, session::Session, show};
+
+pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
+    let me: Me = session.client().me().await?;
+    session.print(&me, |me| {
+        println!("{} ({})", me.name, me.about);
+        println!("{} of your elevations live, {} asks wait for your answer.", me.live, me.waiting_for_me);
+        for duty in &me.duties {
+            println!("Duty: {:?} at {}{}", duty.duty, duty.scope, if duty.who == me.name { String::new() } else { format!(", through {}", duty.who) });
+        }
+        if !me.groups.is_empty() {
+            println!("Groups: {}", me.groups.join(", "));
+        }
+        println!("Last code: {}", show::perhaps(me.proven_at));
+    })
+}
+
+pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Result<()> {
+    if let Some(id) = end {
+        session.client().end_sign_in(id).await?;
+        println!("Ended sign-in {id}.");
+        return Ok(());
+    }
+    let all = session.client().sign_ins().await?;
+    session.print(&all, |all| {
+        let rows = all.iter().map(|one| {
+            let this = if one.this_one { "this one" } else { "" };
+            [one.id.to_string(), one.address.clone(), show::when(one.began_at), show::when(one.used_at), this.to_owned()]
+        });
+        show::table(&["no", "from", "since", "last used", ""], rows, "You have no sign-ins.");
+    })
+}
+
+pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Result<()> {
+    let client = session.client();
+    match verb {
+        PeopleVerb::List => {
+            let all = client.people().await?;
+            session.print(&all, |all| {
+                let rows = all.iter().map(|one| {
+                    let state = if one.suspended { "suspended" } else { "" };
+                    let more = match &one.second_of {
+                        Some(first) => format!("second sign-in of {first}"),
+                        None => one.members.join(", "),
+                    };
+                    [one.name.clone(), format!("{:?}", one.kind).to_lowercase(), one.about.clone(), more, one.accounts.join(", "), state.to_owned()]
+                });
+                show::table(&["name", "kind", "about", "members", "accounts", ""], rows, "Nobody is known yet.");
+            })
+        }
+        PeopleVerb::Add { name, about, kind, second_of } => {
+            let new = NewSubject { kind, name, about, second_of };
+            let added = session.fresh(async |client| client.add_subject(&new).await).await?;
+            session.print(&added, |added| println!("Added {} ({}).", added.name, added.id))
+        }
+        PeopleVerb::Enrolment { name } => {
+            let issued = session.fresh(async |client| client.enrolment(&name).await).await?;
+            session.print(&issued, |issued| {
+                println!("{} enrols with this secret, once, until {}; it is not shown again:", issued.name, show::when(issued.expires));
+                println!("  {}", issued.secret);
+            })
+        }
+        PeopleVerb::Suspend { name } => {
+            session.fresh(async |client| client.suspend(&name).await).await?;
+            done(&format!("Suspended {name}; what they held is being ended."))
+        }
+        PeopleVerb::Resume { name } => {
+            session.fresh(async |client| client.resume(&name).await).await?;
+            done(&format!("Resumed {name}."))
+        }
+        PeopleVerb::Account { name, target, account } => {
+            let new = NewAccount { target, account };
+            session.fresh(async |client| client.set_account(&name, &new).await).await?;
+            done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
+        }
+        PeopleVerb::Join { group, member } => {
+            let new = NewMember { member };
+            session.fresh(async |client| client.add_member(&group, &new).await).await?;
+            done(&format!("{} is in {group}.", new.member))
+        }
+        PeopleVerb::Leave { group, member } => {
+            session.fresh(async |client| client.remove_member(&group, &member).await).await?;
+            done(&format!("{member} is no longer in {group}."))
+        }
+        PeopleVerb::Duties => {
+            let all = client.duties().await?;
+            session.print(&all, |all| {
+                let rows = all.iter().map(|one| [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]);
+                show::table(&["id", "who", "duty", "where"], rows, "There are no duties that you can see.");
+            })
+        }
+        PeopleVerb::Duty { name, duty, scope } => {
+            let new = NewDuty { who: name, duty, scope };
+            session.fresh(async |client| client.give_duty(&new).await).await?;
+            done(&format!("{} has the duty at {}.", new.who, new.scope))
+        }
+        PeopleVerb::EndDuty { id } => {
+            session.fresh(async |client| client.end_duty(&id).await).await?;
+            done(&format!("Ended duty {id}."))
+        }
+    }
+}
+
+fn done(says: &str) -> anyhow::Result<()> {
+    println!("{says}");
+    Ok(())
+}

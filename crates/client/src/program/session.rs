@@ -1,0 +1,182 @@
+//! Talking to the service as somebody: signing in, and giving a fresh code in place where one is needed.
+
+use std::io::{BufRead as _, IsTerminal as _, Write as _};
+
+use anyhow::{Context as _, bail};
+use serde::Serialize;
+use tempestas_api::{EnrolRequest, ProofRequest, SignInRequest, SinceQuery};
+use tempestas_client::{Client, ClientError, Connection};
+use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
+
+use super::{args::Common, home::{Home, KeptCheckpoint, KeptSignIn}};
+
+/// The service, where nothing else was said.
+const SERVER: &str = "http://127.0.0.1:7443";
+
+pub(crate) struct Session {
+    client: Client,
+    home: Home,
+    server: String,
+    json: bool,
+    code: Option<String>,
+}
+
+impl Session {
+    pub(crate) fn new(common: &Common) -> anyhow::Result<Self> {
+        let home = Home::new(common.home.as_deref())?;
+        let kept = home.sign_in()?;
+        let server = common
+            .server
+            .clone()
+            .or_else(|| kept.as_ref().map(|kept| kept.server.clone()))
+            .unwrap_or_else(|| SERVER.to_owned());
+        // A token goes only to the service that gave it.
+        let token = kept.filter(|kept| kept.server == server).map(|kept| kept.token.into());
+        let connection = Connection { server: server.clone(), authority: common.authority.clone() };
+        let client = Client::new(&connection, token)?;
+        Ok(Self { client, home, server, json: common.json, code: common.code.clone() })
+    }
+
+    /// The client, for calls that need no fresh code.
+    pub(crate) fn client(&self) -> &Client {
+        &self.client
+    }
+
+    /// Prints the reply: as JSON for programs, else by `people`.
+    pub(crate) fn print<T: Serialize>(&self, reply: &T, people: impl FnOnce(&T)) -> anyhow::Result<()> {
+        if self.json {
+            println!("{}", serde_json::to_string_pretty(reply)?);
+        } else {
+            people(reply);
+        }
+        Ok(())
+    }
+
+    pub(crate) fn is_json(&self) -> bool {
+        self.json
+    }
+
+    /// Makes a call; where a fresh code is needed, asks for it in place and goes on.
+    pub(crate) async fn fresh<T, F>(&self, call: impl Fn(Client) -> F) -> anyhow::Result<T>
+    where
+        F: Future<Output = Result<T, ClientError>>,
+    {
+        match call(self.client.clone()).await {
+            Err(refused) if refused.code() == Some("step-up") => {
+                let code = match &self.code {
+                    Some(code) => code.clone(),
+                    None if std::io::stdin().is_terminal() => {
+                        eprintln!("{refused}.");
+                        ask("Code: ")?
+                    }
+                    None => return Err(anyhow::Error::new(refused).context("give one with --code")),
+                };
+                self.client.prove(&ProofRequest { code }).await?;
+                Ok(call(self.client.clone()).await?)
+            }
+            other => Ok(other?),
+        }
+    }
+
+    /// Asks whether to go on; yes where nobody can be asked, or `yes` was said.
+    pub(crate) fn sure(&self, question: &str, yes: bool) -> anyhow::Result<()> {
+        if yes || self.json || !std::io::stdin().is_terminal() {
+            return Ok(());
+        }
+        match ask(&format!("{question} [y/N] "))?.as_str() {
+            "y" | "Y" | "yes" => Ok(()),
+            _ => bail!("left as it was"),
+        }
+    }
+
+    pub(crate) async fn sign_in(&self, name: &str, password_stdin: bool) -> anyhow::Result<()> {
+        let password = password("Password: ", password_stdin)?;
+        let code = match &self.code {
+            Some(code) => code.clone(),
+            None if std::io::stdin().is_terminal() => ask("Code: ")?,
+            None => bail!("a TOTP code is needed: --code"),
+        };
+        let reply = self.client.sign_in(&SignInRequest { name: name.to_owned(), password, code }).await?;
+        self.home.keep_sign_in(&KeptSignIn { server: self.server.clone(), name: reply.name.clone(), token: reply.token.clone() })?;
+        let seen = check_checkpoint(&self.client.with_token(reply.token), &self.home).await?;
+        println!(
+            "Signed in as {} until {}. The ledger's checkpoint: {} facts, {}.",
+            reply.name,
+            super::show::when(reply.ends),
+            seen.0.checkpoint.size,
+            seen.1
+        );
+        Ok(())
+    }
+
+    pub(crate) async fn sign_out(&self) -> anyhow::Result<()> {
+        let ended = self.client.sign_out().await;
+        self.home.forget_sign_in();
+        ended?;
+        println!("Signed out.");
+        Ok(())
+    }
+
+    pub(crate) async fn enrol(&self, secret_file: Option<&std::path::Path>, password_stdin: bool) -> anyhow::Result<()> {
+        let secret = match secret_file {
+            Some(path) => std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?,
+            None => rpassword::prompt_password("Enrolment secret: ")?,
+        };
+        let password = password("New password, 12 letters or more: ", password_stdin)?;
+        let reply = self.client.enrol(&EnrolRequest { secret: secret.trim().to_owned(), password }).await?;
+        self.print(&reply, |reply| {
+            println!("Enrolled {}. Put this into your authenticator now; it is not shown again:", reply.name);
+            println!("  secret  {}", reply.totp_secret);
+            println!("  address {}", reply.totp_url);
+        })
+    }
+
+    /// Checks that the present checkpoint goes on from the last one seen here, and keeps it.
+    pub(crate) async fn checkpoint(&self) -> anyhow::Result<(SignedCheckpoint, &'static str)> {
+        check_checkpoint(&self.client, &self.home).await
+    }
+}
+
+async fn check_checkpoint(client: &Client, home: &Home) -> anyhow::Result<(SignedCheckpoint, &'static str)> {
+    let kept = home.checkpoint()?;
+    let since = kept.as_ref().map(KeptCheckpoint::open).transpose()?;
+    let reply = client.checkpoint(&SinceQuery { since: since.as_ref().map(|(_, seen)| seen.checkpoint.size) }).await?;
+    let verifier = Verifier::from_line(&reply.public_key).map_err(anyhow::Error::msg)?;
+    let now = verifier.open(&reply.checkpoint).map_err(anyhow::Error::msg)?;
+    let word = match since {
+        None => "seen here for the first time",
+        Some((known, _)) if known != verifier => bail!(
+            "this service's ledger has another key than the one seen here before ({} then, {} now); if that is as it should be, remove checkpoint.json from this client's directory",
+            known.to_line(),
+            verifier.to_line()
+        ),
+        Some((_, seen)) => {
+            let (old, new) = (&seen.checkpoint, &now.checkpoint);
+            if new.epoch > old.epoch {
+                eprintln!("A backup was restored since: epoch {} began. What was recorded between may be lost.", new.epoch);
+            } else if !verify_consistency(old.size, old.root, new.size, new.root, &reply.proof) {
+                bail!("the ledger does not go on from the {} facts seen here before: its history was rewritten", old.size);
+            }
+            "goes on from the one seen here before"
+        }
+    };
+    home.keep_checkpoint(&KeptCheckpoint { public_key: reply.public_key, note: reply.checkpoint })?;
+    Ok((now, word))
+}
+
+fn ask(question: &str) -> anyhow::Result<String> {
+    eprint!("{question}");
+    std::io::stderr().flush()?;
+    let mut line = String::new();
+    std::io::stdin().lock().read_line(&mut line)?;
+    Ok(line.trim().to_owned())
+}
+
+fn password(question: &str, stdin: bool) -> anyhow::Result<String> {
+    if stdin {
+        let mut line = String::new();
+        std::io::stdin().lock().read_line(&mut line)?;
+        return Ok(line.trim_end_matches(['\r', '\n']).to_owned());
+    }
+    Ok(rpassword::prompt_password(question)?)
+}

@@ -1,0 +1,44 @@
+//! Tables and words for people.
+
+use comfy_table::{ContentArrangement, Table, presets::NOTHING};
+use jiff::{Timestamp, tz::TimeZone};
+use tempestas_api::LedgerEntry;
+
+/// A time, in the zone of this machine.
+pub(crate) fn when(at: Timestamp) -> String {
+    at.to_zoned(TimeZone::system()).strftime("%F %T %Z").to_string()
+}
+
+/// A time, or a dash.
+pub(crate) fn perhaps(at: Option<Timestamp>) -> String {
+    at.map_or_else(|| "-".to_owned(), when)
+}
+
+/// Prints a table, or says why there is none.
+pub(crate) fn table<R, C>(head: &[&str], rows: R, empty: &str)
+where
+    R: IntoIterator<Item = C>,
+    C: IntoIterator<Item = String>,
+{
+    let mut table = Table::new();
+    table.load_preset(NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
+    table.set_header(head.iter().map(|title| title.to_uppercase()));
+    for row in rows {
+        table.add_row(row.into_iter().collect::<Vec<_>>());
+    }
+    if table.row_count() == 0 {
+        println!("{empty}");
+        return;
+    }
+    for line in table.lines() {
+        println!("{}", line.trim_end());
+    }
+}
+
+/// Prints entries of the ledger.
+pub(crate) fn entries(entries: &[LedgerEntry]) {
+    let row = |entry: &LedgerEntry| {
+        [entry.n.to_string(), when(entry.at), entry.who.clone(), entry.from.clone().unwrap_or_default(), entry.says.clone()]
+    };
+    table(&["no", "when", "who", "from", "what"], entries.iter().map(row), "No entry fits.");
+}

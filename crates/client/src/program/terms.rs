@@ -1,0 +1,55 @@
+//! `terms`.
+
+use std::io::Read as _;
+
+use anyhow::Context as _;
+use tempestas_api::{EffectiveQuery, NewTerms};
+
+use super::{args::TermsVerb, session::Session, show};
+
+pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<()> {
+    match verb {
+        TermsVerb::List => {
+            let all = session.client().terms().await?;
+            session.print(&all, |all| {
+                println!("{}\n", all.precedence);
+                if all.terms.is_empty() {
+                    println!("No rule is set; the house's defaults hold everywhere.");
+                }
+                for one in &all.terms {
+                    let by = one.set_by.as_ref().map_or_else(String::new, |by| format!("  # set by {by}"));
+                    println!("# {}{by}", one.id);
+                    println!("{}", toml::to_string(&one.rule).unwrap_or_default());
+                }
+            })
+        }
+        TermsVerb::Show { right, asker } => {
+            let reply = session.client().effective_terms(&EffectiveQuery { right, asker }).await?;
+            session.print(&reply, |reply| {
+                let rows = reply.settings.iter().map(|one| [one.setting.clone(), one.value.clone(), one.from.clone(), one.passed_over.join(", ")]);
+                show::table(&["setting", "value", "from", "passed over"], rows, "");
+                println!("\n{}", reply.precedence);
+            })
+        }
+        TermsVerb::Set { file, id } => {
+            let text = if file.as_os_str() == "-" {
+                let mut text = String::new();
+                std::io::stdin().read_to_string(&mut text)?;
+                text
+            } else {
+                std::fs::read_to_string(&file).with_context(|| format!("{} can't be read", file.display()))?
+            };
+            let new: NewTerms = toml::from_str(&text).with_context(|| format!("{} is not a rule of terms", file.display()))?;
+            let set = match &id {
+                Some(id) => session.fresh(async |client| client.change_terms(id, &new).await).await?,
+                None => session.fresh(async |client| client.add_terms(&new).await).await?,
+            };
+            session.print(&set, |set| println!("Set {} at {}.", set.id, set.rule.scope))
+        }
+        TermsVerb::End { id } => {
+            session.fresh(async |client| client.end_terms(&id).await).await?;
+            println!("Ended {id}.");
+            Ok(())
+        }
+    }
+}

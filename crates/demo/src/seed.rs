@@ -1,0 +1,185 @@
+//! Fills an empty service with Quillhaven, through its own interface and nothing else.
+
+use std::path::Path;
+
+use anyhow::Context as _;
+use ring::rand::{SecureRandom as _, SystemRandom};
+use tempestas_api::{EnrolRequest, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms, SignInRequest};
+use tempestas_client::{Client, Connection};
+use tempestas_core::{Connector, DutyKind, SubjectKind};
+use tokio_postgres::Client as Sql;
+
+use crate::{
+    cluster::Cluster,
+    codes::next_code,
+    facts::Person,
+    quillhaven::{BERTHS, BERTHS_DATABASE, BRIGHTWATER, CLUSTER, GROUPS, PEOPLE, TERMS},
+};
+
+/// The broker's login role on the cluster.
+pub const BROKER: &str = "tempestas_broker";
+
+/// Random letters, for passwords and keys of the sample world.
+#[must_use]
+pub fn random_word() -> String {
+    let mut bytes = [0_u8; 18];
+    // Only the sample world is guarded by it; without random bytes nothing else would start either.
+    let _ = SystemRandom::new().fill(&mut bytes);
+    let letters = b"abcdefghijkmnpqrstuvwxyz23456789";
+    bytes.iter().filter_map(|byte| letters.get(usize::from(byte % 32))).map(|letter| char::from(*letter)).collect()
+}
+
+/// Fills the cluster with roles, a database and a broker. `broker_power` is what the broker's role may do.
+///
+/// # Errors
+/// When SQL fails.
+pub async fn cluster(cluster: &Cluster, broker_power: &str, broker_password: &str) -> anyhow::Result<()> {
+    let sql: Sql = cluster.connect("postgres").await?;
+    sql.batch_execute(CLUSTER).await?;
+    sql.batch_execute("CREATE DATABASE berths").await?;
+    sql.batch_execute("CREATE DATABASE tempestas").await?;
+    sql.batch_execute(&format!("CREATE ROLE {BROKER} LOGIN {broker_power} PASSWORD '{broker_password}'; GRANT ALL ON DATABASE tempestas TO {BROKER}")).await?;
+    cluster.connect("berths").await?.batch_execute(BERTHS_DATABASE).await?;
+    Ok(())
+}
+
+/// How the targets are reached.
+pub struct Targets<'a> {
+    /// Port of the cluster, and the broker's password.
+    pub postgres: Option<(u16, &'a str)>,
+    /// Address of Brightwater, and the broker's key.
+    pub brightwater: (&'a str, &'a str),
+}
+
+/// An enrolled person, signed in.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn enrol(client: &Client, part: &str, secret: &str) -> anyhow::Result<Person> {
+    let password = random_word();
+    let reply = client.enrol(&EnrolRequest { secret: secret.to_owned(), password: password.clone() }).await?;
+    Ok(Person { part: part.to_owned(), name: reply.name, password, totp_secret: reply.totp_secret })
+}
+
+/// Signs somebody in.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn sign_in(client: &Client, person: &Person, directory: &Path) -> anyhow::Result<Client> {
+    let code = next_code(directory, &person.name, &person.totp_secret)?;
+    let request = SignInRequest { name: person.name.clone(), password: person.password.clone(), code };
+    let reply = client.sign_in(&request).await?;
+    Ok(client.with_token(reply.token))
+}
+
+/// A client of the service at an address.
+///
+/// # Errors
+/// When the address can't be used.
+pub fn client(address: &str) -> anyhow::Result<Client> {
+    Ok(Client::new(&Connection { server: address.to_owned(), authority: None }, None)?)
+}
+
+/// Fills the service. Returns those who can be signed in as.
+///
+/// # Errors
+/// When the service refuses any of it.
+pub async fn service(address: &str, first_secret: &str, directory: &Path, targets: &Targets<'_>) -> anyhow::Result<Vec<Person>> {
+    let nobody = client(address)?;
+    let administrator = enrol(&nobody, "administrator", first_secret).await?;
+    let mara = sign_in(&nobody, &administrator, directory).await?;
+    people(&mara).await?;
+    let mut enrolled = vec![administrator];
+    for (part, name) in [("requester", "tomas.reyes"), ("approver", "oda.brandt"), ("auditor", "ines.kowal"), ("second administrator", "henrik.voss")] {
+        let issued = mara.enrolment(name).await?;
+        enrolled.push(enrol(&nobody, part, &issued.secret).await?);
+    }
+    estate(&mara, targets).await?;
+    if targets.postgres.is_some() {
+        wait_for_survey(&mara, BERTHS).await?;
+    }
+    wait_for_survey(&mara, BRIGHTWATER).await?;
+    for (name, _, login, identity) in PEOPLE {
+        if let Some(login) = login.filter(|_| targets.postgres.is_some()) {
+            mara.set_account(name, &NewAccount { target: BERTHS.to_owned(), account: login.to_owned() }).await?;
+        }
+        if let Some(identity) = identity {
+            mara.set_account(name, &NewAccount { target: BRIGHTWATER.to_owned(), account: identity.to_owned() }).await?;
+        }
+    }
+    for rule in TERMS {
+        let rule: NewTerms = toml::from_str(rule)?;
+        if targets.postgres.is_some() || rule.scope != BERTHS {
+            mara.add_terms(&rule).await?;
+        }
+    }
+    if targets.postgres.is_some() {
+        let right = format!("harbour_dba@{BERTHS}");
+        mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None }).await?;
+    }
+    Ok(enrolled)
+}
+
+async fn people(mara: &Client) -> anyhow::Result<()> {
+    for (name, about, ..) in PEOPLE.iter().skip(1) {
+        let new = NewSubject { kind: SubjectKind::Person, name: (*name).to_owned(), about: (*about).to_owned(), second_of: None };
+        mara.add_subject(&new).await?;
+    }
+    let new = NewSubject { kind: SubjectKind::Program, name: "night-batch".to_owned(), about: "the reports that run at three in the morning".to_owned(), second_of: None };
+    mara.add_subject(&new).await?;
+    for (name, about, members) in GROUPS {
+        let new = NewSubject { kind: SubjectKind::Group, name: name.to_owned(), about: about.to_owned(), second_of: None };
+        mara.add_subject(&new).await?;
+        for member in members {
+            mara.add_member(name, &NewMember { member: (*member).to_owned() }).await?;
+        }
+    }
+    for (who, duty) in [("henrik.voss", DutyKind::Administrator), ("ines.kowal", DutyKind::Auditor)] {
+        mara.give_duty(&NewDuty { who: who.to_owned(), duty, scope: "/".to_owned() }).await?;
+    }
+    Ok(())
+}
+
+async fn estate(mara: &Client, targets: &Targets<'_>) -> anyhow::Result<()> {
+    for (parent, name) in [("/", "harbour"), ("/harbour", "databases"), ("/", "analytics")] {
+        mara.add_folder(&NewFolder { parent: parent.to_owned(), name: name.to_owned() }).await?;
+    }
+    if let Some((port, password)) = targets.postgres {
+        mara.add_target(&NewTarget {
+            parent: "/harbour/databases".to_owned(),
+            name: "berths".to_owned(),
+            connector: Connector::Postgres { host: "127.0.0.1".to_owned(), port, user: BROKER.to_owned(), database: "tempestas".to_owned() },
+            secret: password.to_owned(),
+            emergency_least: 2,
+            alarm_after: 30,
+        })
+        .await?;
+    }
+    let (url, key) = targets.brightwater;
+    mara.add_target(&NewTarget {
+        parent: "/analytics".to_owned(),
+        name: "brightwater".to_owned(),
+        connector: Connector::Brightwater { url: url.to_owned() },
+        secret: key.to_owned(),
+        emergency_least: 1,
+        alarm_after: 30,
+    })
+    .await?;
+    Ok(())
+}
+
+/// Waits until a target's first survey was taken in.
+///
+/// # Errors
+/// When it does not come.
+pub async fn wait_for_survey(client: &Client, target: &str) -> anyhow::Result<()> {
+    for _ in 0..200 {
+        let all = client.targets().await?;
+        let known = all.iter().find(|known| known.path == target).context("the target is not there")?;
+        if known.surveyed_at.is_some() {
+            return Ok(());
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    anyhow::bail!("the first survey of {target} did not come within 20 s")
+}
