@@ -6,12 +6,13 @@ use reqwest::{Certificate, Method, Response, Url};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    AlarmView, AnswerRequest, AskRequest, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView, Done, DutyView,
-    EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView, EligibleReply, EnrolReply,
-    EnrolRequest, Enrolment, LedgerFilter, LedgerReply, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder,
-    NewMember, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RoleView, ScopeView,
-    SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter, StandingView, SubjectView, SurveyReply, TargetSettings,
-    TargetView, TermsReply, TermsView, WaitQuery, WhichTarget, WordRequest,
+    AlarmView, AnswerRequest, AskRequest, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView, Done,
+    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView,
+    EligibleReply, EnrolReply, EnrolRequest, Enrolment, LedgerFilter, LedgerReply, LoginReply, Me, NewAccount, NewDuty,
+    NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem,
+    ProofReply, ProofRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter,
+    StandingView, SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WhichTarget,
+    WordRequest,
 };
 
 use crate::ClientError;
@@ -55,10 +56,14 @@ impl Client {
             .ok()
             .filter(|url| matches!(url.scheme(), "http" | "https") && url.has_host())
             .ok_or_else(|| wrong(format!("`{}` is not an address like http://127.0.0.1:7443", connection.server)))?;
-        let mut http = reqwest::Client::builder().connect_timeout(Duration::from_secs(5)).timeout(Duration::from_secs(60)).no_proxy();
+        let mut http = reqwest::Client::builder()
+            .connect_timeout(Duration::from_secs(5))
+            .timeout(Duration::from_secs(60))
+            .no_proxy();
         if let Some(path) = &connection.authority {
             let pem = std::fs::read(path).map_err(|error| wrong(format!("{}: {error}", path.display())))?;
-            let authority = Certificate::from_pem(&pem).map_err(|_| wrong(format!("{} is not a certificate in PEM", path.display())))?;
+            let authority = Certificate::from_pem(&pem)
+                .map_err(|_| wrong(format!("{} is not a certificate in PEM", path.display())))?;
             http = http.add_root_certificate(authority);
         }
         let http = http.build().map_err(|error| unreachable(&error))?;

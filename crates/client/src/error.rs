@@ -30,8 +30,12 @@ impl fmt::Display for ClientError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Refused(problem) => f.write_str(&problem.detail),
-            Self::Unreachable(what) => write!(f, "the service can't be reached: {what}; is `tempestasd` running there?"),
-            Self::Unreadable(what) => write!(f, "the service's answer can't be read: {what}; are client and service of one version?"),
+            Self::Unreachable(what) => {
+                write!(f, "the service can't be reached: {what}; is `tempestasd` running there?")
+            }
+            Self::Unreadable(what) => {
+                write!(f, "the service's answer can't be read: {what}; are client and service of one version?")
+            }
         }
     }
 }

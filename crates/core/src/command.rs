@@ -3,9 +3,8 @@
 use jiff::Timestamp;
 
 use crate::{
-    AlarmId, AlarmKind, Connector, ConversionId, Digest, DutyId, DutyKind, ElevationId, EligibilityId,
-    GrantId, Right, Said, ScopeId, Seconds, StandingId, StartChoice, SubjectId, SubjectKind, Survey,
-    Terms, TermsId, Verdict, What,
+    AlarmId, AlarmKind, Connector, ConversionId, Digest, DutyId, DutyKind, ElevationId, EligibilityId, GrantId, Right,
+    Said, ScopeId, Seconds, StandingId, StartChoice, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, What,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -14,74 +13,210 @@ use crate::{
 pub enum Command {
     // The house itself.
     /// The first fact: the root of the estate and the first administrator.
-    Found { installation: String, administrator: Said },
+    Found {
+        installation: String,
+        administrator: Said,
+    },
     /// After a restore: a new epoch, in which references skip ahead and every target is searched.
-    BeginEpoch { restored_size: u64, restored_root: Digest },
+    BeginEpoch {
+        restored_size: u64,
+        restored_root: Digest,
+    },
     /// Records an event that changes no row: sign-ins, shown secrets, refusals.
     Note(What),
     /// Credentials were made anew: by the person themselves, an administrator, or on the machine.
-    SetCredentials { subject: SubjectId, what: What },
+    SetCredentials {
+        subject: SubjectId,
+        what: What,
+    },
     /// Raises an alarm, once while it is unsettled.
     RaiseAlarm(AlarmKind),
     /// Settles an alarm that a person may settle.
-    SettleAlarm { alarm: AlarmId },
+    SettleAlarm {
+        alarm: AlarmId,
+    },
     /// On the machine: makes somebody administrator of everything again.
-    Recover { subject: SubjectId },
+    Recover {
+        subject: SubjectId,
+    },
     /// Time has passed.
     Tick,
 
     // People.
-    AddSubject { kind: SubjectKind, name: Said, about: Said, second_of: Option<SubjectId> },
-    AddMember { group: SubjectId, member: SubjectId },
-    RemoveMember { group: SubjectId, member: SubjectId },
-    Suspend { subject: SubjectId },
-    Resume { subject: SubjectId },
-    SetAccount { subject: SubjectId, target: ScopeId, account: Said },
-    GiveDuty { subject: SubjectId, kind: DutyKind, scope: ScopeId },
-    EndDuty { duty: DutyId },
+    AddSubject {
+        kind: SubjectKind,
+        name: Said,
+        about: Said,
+        second_of: Option<SubjectId>,
+    },
+    AddMember {
+        group: SubjectId,
+        member: SubjectId,
+    },
+    RemoveMember {
+        group: SubjectId,
+        member: SubjectId,
+    },
+    Suspend {
+        subject: SubjectId,
+    },
+    Resume {
+        subject: SubjectId,
+    },
+    SetAccount {
+        subject: SubjectId,
+        target: ScopeId,
+        account: Said,
+    },
+    GiveDuty {
+        subject: SubjectId,
+        kind: DutyKind,
+        scope: ScopeId,
+    },
+    EndDuty {
+        duty: DutyId,
+    },
 
     // The estate.
-    AddFolder { parent: ScopeId, name: String },
-    AddTarget { parent: ScopeId, name: String, connector: Connector, emergency_least: u32, alarm_after: Seconds },
-    SetTarget { target: ScopeId, emergency_least: Option<u32>, alarm_after: Option<Seconds> },
+    AddFolder {
+        parent: ScopeId,
+        name: String,
+    },
+    AddTarget {
+        parent: ScopeId,
+        name: String,
+        connector: Connector,
+        emergency_least: u32,
+        alarm_after: Seconds,
+    },
+    SetTarget {
+        target: ScopeId,
+        emergency_least: Option<u32>,
+        alarm_after: Option<Seconds>,
+    },
     /// A survey was taken. `accepted` when a person looked at one that was held.
-    RecordSurvey { target: ScopeId, digest: Digest, survey: Box<Survey>, accepted: bool },
+    RecordSurvey {
+        target: ScopeId,
+        digest: Digest,
+        survey: Box<Survey>,
+        accepted: bool,
+    },
     /// The target was searched for our marks.
-    RecordSearch { target: ScopeId, marked: Vec<crate::Marked> },
+    RecordSearch {
+        target: ScopeId,
+        marked: Vec<crate::Marked>,
+    },
     /// A stray was ended and read back as gone.
-    StrayEnded { target: ScopeId, name: String },
+    StrayEnded {
+        target: ScopeId,
+        name: String,
+    },
 
     // Eligibility and terms.
-    GiveEligibility { subject: SubjectId, right: Right, from: Option<Timestamp>, until: Option<Timestamp> },
-    EndEligibility { eligibility: EligibilityId },
-    SetTerms { terms: Terms },
-    EndTerms { terms: TermsId },
+    GiveEligibility {
+        subject: SubjectId,
+        right: Right,
+        from: Option<Timestamp>,
+        until: Option<Timestamp>,
+    },
+    EndEligibility {
+        eligibility: EligibilityId,
+    },
+    SetTerms {
+        terms: Terms,
+    },
+    EndTerms {
+        terms: TermsId,
+    },
 
     // Conversion.
-    Convert { chosen: Vec<StandingId>, shown: Digest, until: Option<Timestamp> },
-    UndoConversion { conversion: ConversionId },
-    StandingTaken { conversion: ConversionId, standing: StandingId },
+    Convert {
+        chosen: Vec<StandingId>,
+        shown: Digest,
+        until: Option<Timestamp>,
+    },
+    UndoConversion {
+        conversion: ConversionId,
+    },
+    StandingTaken {
+        conversion: ConversionId,
+        standing: StandingId,
+    },
     /// Read back as there; `by_others` where somebody had put it back before we did.
-    StandingRestored { conversion: ConversionId, standing: StandingId, by_others: bool },
-    StandingDelayed { conversion: ConversionId, standing: StandingId, trouble: String },
+    StandingRestored {
+        conversion: ConversionId,
+        standing: StandingId,
+        by_others: bool,
+    },
+    StandingDelayed {
+        conversion: ConversionId,
+        standing: StandingId,
+        trouble: String,
+    },
 
     // Elevation.
-    Ask { right: Right, duration: Option<Seconds>, start: StartChoice, reason: Option<Said>, ticket: Option<Said>, shown: Digest },
-    Answer { elevation: ElevationId, verdict: Verdict, reason: Option<Said>, shown: Digest },
-    Withdraw { elevation: ElevationId },
-    Begin { elevation: ElevationId },
-    GiveBack { elevation: ElevationId },
-    Revoke { elevation: ElevationId, word: Said },
+    Ask {
+        right: Right,
+        duration: Option<Seconds>,
+        start: StartChoice,
+        reason: Option<Said>,
+        ticket: Option<Said>,
+        shown: Digest,
+    },
+    Answer {
+        elevation: ElevationId,
+        verdict: Verdict,
+        reason: Option<Said>,
+        shown: Digest,
+    },
+    Withdraw {
+        elevation: ElevationId,
+    },
+    Begin {
+        elevation: ElevationId,
+    },
+    GiveBack {
+        elevation: ElevationId,
+    },
+    Revoke {
+        elevation: ElevationId,
+        word: Said,
+    },
     /// The holder is about to be shown a login.
-    ShowLogin { elevation: ElevationId },
+    ShowLogin {
+        elevation: ElevationId,
+    },
 
     // What the keepers saw.
-    GrantSeen { grant: GrantId, there: bool },
-    GrantDelayed { grant: GrantId, trouble: String },
-    GrantGone { grant: GrantId, leftovers: Vec<(Said, Option<Timestamp>, bool)> },
+    GrantSeen {
+        grant: GrantId,
+        there: bool,
+    },
+    GrantDelayed {
+        grant: GrantId,
+        trouble: String,
+    },
+    GrantGone {
+        grant: GrantId,
+        leftovers: Vec<(Said, Option<Timestamp>, bool)>,
+    },
 }
 
 impl Command {
+    /// The elevation it is about, where there is one.
+    #[must_use]
+    pub const fn elevation(&self) -> Option<ElevationId> {
+        match self {
+            Self::Answer { elevation, .. }
+            | Self::Withdraw { elevation }
+            | Self::Begin { elevation }
+            | Self::GiveBack { elevation }
+            | Self::Revoke { elevation, .. }
+            | Self::ShowLogin { elevation } => Some(*elevation),
+            _ => None,
+        }
+    }
+
     /// A word for the ledger's entry about a refusal.
     #[must_use]
     pub const fn word(&self) -> &'static str {

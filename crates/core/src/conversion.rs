@@ -4,9 +4,7 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{
-    ConversionId, Digest, EligibilityId, Refusal, Standing, StandingId, SubjectId, Weight, World,
-};
+use crate::{ConversionId, Digest, EligibilityId, Refusal, Standing, StandingId, SubjectId, Weight, World};
 
 /// Where one right of a conversion stands on its target.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -94,8 +92,7 @@ pub fn plan_conversion(world: &World, chosen: &[StandingId]) -> Result<Plan, Ref
     }
     let lost: Vec<StandingId> =
         items.iter().flat_map(|item| item.also_lost.iter().copied().chain([item.standing])).collect();
-    let mut targets: Vec<_> =
-        chosen.iter().filter_map(|id| world.standing.get(id)).map(|right| right.target).collect();
+    let mut targets: Vec<_> = chosen.iter().filter_map(|id| world.standing.get(id)).map(|right| right.target).collect();
     targets.sort_unstable();
     targets.dedup();
     let mut left = Vec::new();
@@ -123,9 +120,10 @@ pub fn plan_conversion(world: &World, chosen: &[StandingId]) -> Result<Plan, Ref
 }
 
 fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
-    let right = world.standing.get(&id).ok_or_else(|| {
-        Refusal::unknown("standing right", id, "`tempestas standing` lists them")
-    })?;
+    let right = world
+        .standing
+        .get(&id)
+        .ok_or_else(|| Refusal::unknown("standing right", id, "`tempestas standing` lists them"))?;
     let account = world.text(right.account);
     if right.handle.is_none() {
         return Err(Refusal::conflict(format!(
@@ -161,10 +159,7 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
 }
 
 /// Standing critical rights over the whole target, our own account's left out.
-fn critical_holders(
-    world: &World,
-    target: crate::ScopeId,
-) -> impl Iterator<Item = &Standing> + '_ {
+fn critical_holders(world: &World, target: crate::ScopeId) -> impl Iterator<Item = &Standing> + '_ {
     world.standing.values().filter(move |right| {
         right.target == target
             && !world.is_broker(target, right.account)

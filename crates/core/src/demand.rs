@@ -7,10 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule,
-    Refusal, Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World,
-    effective_terms,
-    text::Digest,
+    Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule, Refusal,
+    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms, text::Digest,
     time::Seconds,
 };
 
@@ -51,10 +49,11 @@ impl Demand {
             ReasonRule::Optional | ReasonRule::Hidden => {}
         }
         if let TicketRule::Required { pattern } = &self.terms.ticket {
-            needs.push(pattern.as_ref().map_or_else(
-                || "a ticket".to_owned(),
-                |pattern| format!("a ticket of the form {pattern}"),
-            ));
+            needs.push(
+                pattern
+                    .as_ref()
+                    .map_or_else(|| "a ticket".to_owned(), |pattern| format!("a ticket of the form {pattern}")),
+            );
         }
         if let Approval::Stage { yes, within, .. } = &self.terms.approval {
             needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers)));
@@ -102,15 +101,12 @@ fn names(world: &World, people: &BTreeSet<SubjectId>) -> String {
 ///
 /// # Errors
 /// Refuses where there is no eligibility, where the terms rule the right out, and where nobody could answer.
-pub fn demand_for(
-    world: &World,
-    asker: SubjectId,
-    right: Right,
-    now: Timestamp,
-) -> Result<Demand, Refusal> {
-    let role = world.roles.get(&right.role).filter(|role| !role.gone).ok_or_else(|| {
-        Refusal::unknown("role", right.role, "`tempestas eligible` lists what you may ask for")
-    })?;
+pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp) -> Result<Demand, Refusal> {
+    let role = world
+        .roles
+        .get(&right.role)
+        .filter(|role| !role.gone)
+        .ok_or_else(|| Refusal::unknown("role", right.role, "`tempestas eligible` lists what you may ask for"))?;
     let eligibility = fitting_eligibility(world, asker, right, now)?;
     let terms = effective_terms(world, Act::Elevate, right, asker);
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
@@ -152,17 +148,9 @@ pub fn demand_for(
 }
 
 /// Whoever lets themselves in without a yes, by terms of their own making, waits a day like anyone's hand.
-fn refuse_own_terms(
-    world: &World,
-    terms: &Effective,
-    asker: SubjectId,
-    now: Timestamp,
-) -> Result<(), Refusal> {
-    let rule = terms
-        .traces
-        .iter()
-        .find(|trace| trace.setting == "approval")
-        .and_then(|trace| world.terms.get(&trace.rule?));
+fn refuse_own_terms(world: &World, terms: &Effective, asker: SubjectId, now: Timestamp) -> Result<(), Refusal> {
+    let rule =
+        terms.traces.iter().find(|trace| trace.setting == "approval").and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {
         let until = crate::later(rule.set_at?, HAND_LASTS);
         (world.human(rule.set_by?) == world.human(asker) && until > now).then_some((rule.id, until))
@@ -176,27 +164,16 @@ fn refuse_own_terms(
 }
 
 /// The eligibility that reaches `right` and lasts longest.
-fn fitting_eligibility(
-    world: &World,
-    asker: SubjectId,
-    right: Right,
-    now: Timestamp,
-) -> Result<&Eligibility, Refusal> {
+fn fitting_eligibility(world: &World, asker: SubjectId, right: Right, now: Timestamp) -> Result<&Eligibility, Refusal> {
     let of_role: Vec<&Eligibility> = world
         .eligibilities
         .values()
         .filter(|held| held.right.role == right.role && world.belongs_to(asker, held.subject))
         .collect();
-    let reaching: Vec<&Eligibility> = of_role
-        .iter()
-        .copied()
-        .filter(|held| world.is_within(right.scope, held.right.scope))
-        .collect();
-    let best = reaching
-        .iter()
-        .copied()
-        .filter(|held| held.holds(now))
-        .max_by_key(|held| (held.until.is_none(), held.until));
+    let reaching: Vec<&Eligibility> =
+        of_role.iter().copied().filter(|held| world.is_within(right.scope, held.right.scope)).collect();
+    let best =
+        reaching.iter().copied().filter(|held| held.holds(now)).max_by_key(|held| (held.until.is_none(), held.until));
     best.ok_or_else(|| {
         if let Some(held) = reaching.first() {
             Refusal::not_allowed(if held.from > now {
@@ -246,12 +223,7 @@ pub(crate) fn who_may_answer(
 }
 
 /// Whether `person` is free to answer `asker`: active, another human, and not touched by the asker within a day.
-pub(crate) fn may_answer(
-    world: &World,
-    person: SubjectId,
-    asker: SubjectId,
-    now: Timestamp,
-) -> bool {
+pub(crate) fn may_answer(world: &World, person: SubjectId, asker: SubjectId, now: Timestamp) -> bool {
     let human = world.human(asker);
     let active = world
         .subjects
@@ -272,8 +244,7 @@ pub fn own_rights(world: &World, subject: SubjectId, now: Timestamp) -> Vec<&Eli
         .eligibilities
         .values()
         .filter(|eligibility| {
-            world.belongs_to(subject, eligibility.subject)
-                && eligibility.until.is_none_or(|until| now < until)
+            world.belongs_to(subject, eligibility.subject) && eligibility.until.is_none_or(|until| now < until)
         })
         .collect();
     held.sort_by_key(|eligibility| eligibility.right);

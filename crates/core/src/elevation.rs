@@ -6,9 +6,7 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{
-    Demand, ElevationId, GrantId, Right, ScopeId, SubjectId, text::Digest, time::Seconds,
-};
+use crate::{Demand, ElevationId, GrantId, Right, ScopeId, SubjectId, text::Digest, time::Seconds};
 
 /// Where an elevation stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]

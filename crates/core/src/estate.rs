@@ -6,11 +6,7 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{
-    AlarmId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId,
-    text::Digest,
-    time::Seconds,
-};
+use crate::{AlarmId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId, text::Digest, time::Seconds};
 
 /// What a scope is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -102,9 +98,7 @@ pub struct Target {
 }
 
 /// How much harm a role can do.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Weight {
     /// Daily work.
@@ -160,9 +154,7 @@ pub struct Role {
 }
 
 /// A role at a scope.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 pub struct Right {
     /// The role.
     pub role: RoleId,
@@ -182,9 +174,7 @@ pub struct Account {
 }
 
 /// A duty within Tempestas.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum DutyKind {
     /// Runs the scope: surveys, conversions, terms, people (at the root).

@@ -5,8 +5,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Actor, AlarmId, AlarmKind, ConversionId, Door, DutyId, DutyKind, ElevationId, EligibilityId, End, GrantId,
-    Key, Right, Row, ScopeId, StandingId, SubjectId, TermsId, Verdict, World, text::Digest,
+    Actor, AlarmId, AlarmKind, ConversionId, Door, DutyId, DutyKind, ElevationId, EligibilityId, End, GrantId, Key,
+    Right, Row, ScopeId, StandingId, SubjectId, TermsId, Verdict, World, text::Digest,
 };
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
@@ -86,7 +86,7 @@ pub enum What {
     SignInFailed { subject: SubjectId },
     Proved { subject: SubjectId },
     SignInEnded { subject: SubjectId },
-    Refused { command: String, code: String },
+    Refused { command: String, code: String, elevation: Option<ElevationId> },
     RefusalsDropped { subject: SubjectId, count: u32 },
     FolderAdded { scope: ScopeId },
     TargetAdded { scope: ScopeId },
@@ -164,8 +164,7 @@ impl What {
             | Self::DutyEnded { subject, scope, .. } => {
                 (about.subject, about.scope) = (Some(*subject), Some(*scope));
             }
-            Self::EligibilityGiven { subject, right, .. }
-            | Self::EligibilityEnded { subject, right, .. } => {
+            Self::EligibilityGiven { subject, right, .. } | Self::EligibilityEnded { subject, right, .. } => {
                 (about.subject, about.scope) = (Some(*subject), Some(right.scope));
             }
             Self::FolderAdded { scope }
@@ -193,10 +192,10 @@ impl What {
             | Self::LoginShown { elevation, .. }
             | Self::Closing { elevation, .. }
             | Self::Ended { elevation, .. } => about.elevation = Some(*elevation),
+            Self::Refused { elevation, .. } => about.elevation = *elevation,
             Self::Founded { .. }
             | Self::EpochBegun { .. }
             | Self::KeyRotated { .. }
-            | Self::Refused { .. }
             | Self::Converted { .. }
             | Self::ConversionUndone { .. }
             | Self::AlarmRaised { .. }
@@ -240,7 +239,10 @@ impl What {
             Self::SignInFailed { subject } => format!("failed to sign in as {}", who(subject)),
             Self::Proved { subject } => format!("gave a fresh TOTP code for {}", who(subject)),
             Self::SignInEnded { subject } => format!("ended a sign-in of {}", who(subject)),
-            Self::Refused { command, code } => format!("was refused: {command} ({code})"),
+            Self::Refused { command, code, elevation } => {
+                let about = elevation.map_or_else(String::new, |id| format!(" {id}"));
+                format!("was refused: {command}{about} ({code})")
+            }
             Self::RefusalsDropped { count, .. } => format!("was refused {count} more times within a minute"),
             Self::FolderAdded { scope } => format!("added the folder {}", world.path(*scope)),
             Self::TargetAdded { scope } => format!("added the target {}", world.path(*scope)),
@@ -285,17 +287,20 @@ impl What {
             Self::Delayed { elevation, trouble } => {
                 format!("{elevation} waits: {}", trouble.as_deref().unwrap_or("no longer"))
             }
-            Self::LoginShown { elevation, replaced } => format!(
-                "showed the login of {elevation}{}",
-                if *replaced { ", replacing the one before" } else { "" }
-            ),
+            Self::LoginShown { elevation, replaced } => {
+                format!("showed the login of {elevation}{}", if *replaced { ", replacing the one before" } else { "" })
+            }
             Self::Closing { elevation, end } => {
                 format!("began to end {elevation} ({})", crate::Phase::Ended(*end))
             }
-            Self::Ended { elevation, end, leftovers } => format!(
-                "ended {elevation} ({}), {leftovers} leftovers",
-                crate::Phase::Ended(*end)
-            ),
+            Self::Ended { elevation, end, leftovers } => {
+                let found = match leftovers {
+                    0 => String::new(),
+                    1 => ", with 1 leftover".to_owned(),
+                    many => format!(", with {many} leftovers"),
+                };
+                format!("ended {elevation} ({}){found}", crate::Phase::Ended(*end))
+            }
             Self::AlarmRaised { alarm, about } => format!("raised alarm {alarm}: {}", about.sentence(world)),
             Self::AlarmSettled { alarm } => format!("settled alarm {alarm}"),
         }
@@ -317,10 +322,16 @@ impl AlarmKind {
                 format!("{} should have ended and is not read back as gone; it is tried until it is", elevation(grant))
             }
             Self::Missing { grant } => {
-                format!("{} should be live and was not found on its target; somebody took it away behind our back", elevation(grant))
+                format!(
+                    "{} should be live and was not found on its target; somebody took it away behind our back",
+                    elevation(grant)
+                )
             }
             Self::Stray { target } => {
-                format!("something on {} bears our mark and no grant explains it; it is being ended", world.path(*target))
+                format!(
+                    "something on {} bears our mark and no grant explains it; it is being ended",
+                    world.path(*target)
+                )
             }
             Self::SurveyHeld { target } => format!(
                 "a survey of {} would change too much and waits for a person: `tempestas targets accept {}`",

@@ -35,17 +35,15 @@ pub use command::Command;
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, plan_conversion};
 pub use decide::{decide, ensure_administrator};
 pub use demand::{Demand, demand_for, own_rights};
-pub use elevation::{
-    Answer, Elevation, End, Grant, Leftover, Phase, Seen, Stage, StartChoice, Verdict,
-};
+pub use elevation::{Answer, Elevation, End, Grant, Leftover, Phase, Seen, Stage, StartChoice, Verdict};
 pub use estate::{
-    Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Right, Role, Scope,
-    ScopeKind, Target, Weight,
+    Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Right, Role, Scope, ScopeKind, Target,
+    Weight,
 };
 pub use fact::{FACT_VERSION, Fact, What};
 pub use ids::{
-    AlarmId, ConversionId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
-    StandingId, SubjectId, TermsId,
+    AlarmId, ConversionId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId, StandingId, SubjectId,
+    TermsId,
 };
 pub use orders::{Order, Task, orders};
 pub use refusal::Refusal;
@@ -54,8 +52,8 @@ pub use standing::Standing;
 pub use subject::{Hand, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms,
-    TicketRule, Trace, effective_terms,
+    Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
+    effective_terms,
 };
 pub use text::{Digest, PrivateText, Said};
 pub use time::{Seconds, later};

@@ -2,9 +2,7 @@
 
 use jiff::Timestamp;
 
-use crate::{
-    Connector, ConversionId, Grant, GrantId, ItemState, Seen, ScopeId, Standing, World, later,
-};
+use crate::{Connector, ConversionId, Grant, GrantId, ItemState, ScopeId, Seen, Standing, World, later};
 
 /// One thing to do on a target.
 #[derive(Debug, Clone, PartialEq)]

@@ -39,8 +39,7 @@ impl Sight {
     #[must_use]
     pub fn sees_elevation(&self, world: &World, elevation: &Elevation) -> bool {
         let asked = self.person.is_some_and(|me| {
-            elevation.asker == me
-                || elevation.stages.iter().any(|stage| stage.approvers.contains(&me))
+            elevation.asker == me || elevation.stages.iter().any(|stage| stage.approvers.contains(&me))
         });
         asked || self.sees_scope(world, elevation.right.scope)
     }

@@ -16,9 +16,7 @@ one for a group before one for anyone; then the stricter. A setting that a rule 
 never relaxed. What no rule sets comes from the house's own defaults.";
 
 /// What is done with a right.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Act {
     /// Hold it for a time.
@@ -32,9 +30,7 @@ pub enum Act {
 }
 
 /// Whether a reason is demanded.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "is")]
 pub enum ReasonRule {
     /// Not asked for.
@@ -87,9 +83,7 @@ impl TicketRule {
     /// Whether `ticket` fits the whole pattern.
     #[must_use]
     pub fn fits(&self, ticket: &str) -> bool {
-        self.pattern().is_none_or(|pattern| {
-            whole(pattern).is_ok_and(|expression| expression.is_match(ticket))
-        })
+        self.pattern().is_none_or(|pattern| whole(pattern).is_ok_and(|expression| expression.is_match(ticket)))
     }
 }
 
@@ -109,9 +103,7 @@ pub struct Starts {
 }
 
 /// Who may answer.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "who")]
 pub enum Approver {
     /// A person, or the members of a group.
@@ -143,9 +135,7 @@ pub enum Approval {
 }
 
 /// Whether a right may be given whose end depends on Tempestas.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum LapseRule {
     /// Any right may be given.
@@ -185,8 +175,7 @@ pub struct Settings {
 }
 
 /// Names of the settings, as pins and traces use them.
-const NAMES: [&str; 8] =
-    ["longest", "usual", "starts", "reason", "ticket", "assurance", "approval", "lapse"];
+const NAMES: [&str; 8] = ["longest", "usual", "starts", "reason", "ticket", "assurance", "approval", "lapse"];
 
 /// A rule: to whom, to what and where its settings apply.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -233,11 +222,15 @@ impl Terms {
                 )));
             }
             if !is_set(settings, pin) {
-                return Err(Refusal::invalid(format!("`{pin}` is pinned but not set by this rule; set it, or leave the pin out")));
+                return Err(Refusal::invalid(format!(
+                    "`{pin}` is pinned but not set by this rule; set it, or leave the pin out"
+                )));
             }
         }
         let longest_possible = Seconds::hours(24 * 31);
-        for (name, value) in [("longest", settings.longest), ("usual", settings.usual), ("assurance", settings.assurance)] {
+        for (name, value) in
+            [("longest", settings.longest), ("usual", settings.usual), ("assurance", settings.assurance)]
+        {
             if value.is_some_and(|span| span.0 == 0 || span > longest_possible) {
                 return Err(Refusal::invalid(format!("`{name}` must lie between 1 s and {longest_possible}")));
             }
@@ -264,9 +257,7 @@ impl Terms {
         }
         if let Some(Approval::Stage { approvers, yes, no, within }) = &settings.approval {
             if approvers.is_empty() || *yes == 0 || *no == 0 || within.0 == 0 {
-                return Err(Refusal::invalid(
-                    "`approval` needs at least one approver, one yes, one no and a time",
-                ));
+                return Err(Refusal::invalid("`approval` needs at least one approver, one yes, one no and a time"));
             }
         }
         Ok(())
@@ -365,8 +356,7 @@ fn house_defaults() -> Settings {
 /// The terms that hold for one act on one right by one asker, by [`PRECEDENCE`].
 #[must_use]
 pub fn effective_terms(world: &World, act: Act, right: Right, asker: SubjectId) -> Effective {
-    let mut rules: Vec<&Terms> =
-        world.terms.values().filter(|rule| rule.fits(world, act, right, asker)).collect();
+    let mut rules: Vec<&Terms> = world.terms.values().filter(|rule| rule.fits(world, act, right, asker)).collect();
     rules.sort_by_key(|rule| (std::cmp::Reverse(rule.specificity(world)), rule.id));
     let house = house_defaults();
     let weigh = Weigh { world, rules, traces: std::cell::RefCell::default() };
@@ -400,11 +390,8 @@ impl Weigh<'_> {
         stricter: impl Fn(T, T) -> T,
         house: &Settings,
     ) -> T {
-        let set: Vec<(&Terms, T)> = self
-            .rules
-            .iter()
-            .filter_map(|rule| get(&rule.settings).map(|value| (*rule, value)))
-            .collect();
+        let set: Vec<(&Terms, T)> =
+            self.rules.iter().filter_map(|rule| get(&rule.settings).map(|value| (*rule, value))).collect();
         let mut trace = Trace {
             setting: name.to_owned(),
             rule: set.first().map(|(rule, _)| rule.id),
@@ -447,9 +434,7 @@ fn stricter_ticket(below: TicketRule, above: TicketRule) -> TicketRule {
     if below.rank() > above.rank() {
         // A stricter demand below keeps the form that is demanded above.
         match (below, above.pattern()) {
-            (TicketRule::Required { .. }, Some(pattern)) => {
-                TicketRule::Required { pattern: Some(pattern.to_owned()) }
-            }
+            (TicketRule::Required { .. }, Some(pattern)) => TicketRule::Required { pattern: Some(pattern.to_owned()) },
             (below, _) => below,
         }
     } else {

@@ -7,9 +7,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A span in whole seconds; shown as people say it (`2 h`, `90 min`, `45 s`).
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(transparent)]
 pub struct Seconds(pub u32);
 
@@ -35,8 +33,7 @@ impl Seconds {
 
 impl fmt::Display for Seconds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (days, hours, minutes, seconds) =
-            (self.0 / 86_400, self.0 / 3600 % 24, self.0 / 60 % 60, self.0 % 60);
+        let (days, hours, minutes, seconds) = (self.0 / 86_400, self.0 / 3600 % 24, self.0 / 60 % 60, self.0 % 60);
         let mut parts = Vec::new();
         for (count, unit) in [(days, "d"), (hours, "h"), (minutes, "min"), (seconds, "s")] {
             if count > 0 {

@@ -6,10 +6,9 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Account, Alarm, AlarmId, Conversion, ConversionId, Duty, DutyId, Elevation, ElevationId,
-    Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope,
-    ScopeId, Standing, StandingId, Subject, SubjectId, SubjectKind, Target, Terms, TermsId,
-    text::Digest,
+    Account, Alarm, AlarmId, Conversion, ConversionId, Duty, DutyId, Elevation, ElevationId, Eligibility,
+    EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope, ScopeId, Standing, StandingId,
+    Subject, SubjectId, SubjectKind, Target, Terms, TermsId, text::Digest,
 };
 
 /// How deep groups may nest.
@@ -225,8 +224,7 @@ impl World {
         }
         depth > 0
             && self.subjects.get(&of).is_some_and(|group| {
-                !group.suspended
-                    && group.members.iter().any(|id| self.belongs_within(member, *id, depth - 1))
+                !group.suspended && group.members.iter().any(|id| self.belongs_within(member, *id, depth - 1))
             })
     }
 
@@ -252,15 +250,15 @@ impl World {
     /// How many levels of groups hang below `id`; 0 for a person.
     #[must_use]
     pub fn group_height(&self, id: SubjectId) -> usize {
-        let Some(subject) = self.subjects.get(&id).filter(|subject| subject.kind == SubjectKind::Group) else { return 0 };
+        let Some(subject) = self.subjects.get(&id).filter(|subject| subject.kind == SubjectKind::Group) else {
+            return 0;
+        };
         1 + subject.members.iter().map(|member| self.group_height(*member)).max().unwrap_or(0)
     }
 
     /// The scopes from `scope` up to the root, itself first.
     pub fn upwards(&self, scope: ScopeId) -> impl Iterator<Item = &Scope> {
-        std::iter::successors(self.scopes.get(&scope), |scope| {
-            scope.parent.and_then(|parent| self.scopes.get(&parent))
-        })
+        std::iter::successors(self.scopes.get(&scope), |scope| scope.parent.and_then(|parent| self.scopes.get(&parent)))
     }
 
     /// Whether `scope` is `of` or lies below it.
@@ -278,11 +276,8 @@ impl World {
     /// A scope's path, as shown.
     #[must_use]
     pub fn path(&self, scope: ScopeId) -> String {
-        let mut names: Vec<&str> = self
-            .upwards(scope)
-            .filter(|scope| scope.parent.is_some())
-            .map(|scope| scope.name.as_str())
-            .collect();
+        let mut names: Vec<&str> =
+            self.upwards(scope).filter(|scope| scope.parent.is_some()).map(|scope| scope.name.as_str()).collect();
         names.reverse();
         format!("/{}", names.join("/"))
     }
@@ -339,11 +334,7 @@ impl World {
             Refusal::invalid(format!("/{path} is a folder; a right is held on a target or a part of one"))
         })?;
         let role = self.role_named(target.scope, name).filter(|role| !role.gone).ok_or_else(|| {
-            Refusal::unknown(
-                "role",
-                format!("{name}@/{path}"),
-                "`tempestas eligible` lists what you may ask for",
-            )
+            Refusal::unknown("role", format!("{name}@/{path}"), "`tempestas eligible` lists what you may ask for")
         })?;
         Ok(Right { role: role.id, scope: scope.id })
     }

@@ -51,7 +51,12 @@ fn ordinary_user() -> anyhow::Result<(u32, u32)> {
         .find(|line| line.starts_with("postgres:"))
         .context("root can't run PostgreSQL, and there is no user `postgres`; install the package postgresql-15")?;
     let mut fields = line.split(':').skip(2);
-    let mut number = || fields.next().and_then(|field| field.parse().ok()).context("the line of `postgres` in /etc/passwd can't be read");
+    let mut number = || {
+        fields
+            .next()
+            .and_then(|field| field.parse().ok())
+            .context("the line of `postgres` in /etc/passwd can't be read")
+    };
     Ok((number()?, number()?))
 }
 
@@ -76,7 +81,21 @@ impl Cluster {
                 chown(&secret, Some(user), Some(group))?;
             }
             let pwfile = format!("--pwfile={}", secret.display());
-            cluster.run("initdb", &["-D", path(&data)?, "-U", SUPERUSER, &pwfile, "--auth=scram-sha-256", "-N", "-E", "UTF8", "--locale=C"])?;
+            cluster.run(
+                "initdb",
+                &[
+                    "-D",
+                    path(&data)?,
+                    "-U",
+                    SUPERUSER,
+                    &pwfile,
+                    "--auth=scram-sha-256",
+                    "-N",
+                    "-E",
+                    "UTF8",
+                    "--locale=C",
+                ],
+            )?;
             std::fs::remove_file(&secret)?;
         }
         let options = format!(

@@ -33,7 +33,8 @@ pub fn next_code(directory: &Path, name: &str, secret: &str) -> anyhow::Result<S
 /// # Errors
 /// When the secret can't be used.
 pub fn code_at(secret: &str, seconds: u64) -> anyhow::Result<String> {
-    let secret = Secret::try_from_base32(secret).map_err(|error| anyhow::anyhow!("the TOTP secret can't be used: {error:?}"))?;
+    let secret =
+        Secret::try_from_base32(secret).map_err(|error| anyhow::anyhow!("the TOTP secret can't be used: {error:?}"))?;
     let totp = Builder::new()
         .with_secret(secret)
         .with_account_name("x")

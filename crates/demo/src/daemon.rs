@@ -1,6 +1,9 @@
 //! The real `tempestasd`, with a real configuration file.
 
-use std::{net::IpAddr, path::{Path, PathBuf}};
+use std::{
+    net::IpAddr,
+    path::{Path, PathBuf},
+};
 
 use crate::processes::{Running, program};
 

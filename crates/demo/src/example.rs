@@ -74,7 +74,10 @@ impl Story<'_> {
     /// Runs the client as somebody and prints what they see. Ends the story where the exit code is another, or the
     /// output doesn't say what it should.
     fn see(&self, who: &str, arguments: &[&str], code: i32, says: &[&str]) -> anyhow::Result<String> {
-        let shown: Vec<String> = arguments.iter().map(|argument| if argument.contains(' ') { format!("'{argument}'") } else { (*argument).to_owned() }).collect();
+        let shown: Vec<String> = arguments
+            .iter()
+            .map(|argument| if argument.contains(' ') { format!("'{argument}'") } else { (*argument).to_owned() })
+            .collect();
         println!("{}$ tempestas {}", who.split('.').next().unwrap_or(who), shown.join(" "));
         let output = self.command(who).args(arguments).output()?;
         let text = format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
@@ -91,7 +94,8 @@ impl Story<'_> {
     /// The same call's JSON, without showing it.
     fn json(&self, who: &str, arguments: &[&str]) -> anyhow::Result<Value> {
         let output = self.command(who).args(arguments).arg("--json").output()?;
-        serde_json::from_slice(&output.stdout).with_context(|| format!("`tempestas {}` gave no JSON", arguments.join(" ")))
+        serde_json::from_slice(&output.stdout)
+            .with_context(|| format!("`tempestas {}` gave no JSON", arguments.join(" ")))
     }
 
     fn sign_in(&self) -> anyhow::Result<()> {
@@ -106,7 +110,10 @@ impl Story<'_> {
                 .stdin(Stdio::piped())
                 .stdout(Stdio::piped())
                 .spawn()?;
-            std::io::Write::write_all(&mut child.stdin.take().context("the input is piped")?, person.password.as_bytes())?;
+            std::io::Write::write_all(
+                &mut child.stdin.take().context("the input is piped")?,
+                person.password.as_bytes(),
+            )?;
             let output = child.wait_with_output()?;
             print!("{}", String::from_utf8_lossy(&output.stdout));
             if !output.status.success() {
@@ -133,10 +140,17 @@ impl Story<'_> {
         self.see(MARA, &["targets", "survey", BRIGHTWATER], 0, &["Surveyed"])?;
         self.see(MARA, &["standing", "--role", "SUPERUSER"], 0, &["ironquay_support"])?;
         self.see(MARA, &["standing", "--at", BERTHS, "--who", TOMAS], 0, &["harbour_operator > vessel_traffic"])?;
-        self.see(MARA, &["standing", "--at", "/analytics/brightwater/lake/raw"], 0, &["a posting above, at /analytics/brightwater/lake"])?;
+        self.see(
+            MARA,
+            &["standing", "--at", "/analytics/brightwater/lake/raw"],
+            0,
+            &["a posting above, at /analytics/brightwater/lake"],
+        )?;
         Self::chapter("Convert some of it");
-        let (dormant, supplier) = (self.standing("old_admin", "SUPERUSER")?, self.standing("ironquay_support", "SUPERUSER")?);
-        let (operator, root) = (self.standing("treyes", "harbour_operator")?, self.standing("mlindqvist", "SUPERUSER")?);
+        let (dormant, supplier) =
+            (self.standing("old_admin", "SUPERUSER")?, self.standing("ironquay_support", "SUPERUSER")?);
+        let (operator, root) =
+            (self.standing("treyes", "harbour_operator")?, self.standing("mlindqvist", "SUPERUSER")?);
         let everyone: Vec<String> = ["harbour_root", "hvoss", "obrandt", "psol"]
             .iter()
             .zip(["SUPERUSER", "CREATEROLE", "harbour_dba", "harbour_dba"])
@@ -145,15 +159,30 @@ impl Story<'_> {
         let mut too_many = vec!["convert", "preview", &dormant, &supplier, &root];
         too_many.extend(everyone.iter().skip(1).map(String::as_str));
         self.see(MARA, &too_many, 3, &["emergency holders", "at least 2 must stay"])?;
-        self.see(MARA, &["convert", "preview", &operator, &dormant, &supplier], 0, &["the attribute SUPERUSER is taken from the role `old_admin`", "Nothing was changed"])?;
-        self.see(MARA, &["convert", "apply", &operator, &dormant, &supplier, "--yes", "--wait"], 0, &["taken, read back"])?;
+        self.see(
+            MARA,
+            &["convert", "preview", &operator, &dormant, &supplier],
+            0,
+            &["the attribute SUPERUSER is taken from the role `old_admin`", "Nothing was changed"],
+        )?;
+        self.see(
+            MARA,
+            &["convert", "apply", &operator, &dormant, &supplier, "--yes", "--wait"],
+            0,
+            &["taken, read back"],
+        )?;
         self.see(MARA, &["targets", "survey", BERTHS], 0, &["Surveyed"])?;
         Ok(())
     }
 
     fn terms(&self) -> anyhow::Result<()> {
         Self::chapter("What an ask will demand, and where that comes from");
-        self.see(MARA, &["terms", "show", &format!("harbour_dba@{BERTHS}"), "--asker", TOMAS], 0, &["CHG-[0-9]{4,6}", "PASSED OVER"])?;
+        self.see(
+            MARA,
+            &["terms", "show", &format!("harbour_dba@{BERTHS}"), "--asker", TOMAS],
+            0,
+            &["CHG-[0-9]{4,6}", "PASSED OVER"],
+        )?;
         self.see(TOMAS, &["eligible"], 0, &["harbour_operator", "harbour_dba"])?;
         Ok(())
     }
@@ -165,8 +194,18 @@ impl Story<'_> {
         self.see(TOMAS, &["ask", &right, "--for", "9h", "--reason", "move the Halcyon Trader"], 3, &["too long"])?;
         self.see(TOMAS, &["ask", &right, "--reason", "fix"], 3, &["at least 10 letters"])?;
         self.see(TOMAS, &["ask", &format!("berth_king@{BERTHS}")], 3, &["there is no role"])?;
-        self.see(TOMAS, &["ask", &format!("harbour_dba@{BERTHS}"), "--reason", "a new role for the cranes", "--ticket", "soon"], 3, &["does not have the form"])?;
-        self.see(TOMAS, &["ask", &right, "--for", "14s", "--reason", "move the Halcyon Trader to N2"], 0, &["waits for oda.brandt or piet.sol"])?;
+        self.see(
+            TOMAS,
+            &["ask", &format!("harbour_dba@{BERTHS}"), "--reason", "a new role for the cranes", "--ticket", "soon"],
+            3,
+            &["does not have the form"],
+        )?;
+        self.see(
+            TOMAS,
+            &["ask", &right, "--for", "14s", "--reason", "move the Halcyon Trader to N2"],
+            0,
+            &["waits for oda.brandt or piet.sol"],
+        )?;
         let held = "E1001";
         self.see(TOMAS, &["answer", held, "yes"], 3, &["nobody answers their own ask"])?;
         self.see(INES, &["answer", held, "yes"], 3, &["not among those who may answer"])?;
@@ -180,7 +219,8 @@ impl Story<'_> {
     /// Fetches the login as the holder does; shown with its password left out.
     fn login(&self, held: &str) -> anyhow::Result<(String, String, String)> {
         let login = self.json(TOMAS, &["reach", held])?;
-        let text = |name: &str| login[name].as_str().map(str::to_owned).with_context(|| format!("the login has no {name}"));
+        let text =
+            |name: &str| login[name].as_str().map(str::to_owned).with_context(|| format!("the login has no {name}"));
         let port = login["port"].as_u64().context("the login has no port")?;
         let user = text("user")?;
         Ok((format!("host=127.0.0.1 port={port} dbname=berths user={user}"), user, text("password")?))
@@ -188,7 +228,11 @@ impl Story<'_> {
 
     fn psql(connection: &str, password: &str, sql: &str, well: bool) -> anyhow::Result<()> {
         println!("tomas$ psql '{connection}' -c '{sql}'");
-        let output = Command::new("psql").args([connection, "-X", "-c", sql]).env("PGPASSWORD", password).output().context("psql can't be run")?;
+        let output = Command::new("psql")
+            .args([connection, "-X", "-c", sql])
+            .env("PGPASSWORD", password)
+            .output()
+            .context("psql can't be run")?;
         println!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
         if output.status.success() != well {
             bail!("that should have {}", if well { "worked" } else { "been refused" });
@@ -240,7 +284,11 @@ impl Story<'_> {
             .await?
             .json()
             .await?;
-        println!("(Brightwater itself: may Tomas {verb} {thing} at /{}? {})\n", basin.join("/"), if reply["may"] == true { "yes" } else { "no" });
+        println!(
+            "(Brightwater itself: may Tomas {verb} {thing} at /{}? {})\n",
+            basin.join("/"),
+            if reply["may"] == true { "yes" } else { "no" }
+        );
         if reply["may"] != expected {
             bail!("Brightwater should have said {expected}");
         }
@@ -249,14 +297,34 @@ impl Story<'_> {
 
     async fn cloud(&self) -> anyhow::Result<()> {
         Self::chapter("The same for a cloud, without a yes, narrower than the eligibility");
-        let state: Value = serde_json::from_str(&std::fs::read_to_string(self.directory.join("brightwater/seed.json"))?)?;
+        let state: Value =
+            serde_json::from_str(&std::fs::read_to_string(self.directory.join("brightwater/seed.json"))?)?;
         let key = state["identities"]["t.reyes"]["key"].as_str().context("t.reyes has no key")?.to_owned();
-        self.see(MARA, &["eligible", "give", "harbour-engineers", &format!("harbour-warden@{BRIGHTWATER}/reports")], 0, &["may ask for"])?;
+        self.see(
+            MARA,
+            &["eligible", "give", "harbour-engineers", &format!("harbour-warden@{BRIGHTWATER}/reports")],
+            0,
+            &["may ask for"],
+        )?;
         let right = format!("harbour-warden@{BRIGHTWATER}/reports/cranes");
-        self.see(TOMAS, &["ask", &format!("harbour-warden@{BRIGHTWATER}/lake"), "--reason", "post the crane reports"], 3, &["lies outside"])?;
+        self.see(
+            TOMAS,
+            &["ask", &format!("harbour-warden@{BRIGHTWATER}/lake"), "--reason", "post the crane reports"],
+            3,
+            &["lies outside"],
+        )?;
         self.may(&key, "make", "posting", &["reports", "cranes"], false).await?;
-        let text = self.see(TOMAS, &["ask", &right, "--for", "10m", "--reason", "post the crane reports", "--wait"], 0, &["live"])?;
-        let held = text.split_whitespace().find(|word| word.starts_with('E') && word[1..].chars().all(|c| c.is_ascii_digit())).context("no reference was said")?.to_owned();
+        let text = self.see(
+            TOMAS,
+            &["ask", &right, "--for", "10m", "--reason", "post the crane reports", "--wait"],
+            0,
+            &["live"],
+        )?;
+        let held = text
+            .split_whitespace()
+            .find(|word| word.starts_with('E') && word[1..].chars().all(|c| c.is_ascii_digit()))
+            .context("no reference was said")?
+            .to_owned();
         self.may(&key, "make", "posting", &["reports", "cranes"], true).await?;
         self.may(&key, "make", "posting", &["reports", "berths"], false).await?;
         self.see(TOMAS, &["give-back", &held, "--wait"], 0, &["given-back", "no leftovers"])?;
@@ -273,12 +341,19 @@ impl Story<'_> {
         self.see(INES, &["ledger", "export", &name], 0, &["Wrote"])?;
         self.see(INES, &["ledger", "verify", &name], 0, &["Genuine"])?;
         let text = std::fs::read_to_string(&file)?;
-        std::fs::write(&changed, text.replacen("harbour-engineers", "harbour-engineerz", 1).replacen("\\\"kind\\\":\\\"asked\\\"", "\\\"kind\\\":\\\"askeD\\\"", 1))?;
+        std::fs::write(
+            &changed,
+            text.replacen("harbour-engineers", "harbour-engineerz", 1).replacen(
+                "\\\"kind\\\":\\\"asked\\\"",
+                "\\\"kind\\\":\\\"askeD\\\"",
+                1,
+            ),
+        )?;
         println!("ines$ sed s/asked/askeD/ {name} > {}", changed.display());
         self.see(INES, &["ledger", "verify", &changed.display().to_string()], 6, &["NOT GENUINE: fact"])?;
         println!("$ tempestasd rebuild --check");
         let output = self.setup.run(&["rebuild", "--check"])?;
-        println!("{}", String::from_utf8_lossy(&output.stdout));
+        println!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
         if !output.status.success() {
             bail!("the rebuild should have found nothing");
         }

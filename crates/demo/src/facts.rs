@@ -42,7 +42,8 @@ impl Facts {
     /// When there are none.
     pub fn read(directory: &Path) -> anyhow::Result<Self> {
         let path = directory.join("demo.json");
-        let text = std::fs::read_to_string(&path).with_context(|| format!("there is no demo in {}; run `make demo`", directory.display()))?;
+        let text = std::fs::read_to_string(&path)
+            .with_context(|| format!("there is no demo in {}; run `make demo`", directory.display()))?;
         serde_json::from_str(&text).with_context(|| format!("{} is damaged; run `make demo FRESH=1`", path.display()))
     }
 

@@ -3,7 +3,12 @@
 use std::{net::IpAddr, path::PathBuf, process::ExitCode};
 
 use clap::{Parser, Subcommand};
-use tempestas_demo::{codes::next_code, example, facts::Facts, run::{Demo, forget}};
+use tempestas_demo::{
+    codes::next_code,
+    example,
+    facts::Facts,
+    run::{Demo, forget},
+};
 
 /// Tempestas with the Quillhaven sample world, on this machine alone.
 #[derive(Parser)]
@@ -94,6 +99,10 @@ fn print_facts(demo: &Demo) {
     println!("  tempestas sign-in tomas.reyes --code $(tempestas-demo code tomas.reyes)");
     println!("  tempestas eligible");
     println!("  tempestas ask tide-writer@/analytics/brightwater/lake --preview");
-    println!("\nBrightwater: {}; PostgreSQL: {}", facts.brightwater, facts.postgres_port.map_or_else(|| "not installed".to_owned(), |port| format!("127.0.0.1:{port}")));
+    println!(
+        "\nBrightwater: {}; PostgreSQL: {}",
+        facts.brightwater,
+        facts.postgres_port.map_or_else(|| "not installed".to_owned(), |port| format!("127.0.0.1:{port}"))
+    );
     println!("The same for programs: {}/demo.json. Ctrl-C stops everything.", demo.directory.display());
 }

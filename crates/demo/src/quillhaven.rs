@@ -34,7 +34,11 @@ pub const PEOPLE: [(&str, &str, Option<&str>, Option<&str>); 18] = [
 
 /// Name, what it is for, members.
 pub const GROUPS: [(&str, &str, &[&str]); 7] = [
-    ("harbour-engineers", "keep the harbour's systems running", &["tomas.reyes", "jonas.weir", "elif.tan", "karel.dvor"]),
+    (
+        "harbour-engineers",
+        "keep the harbour's systems running",
+        &["tomas.reyes", "jonas.weir", "elif.tan", "karel.dvor"],
+    ),
     ("database-owners", "answer for the databases", &["oda.brandt", "piet.sol"]),
     ("night-watch", "on call from dusk to dawn", &["elif.tan", "karel.dvor"]),
     ("berth-planning", "plans which vessel lies where", &["amara.osei", "yusuf.adler"]),
@@ -105,9 +109,17 @@ pub fn cloud(key: impl Fn(&str) -> String) -> Cloud {
         role("tide-reader", "reads tables and lists what is there", &["read table", "list table"]),
         role("tide-writer", "reads and changes tables", &["read table", "list table", "write table"]),
         role("keysmith", "reads and makes keys of programs", &["read key", "make key"]),
-        role("harbour-warden", "posts identities to roles, and reads who is posted", &["make posting", "list posting", "read table", "write table"]),
+        role(
+            "harbour-warden",
+            "posts identities to roles, and reads who is posted",
+            &["make posting", "list posting", "read table", "write table"],
+        ),
         role("everything", "can do everything", &["do everything"]),
-        role("broker", "lists everything, posts and ends tokens", &["list basin", "list role", "list identity", "list posting", "list token", "make posting", "end token"]),
+        role(
+            "broker",
+            "lists everything, posts and ends tokens",
+            &["list basin", "list role", "list identity", "list posting", "list token", "make posting", "end token"],
+        ),
     ];
     let kind = |name: &str| match name {
         "tempestas-broker" | "night-batch" | "berth-forecast" => IdentityKind::Program,
@@ -118,7 +130,9 @@ pub fn cloud(key: impl Fn(&str) -> String) -> Cloud {
     let people = PEOPLE.iter().filter_map(|(.., identity)| *identity);
     let identities: BTreeMap<String, Identity> = people
         .chain(["tempestas-broker", "night-batch", "berth-forecast", "bw-telemetry"])
-        .map(|name| (name.to_owned(), Identity { name: name.to_owned(), kind: kind(name), key: key(name), last_seen: None }))
+        .map(|name| {
+            (name.to_owned(), Identity { name: name.to_owned(), kind: kind(name), key: key(name), last_seen: None })
+        })
         .collect();
     let posted = [
         ("po-broker", "tempestas-broker", "broker", "", 24 * 90, Some(0)),
@@ -138,7 +152,17 @@ pub fn cloud(key: impl Fn(&str) -> String) -> Cloud {
         ("po-14", "m.lindqvist", "keysmith", "", 24 * 300, Some(24 * 11)),
     ];
     Cloud {
-        basins: ["lake", "lake/raw", "lake/curated", "lake/curated/customs", "reports", "reports/berths", "reports/cranes"].map(path).to_vec(),
+        basins: [
+            "lake",
+            "lake/raw",
+            "lake/curated",
+            "lake/curated/customs",
+            "reports",
+            "reports/berths",
+            "reports/cranes",
+        ]
+        .map(path)
+        .to_vec(),
         roles: roles.into_iter().map(|role| (role.name.clone(), role)).collect(),
         identities,
         postings: posted

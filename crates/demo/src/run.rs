@@ -62,13 +62,16 @@ impl Demo {
             seed::cluster(&cluster, "SUPERUSER", &broker).await?;
             Some(cluster)
         } else {
-            say("PostgreSQL's server is not installed, so the demo goes on with Brightwater alone; `apt-get install postgresql-15` adds it");
+            say(
+                "PostgreSQL's server is not installed, so the demo goes on with Brightwater alone; `apt-get install postgresql-15` adds it",
+            );
             None
         };
         say("starting the simulated cloud Brightwater");
         let key = random_word();
         let cloud = quillhaven::cloud(|name| format!("{key}-{name}"));
-        let brightwater = daemon::brightwater(&directory.join("brightwater"), free_port()?, &serde_json::to_string(&cloud)?)?;
+        let brightwater =
+            daemon::brightwater(&directory.join("brightwater"), free_port()?, &serde_json::to_string(&cloud)?)?;
         say("starting the service");
         let port = if std::net::TcpListener::bind((address, PORT)).is_ok() { PORT } else { free_port()? };
         let setup = setup(directory, address, port);
@@ -135,7 +138,9 @@ fn make_directory(directory: &Path) -> anyhow::Result<()> {
         std::fs::DirBuilder::new().recursive(true).mode(0o711).create(directory)?;
         std::fs::write(directory.join(MARK), "")?;
     }
-    if std::fs::symlink_metadata(directory)?.uid() != rustix::process::geteuid().as_raw() || !directory.join(MARK).exists() {
+    if std::fs::symlink_metadata(directory)?.uid() != rustix::process::geteuid().as_raw()
+        || !directory.join(MARK).exists()
+    {
         bail!("{} was not made by this demo for you; give another with --state", directory.display());
     }
     Ok(())

@@ -4,7 +4,10 @@ use std::path::Path;
 
 use anyhow::Context as _;
 use ring::rand::{SecureRandom as _, SystemRandom};
-use tempestas_api::{EnrolRequest, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms, SignInRequest};
+use tempestas_api::{
+    EnrolRequest, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms,
+    SignInRequest,
+};
 use tempestas_client::{Client, Connection};
 use tempestas_core::{Connector, DutyKind, SubjectKind};
 use tokio_postgres::Client as Sql;
@@ -84,13 +87,23 @@ pub fn client(address: &str) -> anyhow::Result<Client> {
 ///
 /// # Errors
 /// When the service refuses any of it.
-pub async fn service(address: &str, first_secret: &str, directory: &Path, targets: &Targets<'_>) -> anyhow::Result<Vec<Person>> {
+pub async fn service(
+    address: &str,
+    first_secret: &str,
+    directory: &Path,
+    targets: &Targets<'_>,
+) -> anyhow::Result<Vec<Person>> {
     let nobody = client(address)?;
     let administrator = enrol(&nobody, "administrator", first_secret).await?;
     let mara = sign_in(&nobody, &administrator, directory).await?;
     people(&mara).await?;
     let mut enrolled = vec![administrator];
-    for (part, name) in [("requester", "tomas.reyes"), ("approver", "oda.brandt"), ("auditor", "ines.kowal"), ("second administrator", "henrik.voss")] {
+    for (part, name) in [
+        ("requester", "tomas.reyes"),
+        ("approver", "oda.brandt"),
+        ("auditor", "ines.kowal"),
+        ("second administrator", "henrik.voss"),
+    ] {
         let issued = mara.enrolment(name).await?;
         enrolled.push(enrol(&nobody, part, &issued.secret).await?);
     }
@@ -104,7 +117,8 @@ pub async fn service(address: &str, first_secret: &str, directory: &Path, target
             mara.set_account(name, &NewAccount { target: BERTHS.to_owned(), account: login.to_owned() }).await?;
         }
         if let Some(identity) = identity {
-            mara.set_account(name, &NewAccount { target: BRIGHTWATER.to_owned(), account: identity.to_owned() }).await?;
+            mara.set_account(name, &NewAccount { target: BRIGHTWATER.to_owned(), account: identity.to_owned() })
+                .await?;
         }
     }
     for rule in TERMS {
@@ -115,20 +129,32 @@ pub async fn service(address: &str, first_secret: &str, directory: &Path, target
     }
     if targets.postgres.is_some() {
         let right = format!("harbour_dba@{BERTHS}");
-        mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None }).await?;
+        mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None })
+            .await?;
     }
     Ok(enrolled)
 }
 
 async fn people(mara: &Client) -> anyhow::Result<()> {
     for (name, about, ..) in PEOPLE.iter().skip(1) {
-        let new = NewSubject { kind: SubjectKind::Person, name: (*name).to_owned(), about: (*about).to_owned(), second_of: None };
+        let new = NewSubject {
+            kind: SubjectKind::Person,
+            name: (*name).to_owned(),
+            about: (*about).to_owned(),
+            second_of: None,
+        };
         mara.add_subject(&new).await?;
     }
-    let new = NewSubject { kind: SubjectKind::Program, name: "night-batch".to_owned(), about: "the reports that run at three in the morning".to_owned(), second_of: None };
+    let new = NewSubject {
+        kind: SubjectKind::Program,
+        name: "night-batch".to_owned(),
+        about: "the reports that run at three in the morning".to_owned(),
+        second_of: None,
+    };
     mara.add_subject(&new).await?;
     for (name, about, members) in GROUPS {
-        let new = NewSubject { kind: SubjectKind::Group, name: name.to_owned(), about: about.to_owned(), second_of: None };
+        let new =
+            NewSubject { kind: SubjectKind::Group, name: name.to_owned(), about: about.to_owned(), second_of: None };
         mara.add_subject(&new).await?;
         for member in members {
             mara.add_member(name, &NewMember { member: (*member).to_owned() }).await?;
@@ -148,7 +174,12 @@ async fn estate(mara: &Client, targets: &Targets<'_>) -> anyhow::Result<()> {
         mara.add_target(&NewTarget {
             parent: "/harbour/databases".to_owned(),
             name: "berths".to_owned(),
-            connector: Connector::Postgres { host: "127.0.0.1".to_owned(), port, user: BROKER.to_owned(), database: "tempestas".to_owned() },
+            connector: Connector::Postgres {
+                host: "127.0.0.1".to_owned(),
+                port,
+                user: BROKER.to_owned(),
+                database: "tempestas".to_owned(),
+            },
             secret: password.to_owned(),
             emergency_least: 2,
             alarm_after: 30,

@@ -1,1 +1,1 @@
-//! Whole-system tests.
+//! Whole-system tests live in `tests/whole`: a module for each story, over the real programs.

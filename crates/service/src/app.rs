@@ -1,6 +1,9 @@
 //! What handlers and keepers share.
 
-use std::{collections::BTreeMap, sync::{Arc, Mutex}};
+use std::{
+    collections::BTreeMap,
+    sync::{Arc, Mutex},
+};
 
 use jiff::Timestamp;
 use tempestas_core::{Actor, Caller, Command, Connector, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer};
@@ -8,7 +11,13 @@ use tempestas_store::Store;
 use tempestas_targets::Target;
 use tokio::sync::{RwLock, RwLockReadGuard, watch};
 
-use crate::{config::Config, identity::Identity, problem::Failure, vault::Vault, writer::{Outcome, Writer}};
+use crate::{
+    config::Config,
+    identity::Identity,
+    problem::Failure,
+    vault::Vault,
+    writer::{Outcome, Writer},
+};
 
 /// What a keeper last heard from its target.
 #[derive(Debug, Clone, Default)]
@@ -120,7 +129,9 @@ impl App {
         let owner = format!("target:{}", scope.0);
         let sealed = self.store().sealed(Some(&owner)).await?;
         let Some(sealed) = sealed.iter().find(|sealed| sealed.name == "broker") else {
-            return Err(Failure::target("its password or key is not there; give it again with `tempestas targets set`"));
+            return Err(Failure::target(
+                "its password or key is not there; give it again with `tempestas targets set`",
+            ));
         };
         let secret = self.vault().open_sealed(sealed)?;
         let secret = String::from_utf8_lossy(&secret).into_owned().into();

@@ -10,7 +10,12 @@ use jiff::Timestamp;
 use tempestas_core::{Command, DutyKind, Sight, SubjectId, What};
 use tempestas_store::SignIn;
 
-use crate::{app::{App, caller}, identity::token_digest, problem::Failure, writer::Outcome};
+use crate::{
+    app::{App, caller},
+    identity::token_digest,
+    problem::Failure,
+    writer::Outcome,
+};
 
 /// How often the last use of a sign-in is written down.
 const NOTED_EVERY_SECONDS: i64 = 30;
@@ -74,7 +79,7 @@ impl SignedIn {
             return Ok(self);
         }
         let command = format!("{} {}", parts.method.as_str().to_lowercase(), route(parts));
-        let what = What::Refused { command, code: "not-allowed".to_owned() };
+        let what = What::Refused { command, code: "not-allowed".to_owned(), elevation: None };
         self.app.note(self.person, &self.address, what).await?;
         Err(Failure::Refused(tempestas_core::Refusal::NotAllowed(says.to_owned())))
     }
@@ -130,8 +135,9 @@ impl FromRequestParts<App> for SignedIn {
     type Rejection = Failure;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
-        let token = bearer(&parts.headers)
-            .ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`, or send a bearer token".to_owned()))?;
+        let token = bearer(&parts.headers).ok_or_else(|| {
+            Failure::SignIn("this needs a sign-in; run `tempestas sign-in`, or send a bearer token".to_owned())
+        })?;
         let sign_in = sign_in(app, token).await?;
         Ok(Self { app: app.clone(), person: sign_in.person, address: address(parts), sign_in })
     }

@@ -1,6 +1,9 @@
 //! The one configuration file, in TOML. What is wrong with it is named by line.
 
-use std::{net::SocketAddr, path::{Path, PathBuf}};
+use std::{
+    net::SocketAddr,
+    path::{Path, PathBuf},
+};
 
 use jiff::SignedDuration;
 use serde::{Deserialize, de::Error as _};
@@ -15,10 +18,14 @@ pub struct Span(pub SignedDuration);
 impl<'de> Deserialize<'de> for Span {
     fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let text = String::deserialize(deserializer)?;
-        let span: SignedDuration = text
-            .parse()
-            .map_err(|_| D::Error::custom(format!("`{text}` is not a span of time; write it like \"30m\" or \"12h\"")))?;
-        if span.is_positive() { Ok(Self(span)) } else { Err(D::Error::custom("a span of time must be longer than nothing")) }
+        let span: SignedDuration = text.parse().map_err(|_| {
+            D::Error::custom(format!("`{text}` is not a span of time; write it like \"30m\" or \"12h\""))
+        })?;
+        if span.is_positive() {
+            Ok(Self(span))
+        } else {
+            Err(D::Error::custom("a span of time must be longer than nothing"))
+        }
     }
 }
 
@@ -156,7 +163,10 @@ impl Config {
         };
         let plain = self.service.plain_http.as_deref();
         if plain.is_some_and(|words| words != ACCEPTED_IN_SO_MANY_WORDS) {
-            return Err(format!("{}: `plain_http` must read exactly \"{ACCEPTED_IN_SO_MANY_WORDS}\", or be left out", at("plain_http")));
+            return Err(format!(
+                "{}: `plain_http` must read exactly \"{ACCEPTED_IN_SO_MANY_WORDS}\", or be left out",
+                at("plain_http")
+            ));
         }
         if self.tls.is_none() && !self.service.listen.ip().is_loopback() && plain.is_none() {
             return Err(format!(
@@ -169,7 +179,10 @@ impl Config {
             return Err(format!("{}: set either `file` or `credential`", at("[master_key]")));
         }
         if self.ledger.origin.is_empty() || self.ledger.origin.contains(|c: char| c.is_whitespace() || c == '+') {
-            return Err(format!("{}: `origin` is a name without spaces or `+`, like \"quillhaven.example/tempestas\"", at("origin")));
+            return Err(format!(
+                "{}: `origin` is a name without spaces or `+`, like \"quillhaven.example/tempestas\"",
+                at("origin")
+            ));
         }
         if let Some(tls) = &self.tls {
             for (key, file) in [("certificate", &tls.certificate), ("key", &tls.key)] {
@@ -210,7 +223,10 @@ origin = "quillhaven.example/tempestas"
             (wrong(|good| good.replace("file = \"master.key\"", "")), "line 5: set either `file` or `credential`"),
             (wrong(|good| good.replace("origin = \"q", "origin = \"a b")), "line 8: `origin` is a name without spaces"),
             (wrong(|good| good.replace("state =", "stat =")), "unknown field `stat`"),
-            (wrong(|good| good.replace("state =", "plain_http = \"yes\"\nstate =")), "line 4: `plain_http` must read exactly"),
+            (
+                wrong(|good| good.replace("state =", "plain_http = \"yes\"\nstate =")),
+                "line 4: `plain_http` must read exactly",
+            ),
         ];
         for (said, expected) in cases {
             assert!(said.contains(expected), "{said:?} does not say {expected:?}");

@@ -52,7 +52,9 @@ impl Identity {
     /// Checks a new password's form and hashes it.
     pub(crate) async fn hash(&self, password: String) -> Result<String, Failure> {
         if password.chars().count() < PASSWORD_LEAST || password.len() > PASSWORD_MOST {
-            return Err(Failure::invalid(format!("a password has {PASSWORD_LEAST} letters or more, and at most {PASSWORD_MOST} bytes")));
+            return Err(Failure::invalid(format!(
+                "a password has {PASSWORD_LEAST} letters or more, and at most {PASSWORD_MOST} bytes"
+            )));
         }
         let password = Zeroizing::new(password);
         self.blocking(move || Argon2::default().hash_password(password.as_bytes()).map(|hash| hash.to_string()))
@@ -86,7 +88,12 @@ fn totp(secret: &[u8], name: &str) -> anyhow::Result<Totp> {
 }
 
 /// Sets a person's password and makes them a new TOTP secret, which is returned to be shown once.
-pub(crate) async fn set_credentials(app: &App, person: SubjectId, name: &str, password: String) -> Result<Totp, Failure> {
+pub(crate) async fn set_credentials(
+    app: &App,
+    person: SubjectId,
+    name: &str,
+    password: String,
+) -> Result<Totp, Failure> {
     let hash = app.identity().hash(password).await?;
     let secret = Zeroizing::new(vault::random::<20>());
     let sealed = app.vault().seal(&format!("person:{}", person.0), "totp", secret.as_slice())?;
@@ -117,7 +124,14 @@ async fn ensure_not_slowed(store: &Store, account: &str, address: &str, now: Tim
     }
 }
 
-async fn settle_throttle(store: &Store, account: &str, address: &str, before: Throttle, passed: bool, now: Timestamp) -> Result<(), Failure> {
+async fn settle_throttle(
+    store: &Store,
+    account: &str,
+    address: &str,
+    before: Throttle,
+    passed: bool,
+    now: Timestamp,
+) -> Result<(), Failure> {
     let after = if passed {
         Throttle::default()
     } else {
@@ -133,7 +147,13 @@ async fn settle_throttle(store: &Store, account: &str, address: &str, before: Th
 }
 
 /// Checks name, password and code together. One answer for whatever was wrong.
-pub(crate) async fn prove(app: &App, name: &str, password: String, code: &str, address: &str) -> Result<SubjectId, Failure> {
+pub(crate) async fn prove(
+    app: &App,
+    name: &str,
+    password: String,
+    code: &str,
+    address: &str,
+) -> Result<SubjectId, Failure> {
     let now = Timestamp::now();
     let account: String = name.chars().take(64).collect();
     let before = ensure_not_slowed(app.store(), &account, address, now).await?;
@@ -161,7 +181,10 @@ pub(crate) async fn prove(app: &App, name: &str, password: String, code: &str, a
             if let Some(person) = known {
                 app.note(person, address, tempestas_core::What::SignInFailed { subject: person }).await?;
             }
-            Err(Failure::SignIn("the name, password or code is wrong; a code is good once, so wait for the next where you used it".to_owned()))
+            Err(Failure::SignIn(
+                "the name, password or code is wrong; a code is good once, so wait for the next where you used it"
+                    .to_owned(),
+            ))
         }
     }
 }
@@ -174,7 +197,9 @@ pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address
     let passed = check_code(app, sign_in.person, code, now).await?;
     settle_throttle(app.store(), &account, address, before, passed, now).await?;
     if !passed {
-        return Err(Failure::invalid("this code is wrong or was used before; wait for the next one your authenticator shows"));
+        return Err(Failure::invalid(
+            "this code is wrong or was used before; wait for the next one your authenticator shows",
+        ));
     }
     app.store().use_sign_in(sign_in.id, now, true).await?;
     Ok(now)

@@ -77,7 +77,14 @@ struct Keeper {
 impl Keeper {
     fn new(app: App, scope: ScopeId) -> Self {
         let long_ago = Timestamp::UNIX_EPOCH;
-        Self { app, scope, backing_off: BTreeMap::new(), read_back_at: long_ago, kept_time_at: long_ago, surveyed_at: None }
+        Self {
+            app,
+            scope,
+            backing_off: BTreeMap::new(),
+            read_back_at: long_ago,
+            kept_time_at: long_ago,
+            surveyed_at: None,
+        }
     }
 
     async fn run(mut self) {
@@ -102,7 +109,8 @@ impl Keeper {
             (orders(&world, self.scope, Timestamp::now()), connector)
         };
         self.backing_off.retain(|key, _| due.iter().any(|order| order.key == *key));
-        let (holds, due): (Vec<Order>, Vec<Order>) = due.into_iter().partition(|order| matches!(order.task, Task::Hold(..)));
+        let (holds, due): (Vec<Order>, Vec<Order>) =
+            due.into_iter().partition(|order| matches!(order.task, Task::Hold(..)));
         for order in holds {
             if let Task::Hold(grant, trouble) = order.task {
                 self.app.report(Command::GrantDelayed { grant, trouble }).await;
@@ -113,7 +121,8 @@ impl Keeper {
             .into_iter()
             .filter(|order| self.backing_off.get(&order.key).is_none_or(|waiting| waiting.until <= now))
             .collect();
-        let (gives, takes): (Vec<Order>, Vec<Order>) = due.into_iter().partition(|order| matches!(order.task, Task::Give(_)));
+        let (gives, takes): (Vec<Order>, Vec<Order>) =
+            due.into_iter().partition(|order| matches!(order.task, Task::Give(_)));
         if !takes.is_empty() {
             self.carry_out(&connector, takes).await?;
         }
@@ -156,7 +165,11 @@ impl Keeper {
         let calls: Vec<(Grant, GrantCall)> = {
             let world = self.app.world().await;
             let now = Timestamp::now();
-            world.live_grants(self.scope).into_iter().map(|grant| (grant.clone(), GrantCall::new(&world, &grant, now))).collect()
+            world
+                .live_grants(self.scope)
+                .into_iter()
+                .map(|grant| (grant.clone(), GrantCall::new(&world, &grant, now)))
+                .collect()
         };
         if calls.is_empty() {
             return Ok(());
@@ -290,7 +303,12 @@ impl Keeper {
         Ok(())
     }
 
-    async fn restore(&self, target: &Target, conversion: tempestas_core::ConversionId, standing: &Standing) -> Result<(), TargetError> {
+    async fn restore(
+        &self,
+        target: &Target,
+        conversion: tempestas_core::ConversionId,
+        standing: &Standing,
+    ) -> Result<(), TargetError> {
         let call = self.standing_call(standing).await;
         let by_others = target.holds_standing(&call).await?;
         if !by_others {
@@ -311,10 +329,14 @@ impl Keeper {
         let too_far = skew.abs() > self.app.config().surveys.skew.0;
         let open = {
             let world = self.app.world().await;
-            world.open_alarm(|about| matches!(about, AlarmKind::Skew { target: known, .. } if *known == target)).map(|alarm| alarm.id)
+            world
+                .open_alarm(|about| matches!(about, AlarmKind::Skew { target: known, .. } if *known == target))
+                .map(|alarm| alarm.id)
         };
         match (too_far, open) {
-            (true, None) => self.app.report(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: skew.as_secs() })).await,
+            (true, None) => {
+                self.app.report(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: skew.as_secs() })).await
+            }
             (false, Some(alarm)) => self.app.report(Command::SettleAlarm { alarm }).await,
             _ => {}
         }

@@ -43,7 +43,8 @@ async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Resu
     if key.is_empty() || key.len() > KEY_MOST {
         return Err(Failure::Malformed(format!("an Idempotency-Key has 1 to {KEY_MOST} bytes")));
     }
-    let token = bearer(request.headers()).ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`".to_owned()))?;
+    let token = bearer(request.headers())
+        .ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`".to_owned()))?;
     let person = sign_in(app, token).await?.person;
     let (parts, body) = request.into_parts();
     let body = to_bytes(body, BODY_MOST).await.map_err(|_| Failure::TooLarge(BODY_MOST))?;
@@ -52,10 +53,14 @@ async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Resu
         Claim::New => {}
         Claim::Done(status, reply) => return Ok(replayed(status, reply)),
         Claim::Busy => {
-            return Err(Failure::Refused(tempestas_core::Refusal::Conflict("the same request is being carried out; ask again in a moment".to_owned())));
+            return Err(Failure::Refused(tempestas_core::Refusal::Conflict(
+                "the same request is being carried out; ask again in a moment".to_owned(),
+            )));
         }
         Claim::Other => {
-            return Err(Failure::Malformed("this Idempotency-Key was used for another request; take a new one".to_owned()));
+            return Err(Failure::Malformed(
+                "this Idempotency-Key was used for another request; take a new one".to_owned(),
+            ));
         }
     }
     let response = next.run(Request::from_parts(parts, Body::from(body))).await;

@@ -96,13 +96,17 @@ async fn run(args: Args) -> anyhow::Result<ExitCode> {
         Action::CheckConfig => println!("{} is as it should be", args.config.display()),
         Action::Rebuild { .. } => return rebuild(&config).await,
         Action::Backup { into } => {
-            operate::backup(&config, &into).await.with_context(|| format!("no backup was made in {}", into.display()))?;
+            operate::backup(&config, &into)
+                .await
+                .with_context(|| format!("no backup was made in {}", into.display()))?;
             println!("backed up into {}; keep the master key elsewhere", into.display());
         }
         Action::Restore { from } => println!("{}", operate::restore(config, &from).await?),
         Action::Recover { name } => {
             println!("{}", operate::recover(config, &name).await?);
-            eprintln!("This secret is good for an hour, once: `tempestas enrol`. The recovery is in the ledger, and an alarm.");
+            eprintln!(
+                "This secret is good for an hour, once: `tempestas enrol`. The recovery is in the ledger, and an alarm."
+            );
         }
         Action::RotateKey => {
             let (count, key) = operate::rotate_key(config).await?;

@@ -77,7 +77,14 @@ pub async fn restore(config: Config, from: &Path) -> anyhow::Result<String> {
     {
         let _lock = tempestas_store::lock(state)?;
         std::fs::create_dir(&aside)?;
-        for name in ["tempestas.sqlite", "tempestas.sqlite-wal", "tempestas.sqlite-shm", "observed.sqlite", "observed.sqlite-wal", "observed.sqlite-shm"] {
+        for name in [
+            "tempestas.sqlite",
+            "tempestas.sqlite-wal",
+            "tempestas.sqlite-shm",
+            "observed.sqlite",
+            "observed.sqlite-wal",
+            "observed.sqlite-shm",
+        ] {
             if state.join(name).exists() {
                 std::fs::rename(state.join(name), aside.join(name))?;
             }
@@ -111,7 +118,8 @@ pub async fn restore(config: Config, from: &Path) -> anyhow::Result<String> {
 pub async fn recover(config: Config, name: &str) -> anyhow::Result<String> {
     let house = House::open(config).await?;
     let app = &house.app;
-    let person = crate::serve::name_of(&*app.world().await, name).with_context(|| format!("there is nobody named `{name}`"))?;
+    let person =
+        crate::serve::name_of(&*app.world().await, name).with_context(|| format!("there is nobody named `{name}`"))?;
     app.submit(Caller::machine(), Command::Recover { subject: person }).await?;
     let secret = vault::random_text();
     app.store().keep_enrolment(token_digest(&secret), person, Timestamp::now().checked_add(RECOVERY_LASTS)?).await?;

@@ -72,7 +72,9 @@ impl Failure {
         match self {
             Self::Refused(refusal) => refusal.to_string(),
             Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) => says.clone(),
-            Self::TooLarge(most) => format!("the request is larger than {most} bytes, the most that is read here; send less"),
+            Self::TooLarge(most) => {
+                format!("the request is larger than {most} bytes, the most that is read here; send less")
+            }
             Self::SlowDown(seconds) => format!("too many tries; wait {seconds} s before the next"),
             Self::Failed(_) => "the service failed at this; its log says why, and nothing was changed".to_owned(),
         }

@@ -1,6 +1,10 @@
 //! Putting it all together: opening the store, founding, listening, draining.
 
-use std::{net::SocketAddr, sync::Arc, time::{Duration, SystemTime}};
+use std::{
+    net::SocketAddr,
+    sync::Arc,
+    time::{Duration, SystemTime},
+};
 
 use anyhow::{Context as _, bail};
 use axum::{Router, routing::get};
@@ -8,7 +12,11 @@ use axum_server::{Handle, tls_rustls::RustlsConfig};
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Caller, Command, Said, What, World, ledger::Signer};
 use tempestas_store::{Loaded, Store};
-use tokio::{signal::unix::{SignalKind, signal}, sync::RwLock, task::JoinHandle};
+use tokio::{
+    signal::unix::{SignalKind, signal},
+    sync::RwLock,
+    task::JoinHandle,
+};
 
 use crate::{
     app::{App, Parts},
@@ -44,7 +52,16 @@ impl House {
         let (writer, scribe, changes) = writer(Arc::clone(&store), Arc::clone(&world), tree, Arc::clone(&signer));
         let scribe = tokio::spawn(scribe.run());
         let installation = if first_start { new_installation() } else { installation(&store).await? };
-        let app = App::new(Parts { config, store, world, writer, changes, vault, signer, installation: installation.clone() });
+        let app = App::new(Parts {
+            config,
+            store,
+            world,
+            writer,
+            changes,
+            vault,
+            signer,
+            installation: installation.clone(),
+        });
         if first_start {
             found(&app, installation).await?;
         }
@@ -109,7 +126,12 @@ async fn found(app: &App, installation: String) -> anyhow::Result<()> {
     let name = app.config().service.first_administrator.clone();
     app.submit(Caller::machine(), Command::Found { installation, administrator: Said::new(&name) }).await?;
     let path = app.config().service.state.join("first-administrator.secret");
-    let person = app.world().await.subject_named(&name).map(|subject| subject.id).context("the first administrator is not there")?;
+    let person = app
+        .world()
+        .await
+        .subject_named(&name)
+        .map(|subject| subject.id)
+        .context("the first administrator is not there")?;
     let secret = vault::random_text();
     let expires = Timestamp::now().checked_add(FIRST_SECRET_LASTS)?;
     app.store().keep_enrolment(token_digest(&secret), person, expires).await?;
@@ -173,9 +195,9 @@ async fn doors(app: App, listener: std::net::TcpListener, handle: Handle<SocketA
     match tls {
         None => axum_server::from_tcp(listener)?.handle(handle).serve(service).await?,
         Some(files) => {
-            let tls = RustlsConfig::from_pem_file(&files.certificate, &files.key)
-                .await
-                .with_context(|| format!("{} and {} can't be used", files.certificate.display(), files.key.display()))?;
+            let tls = RustlsConfig::from_pem_file(&files.certificate, &files.key).await.with_context(|| {
+                format!("{} and {} can't be used", files.certificate.display(), files.key.display())
+            })?;
             tokio::spawn(reload(tls.clone(), files));
             axum_server::from_tcp_rustls(listener, tls)?.handle(handle).serve(service).await?;
         }
@@ -222,7 +244,10 @@ async fn housekeeping(app: App) {
         let now = Timestamp::now();
         let ago = |span: SignedDuration| now.checked_sub(span).unwrap_or(Timestamp::MIN);
         let limits = app.config().sign_in.clone();
-        let swept = app.store().sweep(ago(limits.idle.0), ago(limits.longest.0), ago(SignedDuration::from_hours(24)), now).await;
+        let swept = app
+            .store()
+            .sweep(ago(limits.idle.0), ago(limits.longest.0), ago(SignedDuration::from_hours(24)), now)
+            .await;
         if let Err(error) = swept {
             tracing::warn!(%error, "sweeping failed");
         }

@@ -1,10 +1,17 @@
 //! Sealing secrets at rest: AES-256-GCM, bound to table, owner, name and key id, under a master key that is
 //! not in the database.
 
-use std::{io::Write as _, os::unix::fs::{OpenOptionsExt as _, PermissionsExt as _}, path::{Path, PathBuf}};
+use std::{
+    io::Write as _,
+    os::unix::fs::{OpenOptionsExt as _, PermissionsExt as _},
+    path::{Path, PathBuf},
+};
 
 use anyhow::{Context as _, bail};
-use base64::{Engine as _, engine::general_purpose::{STANDARD, URL_SAFE_NO_PAD}};
+use base64::{
+    Engine as _,
+    engine::general_purpose::{STANDARD, URL_SAFE_NO_PAD},
+};
 use ring::{
     aead::{AES_256_GCM, Aad, LessSafeKey, NONCE_LEN, Nonce, UnboundKey},
     rand::{SecureRandom as _, SystemRandom},
@@ -50,12 +57,17 @@ impl Vault {
             make_key_file(&path)?;
         }
         let text = Zeroizing::new(
-            std::fs::read_to_string(&path).with_context(|| format!("the master key {} can't be read", path.display()))?,
+            std::fs::read_to_string(&path)
+                .with_context(|| format!("the master key {} can't be read", path.display()))?,
         );
         if config.file.is_some() {
             let mode = std::fs::metadata(&path)?.permissions().mode();
             if mode & 0o077 != 0 {
-                bail!("the master key {} can be read by others (mode {:o}); run chmod 600 on it", path.display(), mode & 0o777);
+                bail!(
+                    "the master key {} can be read by others (mode {:o}); run chmod 600 on it",
+                    path.display(),
+                    mode & 0o777
+                );
             }
         }
         let keys = text
@@ -90,14 +102,23 @@ impl Vault {
     /// Opens a sealed secret.
     pub(crate) fn open_sealed(&self, sealed: &Sealed) -> anyhow::Result<Zeroizing<Vec<u8>>> {
         let (_, key) = self.keys.iter().find(|(id, _)| *id == sealed.key_id).with_context(|| {
-            format!("the secret {} of {} is sealed under the master key {}, which is not there", sealed.name, sealed.owner, sealed.key_id)
+            format!(
+                "the secret {} of {} is sealed under the master key {}, which is not there",
+                sealed.name, sealed.owner, sealed.key_id
+            )
         })?;
         let (nonce, body) = sealed.body.split_first_chunk::<NONCE_LEN>().context("a sealed secret is too short")?;
         let mut body = body.to_vec();
         let aad = bound(&sealed.owner, &sealed.name, &sealed.key_id);
         let length = key
             .open_in_place(Nonce::assume_unique_for_key(*nonce), aad, &mut body)
-            .map_err(|_| anyhow::anyhow!("the secret {} of {} does not open: it, or the master key, was changed", sealed.name, sealed.owner))?
+            .map_err(|_| {
+                anyhow::anyhow!(
+                    "the secret {} of {} does not open: it, or the master key, was changed",
+                    sealed.name,
+                    sealed.owner
+                )
+            })?
             .len();
         body.truncate(length);
         Ok(Zeroizing::new(body))

@@ -2,12 +2,14 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AlarmView, AnswerView, ApprovalView, ConversionView, DemandView, DutyView, EffectiveSetting, ElevationView, EligibilityView,
-    GrantView, ItemView, LeftoverView, LedgerEntry, NewTerms, RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView,
+    AlarmView, AnswerView, ApprovalView, ConversionView, DemandView, DutyView, EffectiveSetting, ElevationView,
+    EligibilityView, GrantView, ItemView, LedgerEntry, LeftoverView, NewTerms, RoleView, SettingsView, StageView,
+    StandingView, SubjectView, TermsView,
 };
 use tempestas_core::{
-    Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant, ItemState,
-    LapseRule, Phase, ReasonRule, Right, Role, Seconds, Settings, Standing, StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
+    Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant,
+    ItemState, LapseRule, Phase, ReasonRule, Right, Role, Seconds, Settings, Standing, StartChoice, Subject, SubjectId,
+    Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
 
@@ -206,7 +208,8 @@ fn setting_words(world: &World, effective: &Effective, setting: &str) -> String 
             ReasonRule::Required { at_least } => format!("required, {at_least} letters at least"),
         },
         "ticket" => {
-            let form = effective.ticket.pattern().map_or_else(String::new, |pattern| format!(", of the form {pattern}"));
+            let form =
+                effective.ticket.pattern().map_or_else(String::new, |pattern| format!(", of the form {pattern}"));
             match effective.ticket {
                 TicketRule::Off => "not asked for".to_owned(),
                 TicketRule::Optional { .. } => format!("optional{form}"),
@@ -310,7 +313,11 @@ fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView 
         leftovers: grant.leftovers.as_ref().map(|found| {
             found
                 .iter()
-                .map(|leftover| LeftoverView { what: world.text(leftover.what), when: leftover.when, ended: leftover.ended })
+                .map(|leftover| LeftoverView {
+                    what: world.text(leftover.what),
+                    when: leftover.when,
+                    ended: leftover.ended,
+                })
                 .collect()
         }),
     }
@@ -365,6 +372,7 @@ fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> Str
     };
     match grant.and_then(|grant| Some((grant.seen_at?, grant.leftovers.as_ref()?.len()))) {
         Some((seen, 0)) => format!("{how}; read back as gone at {}, no leftovers found", at(seen)),
+        Some((seen, 1)) => format!("{how}; read back as gone at {}, 1 leftover found", at(seen)),
         Some((seen, count)) => format!("{how}; read back as gone at {}, {count} leftovers found", at(seen)),
         None if elevation.trouble.is_none() && end == End::Refused => {
             let no = elevation.stages.iter().flat_map(|stage| &stage.answers).any(|answer| answer.reason.is_some());

@@ -1,9 +1,6 @@
 //! The one writer: decides commands one by one, commits those that waited together, then replies.
 
-use std::{
-    collections::HashMap,
-    sync::Arc,
-};
+use std::{collections::HashMap, sync::Arc};
 
 use anyhow::Context as _;
 use jiff::Timestamp;
@@ -173,7 +170,11 @@ impl Scribe {
     fn note_refusal(&mut self, world: &World, command: &Command, context: &Context, refusal: &Refusal) -> Decision {
         let Some(person) = context.caller.subject() else { return Decision::default() };
         let Some(mut decision) = self.within_rate(person, context) else { return Decision::default() };
-        let what = What::Refused { command: command.word().to_owned(), code: refusal.code().to_owned() };
+        let what = What::Refused {
+            command: command.word().to_owned(),
+            code: refusal.code().to_owned(),
+            elevation: command.elevation(),
+        };
         if let Ok(noted) = decide(world, &Command::Note(what), context) {
             decision.facts.extend(noted.facts);
             decision.texts.extend(noted.texts);

@@ -148,7 +148,9 @@ async fn replay(
         match Fact::from_bytes(&body) {
             Ok(fact) => {
                 match &fact.what {
-                    What::EpochBegun { epoch, restored_size, .. } => report.restores.push((seq, *epoch, *restored_size)),
+                    What::EpochBegun { epoch, restored_size, .. } => {
+                        report.restores.push((seq, *epoch, *restored_size))
+                    }
                     What::Surveyed { digest, .. } | What::SurveyHeld { digest, .. } => surveys.push(*digest),
                     _ => {}
                 }
@@ -192,12 +194,8 @@ fn differing(expected: &str, found: &str) -> Vec<String> {
         inner.cloned().unwrap_or_default()
     };
     let (expected, found) = (fields(expected), fields(found));
-    let mut names: Vec<String> = expected
-        .keys()
-        .chain(found.keys())
-        .filter(|name| expected.get(*name) != found.get(*name))
-        .cloned()
-        .collect();
+    let mut names: Vec<String> =
+        expected.keys().chain(found.keys()).filter(|name| expected.get(*name) != found.get(*name)).cloned().collect();
     names.sort();
     names.dedup();
     if names.is_empty() {
@@ -236,4 +234,3 @@ async fn check_surveys(directory: &Path, surveys: &[Digest], report: &mut Report
     }
     Ok(())
 }
-

@@ -25,7 +25,9 @@ pub enum StoreError {
     #[error("another tempestasd works in `{}`; one directory serves one instance", .0.display())]
     Locked(PathBuf),
     /// A newer program wrote the database.
-    #[error("the database was written by a newer tempestasd (schema {found}, this program knows {known}); use that one")]
+    #[error(
+        "the database was written by a newer tempestasd (schema {found}, this program knows {known}); use that one"
+    )]
     Newer {
         /// Version in the database.
         found: i64,

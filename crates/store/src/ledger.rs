@@ -8,7 +8,11 @@ use tempestas_core::{
     ledger::{BLOCK, FactLine, Hashes, SignedCheckpoint, Tree, leaf_hash},
 };
 
-use crate::{StoreError, number, open::{Store, digest_of}, unsigned};
+use crate::{
+    StoreError, number,
+    open::{Store, digest_of},
+    unsigned,
+};
 
 /// Facts of several decisions, to be written in one durable commit.
 #[derive(Default)]
@@ -177,15 +181,18 @@ impl Store {
     /// When the database fails.
     pub async fn hashes(&self, old: u64, new: u64) -> Result<Hashes, StoreError> {
         let mut hashes = Hashes::default();
-        for root in sqlx::query_scalar::<_, Vec<u8>>("SELECT root FROM blocks ORDER BY number").fetch_all(&self.read).await? {
+        for root in
+            sqlx::query_scalar::<_, Vec<u8>>("SELECT root FROM blocks ORDER BY number").fetch_all(&self.read).await?
+        {
             hashes.blocks.push(digest_of(root)?);
         }
         for block in [old / BLOCK, new / BLOCK] {
-            let leaves = sqlx::query_scalar::<_, Vec<u8>>("SELECT leaf FROM facts WHERE seq >= ?1 AND seq < ?2 ORDER BY seq")
-                .bind(number(block * BLOCK))
-                .bind(number((block + 1) * BLOCK))
-                .fetch_all(&self.read)
-                .await?;
+            let leaves =
+                sqlx::query_scalar::<_, Vec<u8>>("SELECT leaf FROM facts WHERE seq >= ?1 AND seq < ?2 ORDER BY seq")
+                    .bind(number(block * BLOCK))
+                    .bind(number((block + 1) * BLOCK))
+                    .fetch_all(&self.read)
+                    .await?;
             hashes.leaves.insert(block, leaves.into_iter().map(digest_of).collect::<Result<_, _>>()?);
         }
         Ok(hashes)

@@ -3,7 +3,6 @@
 use std::{
     fs::{File, TryLockError},
     path::{Path, PathBuf},
-    str::FromStr,
 };
 
 use sqlx::{
@@ -74,12 +73,8 @@ impl Store {
         )
         .execute(&mut observed)
         .await?;
-        let read = SqlitePoolOptions::new()
-            .max_connections(4)
-            .connect_with(options(&path).read_only(true))
-            .await?;
-        let data_version: i64 =
-            sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
+        let read = SqlitePoolOptions::new().max_connections(4).connect_with(options(&path).read_only(true)).await?;
+        let data_version: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
         let world = load_world(&mut write).await?;
         let tree = load_tree(&mut write).await?;
         let store = Self {
@@ -99,10 +94,7 @@ impl Store {
     pub async fn backup(directory: &Path, into: &Path) -> Result<(), StoreError> {
         let file = |source| StoreError::File { path: into.to_owned(), source };
         std::fs::create_dir(into).map_err(file)?;
-        for (from, to) in [
-            (database(directory), database(into)),
-            (observations(directory), observations(into)),
-        ] {
+        for (from, to) in [(database(directory), database(into)), (observations(directory), observations(into))] {
             let mut connection = options(&from).create_if_missing(false).connect().await?;
             vacuum_into(&mut connection, &to).await?;
             connection.close().await?;
@@ -123,8 +115,7 @@ async fn vacuum_into(connection: &mut SqliteConnection, to: &Path) -> Result<(),
 pub fn lock(directory: &Path) -> Result<File, StoreError> {
     let path = directory.join("lock");
     let wrong = |source| StoreError::File { path: path.clone(), source };
-    std::fs::create_dir_all(directory)
-        .map_err(|source| StoreError::File { path: directory.to_owned(), source })?;
+    std::fs::create_dir_all(directory).map_err(|source| StoreError::File { path: directory.to_owned(), source })?;
     let file = File::options().create(true).truncate(false).write(true).open(&path).map_err(wrong)?;
     match file.try_lock() {
         Ok(()) => Ok(file),
@@ -136,15 +127,13 @@ pub fn lock(directory: &Path) -> Result<File, StoreError> {
 /// Brings the schema up to date, with a backup before anything is changed.
 async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), StoreError> {
     let known = MIGRATOR.iter().map(|migration| migration.version).max().unwrap_or(0);
-    let found: i64 = sqlx::query_scalar(
-        "SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name = '_sqlx_migrations'",
-    )
-    .fetch_one(&mut *write)
-    .await?;
-    if found > 0 {
-        let found: i64 = sqlx::query_scalar("SELECT COALESCE(MAX(version), 0) FROM _sqlx_migrations")
+    let found: i64 =
+        sqlx::query_scalar("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name = '_sqlx_migrations'")
             .fetch_one(&mut *write)
             .await?;
+    if found > 0 {
+        let found: i64 =
+            sqlx::query_scalar("SELECT COALESCE(MAX(version), 0) FROM _sqlx_migrations").fetch_one(&mut *write).await?;
         if found > known {
             return Err(StoreError::Newer { found, known });
         }
@@ -163,16 +152,18 @@ pub(crate) async fn load_world(connection: &mut SqliteConnection) -> Result<Worl
     let mut world = World::default();
     for row in sqlx::query("SELECT kind, id, body FROM rows").fetch_all(&mut *connection).await? {
         let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
-        let parsed: Row = serde_json::from_str(&body)
-            .map_err(|error| StoreError::Row { kind: kind.clone(), id: id.clone(), why: error.to_string() })?;
+        let parsed: Row = serde_json::from_str(&body).map_err(|error| StoreError::Row {
+            kind: kind.clone(),
+            id: id.clone(),
+            why: error.to_string(),
+        })?;
         world.put(parsed);
     }
     for row in sqlx::query("SELECT digest, text FROM texts").fetch_all(&mut *connection).await? {
         world.know(digest_of(row.try_get(0)?)?, row.try_get(1)?);
     }
-    let last: Option<Vec<u8>> = sqlx::query_scalar("SELECT body FROM facts ORDER BY seq DESC LIMIT 1")
-        .fetch_optional(&mut *connection)
-        .await?;
+    let last: Option<Vec<u8>> =
+        sqlx::query_scalar("SELECT body FROM facts ORDER BY seq DESC LIMIT 1").fetch_optional(&mut *connection).await?;
     if let Some(body) = last {
         let fact = Fact::from_bytes(&body).map_err(StoreError::Ledger)?;
         world.last_at = Some(fact.at);
@@ -183,9 +174,8 @@ pub(crate) async fn load_world(connection: &mut SqliteConnection) -> Result<Worl
 /// Resumes the tree from the stored blocks and the leaves behind them, and holds it against the last checkpoint.
 async fn load_tree(connection: &mut SqliteConnection) -> Result<Tree, StoreError> {
     let mut tree = Tree::default();
-    for root in sqlx::query_scalar::<_, Vec<u8>>("SELECT root FROM blocks ORDER BY number")
-        .fetch_all(&mut *connection)
-        .await?
+    for root in
+        sqlx::query_scalar::<_, Vec<u8>>("SELECT root FROM blocks ORDER BY number").fetch_all(&mut *connection).await?
     {
         tree.push_block(digest_of(root)?);
     }
@@ -196,7 +186,8 @@ async fn load_tree(connection: &mut SqliteConnection) -> Result<Tree, StoreError
     {
         tree.push(digest_of(leaf)?);
     }
-    let count: i64 = sqlx::query_scalar("SELECT COALESCE(MAX(seq) + 1, 0) FROM facts").fetch_one(&mut *connection).await?;
+    let count: i64 =
+        sqlx::query_scalar("SELECT COALESCE(MAX(seq) + 1, 0) FROM facts").fetch_one(&mut *connection).await?;
     let last = sqlx::query("SELECT size, root FROM checkpoints ORDER BY size DESC LIMIT 1")
         .fetch_optional(&mut *connection)
         .await?;
@@ -215,19 +206,12 @@ async fn load_tree(connection: &mut SqliteConnection) -> Result<Tree, StoreError
 
 /// A digest from a row.
 pub(crate) fn digest_of(bytes: Vec<u8>) -> Result<Digest, StoreError> {
-    bytes
-        .try_into()
-        .map(Digest)
-        .map_err(|_| StoreError::Ledger("a digest has not 32 bytes".to_owned()))
+    bytes.try_into().map(Digest).map_err(|_| StoreError::Ledger("a digest has not 32 bytes".to_owned()))
 }
 
 /// A read-only connection to a store's file, for looking at it from outside.
 pub(crate) async fn reader(path: &Path) -> Result<SqliteConnection, StoreError> {
-    let options = SqliteConnectOptions::from_str("sqlite::memory:")?
-        .filename(path)
-        .read_only(true)
-        .disable_statement_logging();
-    Ok(options.connect().await?)
+    Ok(SqliteConnectOptions::new().filename(path).read_only(true).disable_statement_logging().connect().await?)
 }
 
 impl Store {

@@ -99,12 +99,14 @@ impl Store {
     /// When the database fails.
     pub async fn use_sign_in(&self, id: i64, now: Timestamp, proven: bool) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
-        sqlx::query("UPDATE sign_ins SET used_at = ?2, proven_at = CASE WHEN ?3 THEN ?2 ELSE proven_at END WHERE id = ?1")
-            .bind(id)
-            .bind(micros(now))
-            .bind(proven)
-            .execute(&mut *write)
-            .await?;
+        sqlx::query(
+            "UPDATE sign_ins SET used_at = ?2, proven_at = CASE WHEN ?3 THEN ?2 ELSE proven_at END WHERE id = ?1",
+        )
+        .bind(id)
+        .bind(micros(now))
+        .bind(proven)
+        .execute(&mut *write)
+        .await?;
         Ok(())
     }
 
@@ -166,13 +168,15 @@ impl Store {
                     .await?
             }
             Some(until) => {
-                sqlx::query("INSERT OR REPLACE INTO throttles (account, address, failures, until) VALUES (?1, ?2, ?3, ?4)")
-                    .bind(account)
-                    .bind(address)
-                    .bind(throttle.failures)
-                    .bind(micros(until))
-                    .execute(&mut *write)
-                    .await?
+                sqlx::query(
+                    "INSERT OR REPLACE INTO throttles (account, address, failures, until) VALUES (?1, ?2, ?3, ?4)",
+                )
+                .bind(account)
+                .bind(address)
+                .bind(throttle.failures)
+                .bind(micros(until))
+                .execute(&mut *write)
+                .await?
             }
         };
         Ok(())
@@ -196,7 +200,12 @@ impl Store {
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn keep_enrolment(&self, secret: Digest, person: SubjectId, expires: Timestamp) -> Result<(), StoreError> {
+    pub async fn keep_enrolment(
+        &self,
+        secret: Digest,
+        person: SubjectId,
+        expires: Timestamp,
+    ) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
         sqlx::query("DELETE FROM enrolments WHERE person = ?1").bind(number(person.0)).execute(&mut *write).await?;
         sqlx::query("INSERT INTO enrolments (secret, person, expires) VALUES (?1, ?2, ?3)")
@@ -214,11 +223,12 @@ impl Store {
     /// When the database fails.
     pub async fn use_enrolment(&self, secret: Digest, now: Timestamp) -> Result<Option<SubjectId>, StoreError> {
         let mut write = self.write.lock().await;
-        let person: Option<i64> = sqlx::query_scalar("DELETE FROM enrolments WHERE secret = ?1 AND expires > ?2 RETURNING person")
-            .bind(secret.0.as_slice())
-            .bind(micros(now))
-            .fetch_optional(&mut *write)
-            .await?;
+        let person: Option<i64> =
+            sqlx::query_scalar("DELETE FROM enrolments WHERE secret = ?1 AND expires > ?2 RETURNING person")
+                .bind(secret.0.as_slice())
+                .bind(micros(now))
+                .fetch_optional(&mut *write)
+                .await?;
         Ok(person.map(|person| SubjectId(unsigned(person))))
     }
 
@@ -243,7 +253,8 @@ impl Store {
             .bind(key)
             .fetch_one(&mut *write)
             .await?;
-        let (known, status, reply): (Vec<u8>, Option<i64>, Option<String>) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
+        let (known, status, reply): (Vec<u8>, Option<i64>, Option<String>) =
+            (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
         Ok(match (known == body.0, status, reply) {
             (false, ..) => Claim::Other,
             (true, Some(status), Some(reply)) => Claim::Done(u16::try_from(status).unwrap_or(500), reply),
@@ -255,7 +266,12 @@ impl Store {
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn settle_claim(&self, person: SubjectId, key: &str, reply: Option<(u16, &str)>) -> Result<(), StoreError> {
+    pub async fn settle_claim(
+        &self,
+        person: SubjectId,
+        key: &str,
+        reply: Option<(u16, &str)>,
+    ) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
         match reply {
             Some((status, body)) => {
@@ -282,7 +298,13 @@ impl Store {
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn sweep(&self, idle_before: Timestamp, begun_before: Timestamp, keys_before: Timestamp, now: Timestamp) -> Result<(), StoreError> {
+    pub async fn sweep(
+        &self,
+        idle_before: Timestamp,
+        begun_before: Timestamp,
+        keys_before: Timestamp,
+        now: Timestamp,
+    ) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
         for (sql, first, second) in [
             ("DELETE FROM sign_ins WHERE used_at < ?1 OR began_at < ?2", idle_before, begun_before),

@@ -50,7 +50,12 @@ impl Store {
             .await?;
         rows.into_iter()
             .map(|row| {
-                Ok(Sealed { owner: row.try_get(0)?, name: row.try_get(1)?, key_id: row.try_get(2)?, body: row.try_get(3)? })
+                Ok(Sealed {
+                    owner: row.try_get(0)?,
+                    name: row.try_get(1)?,
+                    key_id: row.try_get(2)?,
+                    body: row.try_get(3)?,
+                })
             })
             .collect()
     }
@@ -59,7 +64,12 @@ impl Store {
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn set_credentials(&self, person: SubjectId, password_hash: &str, totp: &Sealed) -> Result<(), StoreError> {
+    pub async fn set_credentials(
+        &self,
+        person: SubjectId,
+        password_hash: &str,
+        totp: &Sealed,
+    ) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
         let mut tx = write.begin().await?;
         sqlx::query("INSERT OR REPLACE INTO credentials (person, password_hash) VALUES (?1, ?2)")

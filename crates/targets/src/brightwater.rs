@@ -8,9 +8,7 @@ use reqwest::{Method, RequestBuilder, Response, StatusCode};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Deserialize, de::DeserializeOwned};
 use serde_json::json;
-use tempestas_core::{
-    AccountFound, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight,
-};
+use tempestas_core::{AccountFound, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight};
 
 use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
 
@@ -287,8 +285,10 @@ impl Brightwater {
 }
 
 fn role_found(role: RoleThere) -> RoleFound {
-    let makes_postings = role.permissions.iter().any(|permission| permission == "make posting" || permission == "do everything");
-    let only_reads = role.permissions.iter().all(|permission| permission.starts_with("read ") || permission.starts_with("list "));
+    let makes_postings =
+        role.permissions.iter().any(|permission| permission == "make posting" || permission == "do everything");
+    let only_reads =
+        role.permissions.iter().all(|permission| permission.starts_with("read ") || permission.starts_with("list "));
     let weight = match (makes_postings, only_reads) {
         (true, _) => Weight::Critical,
         (false, true) => Weight::Ordinary,

@@ -108,11 +108,8 @@ fn role_name(world: &World, right: tempestas_core::Right) -> String {
 }
 
 fn part_of(world: &World, target: tempestas_core::ScopeId, right: tempestas_core::Right) -> Vec<String> {
-    let mut part: Vec<String> = world
-        .upwards(right.scope)
-        .take_while(|scope| scope.id != target)
-        .map(|scope| scope.name.clone())
-        .collect();
+    let mut part: Vec<String> =
+        world.upwards(right.scope).take_while(|scope| scope.id != target).map(|scope| scope.name.clone()).collect();
     part.reverse();
     part
 }

@@ -3,11 +3,17 @@
 use std::time::Duration;
 
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest, WaitQuery, WordRequest,
+    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest, WaitQuery,
+    WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 
-use super::{Ended, args::{AskArgs, Until, YesNo}, session::Session, show};
+use super::{
+    Ended,
+    args::{AskArgs, Until, YesNo},
+    session::Session,
+    show,
+};
 
 /// How long `--wait` waits for people and targets.
 const WAIT: Duration = Duration::from_secs(60 * 60 * 12);
@@ -100,7 +106,13 @@ fn ask_shown(one: &ElevationView) {
     }
 }
 
-pub(crate) async fn answer(session: &Session, id: &str, verdict: YesNo, reason: Option<String>, yes: bool) -> anyhow::Result<()> {
+pub(crate) async fn answer(
+    session: &Session,
+    id: &str,
+    verdict: YesNo,
+    reason: Option<String>,
+    yes: bool,
+) -> anyhow::Result<()> {
     let asked = session.client().elevation(id, &WaitQuery::default()).await?.elevation;
     if !session.is_json() {
         ask_shown(&asked);
@@ -118,8 +130,14 @@ pub(crate) async fn answer(session: &Session, id: &str, verdict: YesNo, reason: 
 pub(crate) async fn list(session: &Session, all: bool, ended: bool) -> anyhow::Result<()> {
     let found = session.client().elevations(&ElevationFilter { all, ended }).await?;
     session.print(&found, |found| {
-        let rows = found.iter().map(|one| [one.id.clone(), one.who.clone(), one.right.clone(), one.state.clone(), one.sentence.clone()]);
-        show::table(&["ref", "who", "right", "state", "at present"], rows, "No elevation is waiting or live; `tempestas eligible` shows what may be asked for.");
+        let rows = found
+            .iter()
+            .map(|one| [one.id.clone(), one.who.clone(), one.right.clone(), one.state.clone(), one.sentence.clone()]);
+        show::table(
+            &["ref", "who", "right", "state", "at present"],
+            rows,
+            "No elevation is waiting or live; `tempestas eligible` shows what may be asked for.",
+        );
     })
 }
 

@@ -71,13 +71,30 @@ async fn list(session: &Session) -> anyhow::Result<()> {
                 (None, true) => "a survey waits for you".to_owned(),
                 (None, false) => "well".to_owned(),
             };
-            [one.path.clone(), one.connector.word().to_owned(), one.standing.to_string(), one.live.to_string(), show::perhaps(one.answered_at), state]
+            [
+                one.path.clone(),
+                one.connector.word().to_owned(),
+                one.standing.to_string(),
+                one.live.to_string(),
+                show::perhaps(one.answered_at),
+                state,
+            ]
         });
-        show::table(&["target", "kind", "standing", "live", "last answer", "state"], rows, "No target is looked after yet; `tempestas targets add-postgres` begins.");
+        show::table(
+            &["target", "kind", "standing", "live", "last answer", "state"],
+            rows,
+            "No target is looked after yet; `tempestas targets add-postgres` begins.",
+        );
     })
 }
 
-async fn add(session: &Session, path: &str, connector: Connector, secret_file: &Path, emergency_least: u32) -> anyhow::Result<()> {
+async fn add(
+    session: &Session,
+    path: &str,
+    connector: Connector,
+    secret_file: &Path,
+    emergency_least: u32,
+) -> anyhow::Result<()> {
     let (parent, name) = parent_and_name(path);
     let new = NewTarget { parent, name, connector, secret: secret(secret_file)?, emergency_least, alarm_after: 60 };
     let added = session.fresh(async |client| client.add_target(&new).await).await?;
@@ -97,7 +114,9 @@ fn surveyed(reply: &SurveyReply) {
 pub(crate) async fn roles(session: &Session) -> anyhow::Result<()> {
     let all = session.client().roles().await?;
     session.print(&all, |all| {
-        let rows = all.iter().map(|one| [format!("{}@{}", one.role, one.target), one.weight.to_string(), one.says.clone(), one.lapse.says.clone()]);
+        let rows = all.iter().map(|one| {
+            [format!("{}@{}", one.role, one.target), one.weight.to_string(), one.says.clone(), one.lapse.says.clone()]
+        });
         show::table(&["role", "weight", "lets one", "ends"], rows, "No role is known yet; survey a target first.");
     })
 }

@@ -67,7 +67,9 @@ impl Home {
     fn read<T: for<'de> Deserialize<'de>>(&self, name: &str) -> anyhow::Result<Option<T>> {
         let path = self.directory.join(name);
         match std::fs::read_to_string(&path) {
-            Ok(text) => Ok(Some(serde_json::from_str(&text).with_context(|| format!("{} is damaged; remove it", path.display()))?)),
+            Ok(text) => Ok(Some(
+                serde_json::from_str(&text).with_context(|| format!("{} is damaged; remove it", path.display()))?,
+            )),
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
             Err(error) => Err(error).with_context(|| format!("{} can't be read", path.display())),
         }

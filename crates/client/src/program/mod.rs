@@ -81,7 +81,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&session, ask).await,
         Verb::Waiting => elevations::waiting(&session).await?,
-        Verb::Answer { elevation, verdict, reason, yes } => elevations::answer(&session, &elevation, verdict, reason, yes).await?,
+        Verb::Answer { elevation, verdict, reason, yes } => {
+            elevations::answer(&session, &elevation, verdict, reason, yes).await?
+        }
         Verb::Grants { all, ended } => elevations::list(&session, all, ended).await?,
         Verb::Show { elevation, wait } => return elevations::show(&session, &elevation, wait).await,
         Verb::Begin { elevation, wait } => return elevations::begin(&session, &elevation, wait).await,

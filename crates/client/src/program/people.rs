@@ -10,7 +10,12 @@ pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
         println!("{} ({})", me.name, me.about);
         println!("{} of your elevations live, {} asks wait for your answer.", me.live, me.waiting_for_me);
         for duty in &me.duties {
-            println!("Duty: {:?} at {}{}", duty.duty, duty.scope, if duty.who == me.name { String::new() } else { format!(", through {}", duty.who) });
+            println!(
+                "Duty: {:?} at {}{}",
+                duty.duty,
+                duty.scope,
+                if duty.who == me.name { String::new() } else { format!(", through {}", duty.who) }
+            );
         }
         if !me.groups.is_empty() {
             println!("Groups: {}", me.groups.join(", "));
@@ -29,7 +34,13 @@ pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Re
     session.print(&all, |all| {
         let rows = all.iter().map(|one| {
             let this = if one.this_one { "this one" } else { "" };
-            [one.id.to_string(), one.address.clone(), show::when(one.began_at), show::when(one.used_at), this.to_owned()]
+            [
+                one.id.to_string(),
+                one.address.clone(),
+                show::when(one.began_at),
+                show::when(one.used_at),
+                this.to_owned(),
+            ]
         });
         show::table(&["no", "from", "since", "last used", ""], rows, "You have no sign-ins.");
     })
@@ -47,7 +58,14 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
                         Some(first) => format!("second sign-in of {first}"),
                         None => one.members.join(", "),
                     };
-                    [one.name.clone(), format!("{:?}", one.kind).to_lowercase(), one.about.clone(), more, one.accounts.join(", "), state.to_owned()]
+                    [
+                        one.name.clone(),
+                        format!("{:?}", one.kind).to_lowercase(),
+                        one.about.clone(),
+                        more,
+                        one.accounts.join(", "),
+                        state.to_owned(),
+                    ]
                 });
                 show::table(&["name", "kind", "about", "members", "accounts", ""], rows, "Nobody is known yet.");
             })
@@ -60,7 +78,11 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
         PeopleVerb::Enrolment { name } => {
             let issued = session.fresh(async |client| client.enrolment(&name).await).await?;
             session.print(&issued, |issued| {
-                println!("{} enrols with this secret, once, until {}; it is not shown again:", issued.name, show::when(issued.expires));
+                println!(
+                    "{} enrols with this secret, once, until {}; it is not shown again:",
+                    issued.name,
+                    show::when(issued.expires)
+                );
                 println!("  {}", issued.secret);
             })
         }
@@ -89,7 +111,9 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
         PeopleVerb::Duties => {
             let all = client.duties().await?;
             session.print(&all, |all| {
-                let rows = all.iter().map(|one| [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]);
+                let rows = all.iter().map(|one| {
+                    [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]
+                });
                 show::table(&["id", "who", "duty", "where"], rows, "There are no duties that you can see.");
             })
         }

@@ -8,7 +8,10 @@ use tempestas_api::{EnrolRequest, ProofRequest, SignInRequest, SinceQuery};
 use tempestas_client::{Client, ClientError, Connection};
 use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
 
-use super::{args::Common, home::{Home, KeptCheckpoint, KeptSignIn}};
+use super::{
+    args::Common,
+    home::{Home, KeptCheckpoint, KeptSignIn},
+};
 
 /// The service, where nothing else was said.
 const SERVER: &str = "http://127.0.0.1:7443";
@@ -97,7 +100,11 @@ impl Session {
             None => bail!("a TOTP code is needed: --code"),
         };
         let reply = self.client.sign_in(&SignInRequest { name: name.to_owned(), password, code }).await?;
-        self.home.keep_sign_in(&KeptSignIn { server: self.server.clone(), name: reply.name.clone(), token: reply.token.clone() })?;
+        self.home.keep_sign_in(&KeptSignIn {
+            server: self.server.clone(),
+            name: reply.name.clone(),
+            token: reply.token.clone(),
+        })?;
         let seen = check_checkpoint(&self.client.with_token(reply.token), &self.home).await?;
         println!(
             "Signed in as {} until {}. The ledger's checkpoint: {} facts, {}.",
@@ -117,7 +124,11 @@ impl Session {
         Ok(())
     }
 
-    pub(crate) async fn enrol(&self, secret_file: Option<&std::path::Path>, password_stdin: bool) -> anyhow::Result<()> {
+    pub(crate) async fn enrol(
+        &self,
+        secret_file: Option<&std::path::Path>,
+        password_stdin: bool,
+    ) -> anyhow::Result<()> {
         let secret = match secret_file {
             Some(path) => std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?,
             None => rpassword::prompt_password("Enrolment secret: ")?,
@@ -153,9 +164,15 @@ async fn check_checkpoint(client: &Client, home: &Home) -> anyhow::Result<(Signe
         Some((_, seen)) => {
             let (old, new) = (&seen.checkpoint, &now.checkpoint);
             if new.epoch > old.epoch {
-                eprintln!("A backup was restored since: epoch {} began. What was recorded between may be lost.", new.epoch);
+                eprintln!(
+                    "A backup was restored since: epoch {} began. What was recorded between may be lost.",
+                    new.epoch
+                );
             } else if !verify_consistency(old.size, old.root, new.size, new.root, &reply.proof) {
-                bail!("the ledger does not go on from the {} facts seen here before: its history was rewritten", old.size);
+                bail!(
+                    "the ledger does not go on from the {} facts seen here before: its history was rewritten",
+                    old.size
+                );
             }
             "goes on from the one seen here before"
         }

@@ -38,7 +38,13 @@ where
 /// Prints entries of the ledger.
 pub(crate) fn entries(entries: &[LedgerEntry]) {
     let row = |entry: &LedgerEntry| {
-        [entry.n.to_string(), when(entry.at), entry.who.clone(), entry.from.clone().unwrap_or_default(), entry.says.clone()]
+        [
+            entry.n.to_string(),
+            when(entry.at),
+            entry.who.clone(),
+            entry.from.clone().unwrap_or_default(),
+            entry.says.clone(),
+        ]
     };
     table(&["no", "when", "who", "from", "what"], entries.iter().map(row), "No entry fits.");
 }

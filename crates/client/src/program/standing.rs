@@ -6,7 +6,12 @@ use tempestas_api::{
     Chosen, ConversionView, ConvertRequest, EligibilityView, NewEligibility, PlanView, StandingFilter, StandingView,
 };
 
-use super::{Ended, args::{ConvertVerb, EligibleVerb, StandingArgs}, session::Session, show};
+use super::{
+    Ended,
+    args::{ConvertVerb, EligibleVerb, StandingArgs},
+    session::Session,
+    show,
+};
 
 /// How long `--wait` waits for targets.
 const WAIT: Duration = Duration::from_secs(60);
@@ -17,7 +22,11 @@ pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Resul
     session.print(&all, |all| {
         let critical = all.iter().filter(|one| one.weight == tempestas_core::Weight::Critical).count();
         println!("{} standing rights, {critical} of them critical.", all.len());
-        show::table(&["ref", "account", "whose", "right", "weight", "through", "since", "last used"], all.iter().map(standing_row), "");
+        show::table(
+            &["ref", "account", "whose", "right", "weight", "through", "since", "last used"],
+            all.iter().map(standing_row),
+            "",
+        );
     })
 }
 
@@ -102,7 +111,10 @@ fn conversion(shown: &ConversionView) {
     let undone = shown.undone_at.map_or_else(String::new, |at| format!(", undone {}", show::when(at)));
     println!("{} by {} at {}{undone}", shown.id, shown.by, show::when(shown.at));
     for item in &shown.items {
-        let state = serde_json::to_value(item.state).ok().and_then(|value| value.as_str().map(str::to_owned)).unwrap_or_default();
+        let state = serde_json::to_value(item.state)
+            .ok()
+            .and_then(|value| value.as_str().map(str::to_owned))
+            .unwrap_or_default();
         let checked = if matches!(state.as_str(), "taken" | "restored") { ", read back" } else { "" };
         let trouble = item.trouble.as_ref().map_or_else(String::new, |trouble| format!(": {trouble}"));
         println!("  {}  {} of `{}`: {state}{checked}{trouble}", item.standing, item.right, item.account);
@@ -115,9 +127,20 @@ pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<Eligible
             let all = session.client().eligibilities().await?;
             session.print(&all, |all| {
                 let row = |one: &EligibilityView| {
-                    [one.id.clone(), one.who.clone(), one.right.clone(), one.weight.to_string(), show::when(one.from), show::perhaps(one.until)]
+                    [
+                        one.id.clone(),
+                        one.who.clone(),
+                        one.right.clone(),
+                        one.weight.to_string(),
+                        show::when(one.from),
+                        show::perhaps(one.until),
+                    ]
                 };
-                show::table(&["id", "who", "right", "weight", "from", "until"], all.iter().map(row), "Nobody is eligible for anything yet.");
+                show::table(
+                    &["id", "who", "right", "weight", "from", "until"],
+                    all.iter().map(row),
+                    "Nobody is eligible for anything yet.",
+                );
             })
         }
         None => {
@@ -135,7 +158,15 @@ pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<Eligible
         Some(EligibleVerb::Give { who, right, from, until }) => {
             let new = NewEligibility { who, right, from, until };
             let given = session.fresh(async |client| client.give_eligibility(&new).await).await?;
-            session.print(&given, |given| println!("{} may ask for {} until {} ({}).", given.who, given.right, given.until.map_or_else(|| "it is ended".to_owned(), show::when), given.id))
+            session.print(&given, |given| {
+                println!(
+                    "{} may ask for {} until {} ({}).",
+                    given.who,
+                    given.right,
+                    given.until.map_or_else(|| "it is ended".to_owned(), show::when),
+                    given.id
+                )
+            })
         }
         Some(EligibleVerb::End { id }) => {
             session.fresh(async |client| client.end_eligibility(&id).await).await?;

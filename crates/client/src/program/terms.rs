@@ -26,7 +26,10 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
         TermsVerb::Show { right, asker } => {
             let reply = session.client().effective_terms(&EffectiveQuery { right, asker }).await?;
             session.print(&reply, |reply| {
-                let rows = reply.settings.iter().map(|one| [one.setting.clone(), one.value.clone(), one.from.clone(), one.passed_over.join(", ")]);
+                let rows = reply
+                    .settings
+                    .iter()
+                    .map(|one| [one.setting.clone(), one.value.clone(), one.from.clone(), one.passed_over.join(", ")]);
                 show::table(&["setting", "value", "from", "passed over"], rows, "");
                 println!("\n{}", reply.precedence);
             })
@@ -39,7 +42,8 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
             } else {
                 std::fs::read_to_string(&file).with_context(|| format!("{} can't be read", file.display()))?
             };
-            let new: NewTerms = toml::from_str(&text).with_context(|| format!("{} is not a rule of terms", file.display()))?;
+            let new: NewTerms =
+                toml::from_str(&text).with_context(|| format!("{} is not a rule of terms", file.display()))?;
             let set = match &id {
                 Some(id) => session.fresh(async |client| client.change_terms(id, &new).await).await?,
                 None => session.fresh(async |client| client.add_terms(&new).await).await?,

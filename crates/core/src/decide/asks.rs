@@ -4,9 +4,9 @@ use jiff::Timestamp;
 
 use super::{Draft, checked_text, ensure_fresh, shortened};
 use crate::{
-    Answer, Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, GrantId, Phase, ReasonRule,
-    Refusal, Right, Row, Said, Seconds, Seen, Stage, StartChoice, TicketRule, Verdict, What,
-    demand::may_answer, demand_for, later,
+    Answer, Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, GrantId, Phase, ReasonRule, Refusal,
+    Right, Row, Said, Seconds, Seen, Stage, StartChoice, TicketRule, Verdict, What, demand::may_answer, demand_for,
+    later,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -15,7 +15,13 @@ const WAITING_MOST: usize = 10;
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
         Command::Ask { right, duration, start, reason, ticket, shown } => {
-            let ask = Ask { right: *right, duration: *duration, start: *start, reason: reason.as_ref(), ticket: ticket.as_ref() };
+            let ask = Ask {
+                right: *right,
+                duration: *duration,
+                start: *start,
+                reason: reason.as_ref(),
+                ticket: ticket.as_ref(),
+            };
             asked(draft, &ask, *shown)
         }
         Command::Answer { elevation, verdict, reason, shown } => {
@@ -170,7 +176,9 @@ fn checked_start(draft: &Draft<'_>, demand: &Demand, ask: &Ask<'_>) -> Result<()
                 return Err(Refusal::invalid(format!("the start {time} is past; it is {} now", draft.now())));
             }
             if time > later(draft.now(), within) {
-                return Err(Refusal::invalid(format!("the start {time} is more than {within} ahead, which is as far as the terms allow")));
+                return Err(Refusal::invalid(format!(
+                    "the start {time} is more than {within} ahead, which is as far as the terms allow"
+                )));
             }
             Ok(())
         }
@@ -263,7 +271,9 @@ fn answered(
         Approval::None => false,
     };
     if !stage.approvers.contains(&me) {
-        return Err(Refusal::not_allowed(format!("you are not among those who may answer {id}; they were named when it was asked")));
+        return Err(Refusal::not_allowed(format!(
+            "you are not among those who may answer {id}; they were named when it was asked"
+        )));
     }
     if !still_named || !may_answer(world, me, elevation.asker, now) {
         return Err(Refusal::not_allowed(format!(
@@ -349,7 +359,12 @@ pub(super) fn open(draft: &mut Draft<'_>, mut elevation: Elevation) {
     };
     let account = draft.world.account_of(elevation.asker, target.scope);
     if target.connector.uses_own_account() && account.is_none() {
-        return never_begun(draft, elevation, End::Failed, Some("the holder has no account on the target any more".to_owned()));
+        return never_begun(
+            draft,
+            elevation,
+            End::Failed,
+            Some("the holder has no account on the target any more".to_owned()),
+        );
     }
     let id: GrantId = draft.id();
     let grant = Grant {
@@ -390,7 +405,10 @@ fn needs_another_yes(draft: &Draft<'_>, elevation: &Elevation, now: &Demand) -> 
         .filter(|answer| answer.verdict == Verdict::Yes && now.approvers.contains(&answer.by))
         .count();
     if now.weight > frozen.weight || now.permits != frozen.permits {
-        return Some(format!("the role {} permits something else than when it was asked for", draft.world.right_name(now.right)));
+        return Some(format!(
+            "the role {} permits something else than when it was asked for",
+            draft.world.right_name(now.right)
+        ));
     }
     (said_yes < usize::from(*yes)).then(|| format!("the terms now want {yes} yes from those who may answer"))
 }
@@ -405,18 +423,10 @@ fn send_back(draft: &mut Draft<'_>, mut elevation: Elevation, demand: Demand, wh
 }
 
 /// Ends an elevation that never reached its target.
-pub(super) fn never_begun(
-    draft: &mut Draft<'_>,
-    mut elevation: Elevation,
-    end: End,
-    trouble: Option<String>,
-) {
+pub(super) fn never_begun(draft: &mut Draft<'_>, mut elevation: Elevation, end: End, trouble: Option<String>) {
     elevation.phase = Phase::Ended(end);
     elevation.trouble = trouble;
-    draft.fact(
-        What::Ended { elevation: elevation.id, end, leftovers: 0 },
-        vec![Row::Elevation(elevation)],
-    );
+    draft.fact(What::Ended { elevation: elevation.id, end, leftovers: 0 }, vec![Row::Elevation(elevation)]);
 }
 
 /// A name of 80 random bits, fit for a login role or a key: `tp` and sixteen of a-z and 2-7.

@@ -16,9 +16,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         Command::StandingRestored { conversion, standing, by_others } => {
             restored(draft, *conversion, *standing, *by_others)
         }
-        Command::StandingDelayed { conversion, standing, trouble } => {
-            delayed(draft, *conversion, *standing, trouble)
-        }
+        Command::StandingDelayed { conversion, standing, trouble } => delayed(draft, *conversion, *standing, trouble),
         _ => Ok(()),
     }
 }
@@ -44,9 +42,11 @@ fn convert(
     let mut items = Vec::with_capacity(plan.items.len());
     for planned in &plan.items {
         let Some(standing) = draft.world.standing.get(&planned.standing).cloned() else { continue };
-        let same = draft.world.eligibilities.values().find(|held| {
-            held.subject == planned.holder && held.right == standing.right && held.until.is_none()
-        });
+        let same = draft
+            .world
+            .eligibilities
+            .values()
+            .find(|held| held.subject == planned.holder && held.right == standing.right && held.until.is_none());
         let eligibility: EligibilityId = match same {
             Some(held) => held.id,
             None => {
@@ -86,9 +86,11 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
         item.state = ItemState::Restoring;
         item.trouble = None;
         // The eligibility stays where somebody changed it in between: then it isn't this conversion's any more.
-        let made = draft.world.eligibilities.get(&item.eligibility).filter(|held| {
-            held.right == item.standing.right && held.from == conversion.at
-        });
+        let made = draft
+            .world
+            .eligibilities
+            .get(&item.eligibility)
+            .filter(|held| held.right == item.standing.right && held.from == conversion.at);
         match made.cloned() {
             Some(held) => terms::end(draft, &held),
             None => item.trouble = Some("the eligibility was changed or ended since, and is left as it is".to_owned()),
@@ -98,11 +100,7 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
     Ok(())
 }
 
-fn with_item(
-    conversion: &mut Conversion,
-    standing: StandingId,
-    state: ItemState,
-) -> Option<&mut Item> {
+fn with_item(conversion: &mut Conversion, standing: StandingId, state: ItemState) -> Option<&mut Item> {
     conversion.items.iter_mut().find(|item| item.standing.id == standing && item.state == state)
 }
 
@@ -122,12 +120,7 @@ fn taken(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId) -> Resul
     Ok(())
 }
 
-fn restored(
-    draft: &mut Draft<'_>,
-    id: ConversionId,
-    standing: StandingId,
-    by_others: bool,
-) -> Result<(), Refusal> {
+fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_others: bool) -> Result<(), Refusal> {
     draft.keeper()?;
     let mut conversion = known(draft, id)?;
     let Some(item) = with_item(&mut conversion, standing, ItemState::Restoring) else { return Ok(()) };
@@ -137,19 +130,11 @@ fn restored(
     }
     let row = Row::Standing(item.standing.clone());
     let target = item.standing.target;
-    draft.fact(
-        What::StandingRestored { conversion: id, standing, target },
-        vec![Row::Conversion(conversion), row],
-    );
+    draft.fact(What::StandingRestored { conversion: id, standing, target }, vec![Row::Conversion(conversion), row]);
     Ok(())
 }
 
-fn delayed(
-    draft: &mut Draft<'_>,
-    id: ConversionId,
-    standing: StandingId,
-    trouble: &str,
-) -> Result<(), Refusal> {
+fn delayed(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, trouble: &str) -> Result<(), Refusal> {
     draft.keeper()?;
     let mut conversion = known(draft, id)?;
     let Some(item) = conversion.items.iter_mut().find(|item| item.standing.id == standing) else { return Ok(()) };

@@ -25,10 +25,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 to_search: false,
                 strays: Vec::new(),
             };
-            draft.fact(
-                What::TargetAdded { scope: scope.id },
-                vec![Row::Scope(scope), Row::Target(target)],
-            );
+            draft.fact(What::TargetAdded { scope: scope.id }, vec![Row::Scope(scope), Row::Target(target)]);
         }
         Command::SetTarget { target, emergency_least, alarm_after } => {
             draft.administrator(*target)?;
@@ -51,12 +48,7 @@ pub(super) fn known_target(draft: &Draft<'_>, id: ScopeId) -> Result<Target, Ref
         .ok_or_else(|| Refusal::unknown("target", draft.world.path(id), "`tempestas targets` lists them"))
 }
 
-fn new_scope(
-    draft: &mut Draft<'_>,
-    parent: ScopeId,
-    name: &str,
-    kind: ScopeKind,
-) -> Result<Scope, Refusal> {
+fn new_scope(draft: &mut Draft<'_>, parent: ScopeId, name: &str, kind: ScopeKind) -> Result<Scope, Refusal> {
     checked_name("scope", name)?;
     if draft.world.target_of(parent).is_some() {
         return Err(Refusal::invalid(format!(

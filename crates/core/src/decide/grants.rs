@@ -4,8 +4,8 @@ use jiff::Timestamp;
 
 use super::{Draft, asks, checked_text, house};
 use crate::{
-    Actor, AlarmKind, Command, Elevation, ElevationId, End, Grant, GrantId, Leftover, Phase, Refusal, Row, Said,
-    Seen, Sight, StartChoice, What, later,
+    Actor, AlarmKind, Command, Elevation, ElevationId, End, Grant, GrantId, Leftover, Phase, Refusal, Row, Said, Seen,
+    Sight, StartChoice, What, later,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -14,7 +14,9 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             let me = draft.person()?;
             let elevation = draft.elevation(*elevation)?;
             if elevation.asker != me {
-                return Err(Refusal::not_allowed("only its holder gives an elevation back; an approver or administrator can revoke it"));
+                return Err(Refusal::not_allowed(
+                    "only its holder gives an elevation back; an approver or administrator can revoke it",
+                ));
             }
             match elevation.phase {
                 Phase::Opening | Phase::Live => close(draft, elevation, End::GivenBack, None),
@@ -33,7 +35,10 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 return Err(Refusal::not_allowed("only its holder may fetch the login of an elevation"));
             }
             if elevation.phase != Phase::Live {
-                return Err(Refusal::conflict(format!("{} is {}; a login is to be had while it is live", elevation.id, elevation.phase)));
+                return Err(Refusal::conflict(format!(
+                    "{} is {}; a login is to be had while it is live",
+                    elevation.id, elevation.phase
+                )));
             }
             super::ensure_fresh(&draft.context.caller, elevation.demand.terms.assurance, draft.now())?;
             let Some(grant) = elevation.grant.and_then(|id| draft.world.grants.get(&id)) else { return Ok(()) };
@@ -62,7 +67,9 @@ fn revoke(draft: &mut Draft<'_>, id: ElevationId, word: &Said) -> Result<(), Ref
     let elevation = draft.elevation(id)?;
     let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
     if !approver && !Sight::is_administrator(draft.world, me, elevation.right.scope) {
-        return Err(Refusal::not_allowed(format!("only an approver of {id} or an administrator of its scope may revoke it")));
+        return Err(Refusal::not_allowed(format!(
+            "only an approver of {id} or an administrator of its scope may revoke it"
+        )));
     }
     if word.0.is_empty() {
         return Err(Refusal::invalid("a word is needed, which the holder will read: `--word`"));
@@ -97,17 +104,9 @@ fn close(draft: &mut Draft<'_>, mut elevation: Elevation, end: End, word: Option
     elevation.phase = Phase::Closing;
     elevation.end_word = word;
     elevation.trouble = None;
-    let grant = Grant {
-        wanted: false,
-        ending: Some(end),
-        ending_since: Some(draft.now()),
-        seen: Seen::Unknown,
-        ..grant
-    };
-    draft.fact(
-        What::Closing { elevation: elevation.id, end },
-        vec![Row::Elevation(elevation), Row::Grant(grant)],
-    );
+    let grant =
+        Grant { wanted: false, ending: Some(end), ending_since: Some(draft.now()), seen: Seen::Unknown, ..grant };
+    draft.fact(What::Closing { elevation: elevation.id, end }, vec![Row::Elevation(elevation), Row::Grant(grant)]);
     house::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
 }
 
@@ -167,11 +166,7 @@ fn delayed(draft: &mut Draft<'_>, id: GrantId, trouble: Option<String>) {
 }
 
 /// A keeper took the grant away, read back that it is gone, and looked for leftovers.
-fn gone(
-    draft: &mut Draft<'_>,
-    id: GrantId,
-    leftovers: &[(Said, Option<Timestamp>, bool)],
-) -> Result<(), Refusal> {
+fn gone(draft: &mut Draft<'_>, id: GrantId, leftovers: &[(Said, Option<Timestamp>, bool)]) -> Result<(), Refusal> {
     draft.keeper()?;
     let Some((elevation, grant)) = draft.world.elevation_of(id) else { return Ok(()) };
     let (Phase::Closing, Some(end)) = (elevation.phase, grant.ending) else { return Ok(()) };
@@ -205,11 +200,21 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
         let grant = elevation.grant.and_then(|id| world.grants.get(&id));
         match elevation.phase {
             Phase::Waiting if elevation.stages.last().is_none_or(|stage| now >= stage.until) => {
-                asks::never_begun(draft, elevation.clone(), End::Unanswered, Some("nobody settled it in time".to_owned()));
+                asks::never_begun(
+                    draft,
+                    elevation.clone(),
+                    End::Unanswered,
+                    Some("nobody settled it in time".to_owned()),
+                );
             }
             Phase::Scheduled if is_due(elevation, now) => asks::open(draft, elevation.clone()),
             Phase::Ready if elevation.begin_by.is_none_or(|by| now >= by) => {
-                asks::never_begun(draft, elevation.clone(), End::Unanswered, Some("it was not begun within its window".to_owned()));
+                asks::never_begun(
+                    draft,
+                    elevation.clone(),
+                    End::Unanswered,
+                    Some("it was not begun within its window".to_owned()),
+                );
             }
             Phase::Opening | Phase::Live if grant.is_none_or(|grant| now >= grant.until) => {
                 let never = grant.is_some_and(|grant| grant.verified_at.is_none());

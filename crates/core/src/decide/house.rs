@@ -30,10 +30,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 .values()
                 .map(|target| Row::Target(crate::Target { to_search: true, ..target.clone() }))
                 .collect();
-            draft.fact(
-                What::EpochBegun { epoch, restored_size: *restored_size, restored_root: *restored_root },
-                put,
-            );
+            draft.fact(What::EpochBegun { epoch, restored_size: *restored_size, restored_root: *restored_root }, put);
             Ok(())
         }
         Command::Note(what) => {
@@ -120,13 +117,8 @@ fn same_cause(known: &AlarmKind, about: &AlarmKind) -> bool {
 
 /// Settles every alarm that `fits`, because its cause is gone.
 pub(super) fn settle_where(draft: &mut Draft<'_>, fits: impl Fn(&AlarmKind) -> bool) {
-    let open: Vec<Alarm> = draft
-        .world
-        .alarms
-        .values()
-        .filter(|alarm| alarm.settled.is_none() && fits(&alarm.about))
-        .cloned()
-        .collect();
+    let open: Vec<Alarm> =
+        draft.world.alarms.values().filter(|alarm| alarm.settled.is_none() && fits(&alarm.about)).cloned().collect();
     for alarm in open {
         let settled = Alarm { settled: Some(draft.now()), ..alarm };
         draft.fact(What::AlarmSettled { alarm: settled.id }, vec![Row::Alarm(settled)]);
@@ -158,9 +150,12 @@ fn settle(draft: &mut Draft<'_>, id: AlarmId) -> Result<(), Refusal> {
 }
 
 fn recover(draft: &mut Draft<'_>, subject: SubjectId) -> Result<(), Refusal> {
-    let known = draft.world.subjects.get(&subject).filter(|known| known.kind == SubjectKind::Person).ok_or_else(|| {
-        Refusal::unknown("person", subject, "give the name they sign in with")
-    })?;
+    let known = draft
+        .world
+        .subjects
+        .get(&subject)
+        .filter(|known| known.kind == SubjectKind::Person)
+        .ok_or_else(|| Refusal::unknown("person", subject, "give the name they sign in with"))?;
     let root = draft.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet"))?;
     let mut put = draft.hands([subject]);
     put.push(Row::Subject(Subject { suspended: false, ..known.clone() }));

@@ -12,9 +12,8 @@ mod terms;
 use jiff::Timestamp;
 
 use crate::{
-    Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId,
-    FACT_VERSION, Fact, Hand, Id, Key, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, What,
-    World,
+    Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id,
+    Key, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, What, World,
 };
 
 /// How fresh an administrator's proof must be for changing who may do what.
@@ -60,10 +59,9 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::StandingTaken { .. }
         | Command::StandingRestored { .. }
         | Command::StandingDelayed { .. } => conversions::decide(&mut draft, command)?,
-        Command::Ask { .. }
-        | Command::Answer { .. }
-        | Command::Withdraw { .. }
-        | Command::Begin { .. } => asks::decide(&mut draft, command)?,
+        Command::Ask { .. } | Command::Answer { .. } | Command::Withdraw { .. } | Command::Begin { .. } => {
+            asks::decide(&mut draft, command)?
+        }
         Command::GiveBack { .. }
         | Command::Revoke { .. }
         | Command::ShowLogin { .. }
@@ -78,12 +76,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
 ///
 /// # Errors
 /// Says which duty, or which proof, is missing.
-pub fn ensure_administrator(
-    world: &World,
-    caller: &Caller,
-    scope: ScopeId,
-    now: Timestamp,
-) -> Result<(), Refusal> {
+pub fn ensure_administrator(world: &World, caller: &Caller, scope: ScopeId, now: Timestamp) -> Result<(), Refusal> {
     match caller.actor {
         Actor::Keeper => Err(Refusal::not_allowed("a keeper only reports what it saw")),
         Actor::Machine => Ok(()),
@@ -151,7 +144,10 @@ impl<'w> Draft<'w> {
     }
 
     fn root_administrator(&self) -> Result<ScopeId, Refusal> {
-        let root = self.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once"))?;
+        let root = self
+            .world
+            .root
+            .ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once"))?;
         self.administrator(root)?;
         Ok(root)
     }
@@ -251,7 +247,9 @@ fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
 fn checked_text(what: &str, text: &Said, most: usize) -> Result<(), Refusal> {
     let letters = text.0.chars().count();
     if letters > most {
-        return Err(Refusal::invalid(format!("the {what} has {letters} letters; at most {most} are kept, so say it shorter")));
+        return Err(Refusal::invalid(format!(
+            "the {what} has {letters} letters; at most {most} are kept, so say it shorter"
+        )));
     }
     if text.0.chars().any(|c| c.is_control() && c != '\n' && c != '\t') {
         return Err(Refusal::invalid(format!("the {what} has control characters in it; use plain text")));

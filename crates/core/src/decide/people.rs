@@ -2,8 +2,8 @@
 
 use super::{Draft, checked_name, checked_text, grants};
 use crate::{
-    Account, Command, Duty, DutyId, DutyKind, Key, Kind, Refusal, Row, Said, ScopeId, Subject, SubjectId,
-    SubjectKind, What, world::GROUP_DEPTH,
+    Account, Command, Duty, DutyId, DutyKind, Key, Kind, Refusal, Row, Said, ScopeId, Subject, SubjectId, SubjectKind,
+    What, world::GROUP_DEPTH,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -56,9 +56,12 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
 }
 
 fn known(draft: &Draft<'_>, id: SubjectId) -> Result<Subject, Refusal> {
-    draft.world.subjects.get(&id).cloned().ok_or_else(|| {
-        Refusal::unknown("person, group or program", id, "`tempestas people` lists them")
-    })
+    draft
+        .world
+        .subjects
+        .get(&id)
+        .cloned()
+        .ok_or_else(|| Refusal::unknown("person, group or program", id, "`tempestas people` lists them"))
 }
 
 fn known_group(draft: &Draft<'_>, id: SubjectId) -> Result<Subject, Refusal> {
@@ -84,7 +87,9 @@ fn add(
     if let Some(first) = second_of {
         let first = known(draft, first)?;
         if kind != SubjectKind::Person || first.kind != SubjectKind::Person || first.second_of.is_some() {
-            return Err(Refusal::invalid("only a person can be the second sign-in of a person, and not of a second one"));
+            return Err(Refusal::invalid(
+                "only a person can be the second sign-in of a person, and not of a second one",
+            ));
         }
     }
     let id = draft.id();
@@ -110,11 +115,15 @@ fn add_member(draft: &mut Draft<'_>, group: SubjectId, member: SubjectId) -> Res
         return Err(Refusal::conflict(format!("{member_name} is in {group_name} already")));
     }
     if world.belongs_to(group, member) {
-        return Err(Refusal::conflict(format!("{group_name} belongs to {member_name}; putting it the other way round too would be a circle")));
+        return Err(Refusal::conflict(format!(
+            "{group_name} belongs to {member_name}; putting it the other way round too would be a circle"
+        )));
     }
     let above = levels_above(draft, group);
     if above + 1 + world.group_height(member) >= GROUP_DEPTH {
-        return Err(Refusal::Limit(format!("groups nest at most {GROUP_DEPTH} deep; {member_name} in {group_name} would be deeper")));
+        return Err(Refusal::Limit(format!(
+            "groups nest at most {GROUP_DEPTH} deep; {member_name} in {group_name} would be deeper"
+        )));
     }
     row.members.push(member);
     let mut put = draft.hands(world.people_in(member));
@@ -156,18 +165,16 @@ fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusal> {
     Ok(())
 }
 
-fn set_account(
-    draft: &mut Draft<'_>,
-    subject: SubjectId,
-    target: ScopeId,
-    account: &Said,
-) -> Result<(), Refusal> {
+fn set_account(draft: &mut Draft<'_>, subject: SubjectId, target: ScopeId, account: &Said) -> Result<(), Refusal> {
     let kind = known(draft, subject)?.kind;
     if kind == SubjectKind::Group {
         return Err(Refusal::invalid("a group has no account; name the account of a person or program"));
     }
     if !draft.world.targets.contains_key(&target) {
-        return Err(Refusal::invalid(format!("{} is not a target; accounts live on targets", draft.world.path(target))));
+        return Err(Refusal::invalid(format!(
+            "{} is not a target; accounts live on targets",
+            draft.world.path(target)
+        )));
     }
     if account.0.is_empty() || account.0.len() > 128 {
         return Err(Refusal::invalid("an account's name has 1 to 128 bytes"));
@@ -184,19 +191,11 @@ fn set_account(
         )));
     }
     let name = draft.text(account);
-    draft.fact(
-        What::AccountSet { subject, target },
-        vec![Row::Account(Account { subject, target, name })],
-    );
+    draft.fact(What::AccountSet { subject, target }, vec![Row::Account(Account { subject, target, name })]);
     Ok(())
 }
 
-fn give_duty(
-    draft: &mut Draft<'_>,
-    subject: SubjectId,
-    kind: DutyKind,
-    scope: ScopeId,
-) -> Result<(), Refusal> {
+fn give_duty(draft: &mut Draft<'_>, subject: SubjectId, kind: DutyKind, scope: ScopeId) -> Result<(), Refusal> {
     known(draft, subject)?;
     if draft.world.duties.values().any(|duty| (duty.subject, duty.kind, duty.scope) == (subject, kind, scope)) {
         return Err(Refusal::conflict(format!("{} has that duty there already", draft.world.subject_name(subject))));
@@ -224,7 +223,9 @@ fn end_duty(draft: &mut Draft<'_>, id: DutyId) -> Result<(), Refusal> {
             && world.people_in(other.subject).iter().any(|person| !world.is_suspended(*person))
     });
     if duty.kind == DutyKind::Administrator && Some(duty.scope) == world.root && !another {
-        return Err(Refusal::conflict("this is the last administrator of everything; give the duty to somebody else first"));
+        return Err(Refusal::conflict(
+            "this is the last administrator of everything; give the duty to somebody else first",
+        ));
     }
     draft.fact_cutting(
         What::DutyEnded { duty: id, subject: duty.subject, duty_kind: duty.kind, scope: duty.scope },

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Draft, estate::known_target, house};
 use crate::{
-    AlarmKind, Digest, GrantId, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row,
-    Said, Scope, ScopeId, ScopeKind, Standing, Survey, Target, What,
+    AlarmKind, Digest, GrantId, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said, Scope, ScopeId,
+    ScopeKind, Standing, Survey, Target, What,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
@@ -26,9 +26,9 @@ pub(super) fn record(
         draft.keeper()?;
     }
     let row = known_target(draft, target)?;
-    let known: Vec<&Standing> =
-        draft.world.standing.values().filter(|standing| standing.target == target).collect();
-    let kept = known.iter().filter(|standing| survey.rights.iter().any(|found| matches(draft, standing, found))).count();
+    let known: Vec<&Standing> = draft.world.standing.values().filter(|standing| standing.target == target).collect();
+    let kept =
+        known.iter().filter(|standing| survey.rights.iter().any(|found| matches(draft, standing, found))).count();
     let vanishing = known.len() - kept;
     if let Some(why) = why_held(survey, known.len(), vanishing).filter(|_| !accepted) {
         if row.held != Some(digest) {
@@ -158,11 +158,8 @@ fn standing(
     let mut accounts: BTreeMap<String, Digest> = BTreeMap::new();
     for found in &survey.rights {
         let (Some(role), Some(scope)) = (roles.get(&found.role), scopes.get(&found.part)) else { continue };
-        let known = draft
-            .world
-            .standing
-            .values()
-            .find(|standing| standing.target == target && matches(draft, standing, found));
+        let known =
+            draft.world.standing.values().find(|standing| standing.target == target && matches(draft, standing, found));
         let account = match known {
             Some(known) => known.account,
             None => match accounts.get(&found.account) {
@@ -222,18 +219,12 @@ fn matches(draft: &Draft<'_>, standing: &Standing, found: &RightFound) -> bool {
 }
 
 /// Takes in a search for our marks: what no grant explains is to be ended.
-pub(super) fn searched(
-    draft: &mut Draft<'_>,
-    target: ScopeId,
-    marked: &[Marked],
-) -> Result<(), Refusal> {
+pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]) -> Result<(), Refusal> {
     draft.keeper()?;
     let row = known_target(draft, target)?;
     let strays: Vec<String> = marked
         .iter()
-        .filter(|found| {
-            !draft.world.grants.get(&GrantId(found.grant)).is_some_and(|grant| grant.name == found.name)
-        })
+        .filter(|found| !draft.world.grants.get(&GrantId(found.grant)).is_some_and(|grant| grant.name == found.name))
         .map(|found| found.name.clone())
         .collect();
     if !row.to_search && strays == row.strays {
@@ -248,11 +239,7 @@ pub(super) fn searched(
     Ok(())
 }
 
-pub(super) fn stray_ended(
-    draft: &mut Draft<'_>,
-    target: ScopeId,
-    name: &str,
-) -> Result<(), Refusal> {
+pub(super) fn stray_ended(draft: &mut Draft<'_>, target: ScopeId, name: &str) -> Result<(), Refusal> {
     draft.keeper()?;
     let mut row = known_target(draft, target)?;
     if !row.strays.iter().any(|stray| stray == name) {

@@ -2,7 +2,8 @@
 
 use super::Draft;
 use crate::{
-    Approval, Approver, Command, Eligibility, EligibilityId, Key, Kind, Refusal, Right, Row, SubjectId, Terms, TermsId, What,
+    Approval, Approver, Command, Eligibility, EligibilityId, Key, Kind, Refusal, Right, Row, SubjectId, Terms, TermsId,
+    What,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -11,7 +12,9 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             draft.administrator(right.scope)?;
             let from = from.unwrap_or(draft.now());
             if until.is_some_and(|until| until <= from || until <= draft.now()) {
-                return Err(Refusal::invalid("the eligibility would end before it begins, or is over already; give a later end"));
+                return Err(Refusal::invalid(
+                    "the eligibility would end before it begins, or is over already; give a later end",
+                ));
             }
             if !draft.world.subjects.contains_key(subject) {
                 return Err(Refusal::unknown("person, group or program", subject, "`tempestas people` lists them"));
@@ -26,9 +29,10 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             Ok(())
         }
         Command::EndEligibility { eligibility } => {
-            let held = draft.world.eligibilities.get(eligibility).cloned().ok_or_else(|| {
-                Refusal::unknown("eligibility", eligibility, "`tempestas eligible --all` lists them")
-            })?;
+            let held =
+                draft.world.eligibilities.get(eligibility).cloned().ok_or_else(|| {
+                    Refusal::unknown("eligibility", eligibility, "`tempestas eligible --all` lists them")
+                })?;
             draft.administrator(held.right.scope)?;
             end(draft, &held);
             Ok(())
@@ -57,10 +61,7 @@ pub(super) fn give(
     until: Option<jiff::Timestamp>,
 ) {
     let row = Eligibility { id, subject, right, from, until };
-    draft.fact(
-        What::EligibilityGiven { eligibility: id, subject, right },
-        vec![Row::Eligibility(row)],
-    );
+    draft.fact(What::EligibilityGiven { eligibility: id, subject, right }, vec![Row::Eligibility(row)]);
 }
 
 pub(super) fn end(draft: &mut Draft<'_>, held: &Eligibility) {
@@ -72,7 +73,12 @@ pub(super) fn end(draft: &mut Draft<'_>, held: &Eligibility) {
 }
 
 fn known(draft: &Draft<'_>, id: TermsId) -> Result<Terms, Refusal> {
-    draft.world.terms.get(&id).cloned().ok_or_else(|| Refusal::unknown("rule of terms", id, "`tempestas terms` lists them"))
+    draft
+        .world
+        .terms
+        .get(&id)
+        .cloned()
+        .ok_or_else(|| Refusal::unknown("rule of terms", id, "`tempestas terms` lists them"))
 }
 
 fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
@@ -91,7 +97,9 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
         }
     }
     if terms.asker.is_some_and(|asker| !draft.world.subjects.contains_key(&asker)) {
-        return Err(Refusal::invalid("the asker of this rule is nobody that is known; `tempestas people` lists people and groups"));
+        return Err(Refusal::invalid(
+            "the asker of this rule is nobody that is known; `tempestas people` lists people and groups",
+        ));
     }
     let mut rule = terms.clone();
     if rule.id == TermsId(0) {

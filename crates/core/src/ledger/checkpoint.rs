@@ -32,13 +32,7 @@ pub struct Checkpoint {
 
 impl Checkpoint {
     fn body(&self) -> String {
-        format!(
-            "{}\n{}\n{}\nepoch {}\n",
-            self.origin,
-            self.size,
-            STANDARD.encode(self.root.0),
-            self.epoch
-        )
+        format!("{}\n{}\n{}\nepoch {}\n", self.origin, self.size, STANDARD.encode(self.root.0), self.epoch)
     }
 
     fn parse(body: &str) -> Option<Self> {
@@ -81,8 +75,8 @@ impl Signer {
     /// # Errors
     /// When the seed has another length.
     pub fn new(origin: &str, seed: &[u8]) -> Result<Self, String> {
-        let key = Ed25519KeyPair::from_seed_unchecked(seed)
-            .map_err(|_| "the signing key is not 32 bytes".to_owned())?;
+        let key =
+            Ed25519KeyPair::from_seed_unchecked(seed).map_err(|_| "the signing key is not 32 bytes".to_owned())?;
         Ok(Self { origin: origin.to_owned(), key })
     }
 

@@ -59,7 +59,9 @@ pub enum Fault {
         covers: u64,
     },
     /// Facts and leaf hashes were changed together.
-    #[error("the facts in this file are not those that were signed: their tree has the root {have}, the checkpoint says {signed}")]
+    #[error(
+        "the facts in this file are not those that were signed: their tree has the root {have}, the checkpoint says {signed}"
+    )]
     Root {
         /// Root of the facts.
         have: Digest,

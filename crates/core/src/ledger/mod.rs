@@ -6,5 +6,5 @@ mod export;
 mod tree;
 
 pub use checkpoint::{Checkpoint, SignedCheckpoint, Signer, Verifier};
-pub use export::{Export, Fault, FactLine, HeadLine, Verdict};
+pub use export::{Export, FactLine, Fault, HeadLine, Verdict};
 pub use tree::{BLOCK, Hashes, Tree, consistency_proof, leaf_hash, verify_consistency};

@@ -130,13 +130,7 @@ pub fn consistency_proof(hashes: &Hashes, old: u64, new: u64) -> Option<Vec<Dige
 
 /// Checks such a proof (RFC 9162, 2.1.4.2).
 #[must_use]
-pub fn verify_consistency(
-    old: u64,
-    old_root: Digest,
-    new: u64,
-    new_root: Digest,
-    proof: &[Digest],
-) -> bool {
+pub fn verify_consistency(old: u64, old_root: Digest, new: u64, new_root: Digest, proof: &[Digest]) -> bool {
     if old > new || (old == new && (old_root != new_root || !proof.is_empty())) {
         return false;
     }
@@ -210,7 +204,8 @@ mod tests {
             for old in 1..=new {
                 let before = tree(&all[..old]).0;
                 let proof = consistency_proof(&hashes, old as u64, new as u64).unwrap();
-                let holds = |root, proof: &[Digest]| verify_consistency(old as u64, root, new as u64, grown.root(), proof);
+                let holds =
+                    |root, proof: &[Digest]| verify_consistency(old as u64, root, new as u64, grown.root(), proof);
                 assert!(holds(before.root(), &proof), "{old} in {new}");
                 assert!(!holds(leaf_hash(b"another"), &proof), "a false root of {old} passes in {new}");
             }

@@ -5,8 +5,8 @@ use std::time::Duration;
 use jiff::Timestamp;
 use secrecy::ExposeSecret;
 use tempestas_api::{
-    AnswerRequest, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest, WaitQuery,
-    WordRequest,
+    AnswerRequest, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest,
+    WaitQuery, WordRequest,
 };
 use tempestas_core::{Command, Elevation, ElevationId, Phase, Refusal, Said, SubjectId, What, demand_for};
 use tempestas_targets::GrantCall;
@@ -74,7 +74,11 @@ fn unknown(id: &str) -> Failure {
 
 pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
     let world = me.app.world().await;
-    let mine = world.active.iter().filter_map(|id| world.elevations.get(id)).filter(|elevation| waits_for(elevation, me.person));
+    let mine = world
+        .active
+        .iter()
+        .filter_map(|id| world.elevations.get(id))
+        .filter(|elevation| waits_for(elevation, me.person));
     Ok(Json(mine.map(|elevation| views::elevation(&world, elevation)).collect()))
 }
 
@@ -108,7 +112,11 @@ pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery
 }
 
 /// Every step of an elevation, oldest first; read backwards until its ask.
-async fn story(me: &SignedIn, id: ElevationId, asked_at: Timestamp) -> Result<Vec<tempestas_api::LedgerEntry>, Failure> {
+async fn story(
+    me: &SignedIn,
+    id: ElevationId,
+    asked_at: Timestamp,
+) -> Result<Vec<tempestas_api::LedgerEntry>, Failure> {
     let mut entries = Vec::new();
     let mut before = None;
     loop {
@@ -170,14 +178,20 @@ pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
             .grant
             .and_then(|grant| world.grants.get(&grant))
             .ok_or_else(|| Refusal::Conflict(format!("{id} is not on its target yet")))?;
-        let connector = world.connector(grant.target).cloned().ok_or_else(|| Failure::target("its target is not looked after any more"))?;
+        let connector = world
+            .connector(grant.target)
+            .cloned()
+            .ok_or_else(|| Failure::target("its target is not looked after any more"))?;
         (GrantCall::new(&world, grant, Timestamp::now()), connector, grant.target, grant.until)
     };
     let target = me.app.target(scope, &connector).await?;
     let password = vault::random_text().to_string().into();
     let reply = match target.login(&call, password).await? {
         Some(login) => LoginReply {
-            says: format!("sign in with this login until {}; the password is shown once and kept nowhere", until.strftime("%F %T UTC")),
+            says: format!(
+                "sign in with this login until {}; the password is shown once and kept nowhere",
+                until.strftime("%F %T UTC")
+            ),
             replaced,
             user: Some(login.user),
             password: Some(login.password.expose_secret().to_owned()),
@@ -187,7 +201,10 @@ pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
             until,
         },
         None => LoginReply {
-            says: format!("the right is on your own account `{}`; use it as you always do", call.account.unwrap_or_default()),
+            says: format!(
+                "the right is on your own account `{}`; use it as you always do",
+                call.account.unwrap_or_default()
+            ),
             replaced: false,
             user: None,
             password: None,

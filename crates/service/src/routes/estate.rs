@@ -40,7 +40,8 @@ fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
     let known = world.targets.get(&id)?;
     let heard = app.heard(id);
     let live = world.active.iter().filter_map(|id| world.elevations.get(id)).filter(|elevation| {
-        elevation.phase == Phase::Live && world.target_of(elevation.right.scope).is_some_and(|target| target.scope == id)
+        elevation.phase == Phase::Live
+            && world.target_of(elevation.right.scope).is_some_and(|target| target.scope == id)
     });
     Some(TargetView {
         path: world.path(id),
@@ -89,7 +90,9 @@ fn ensure_on_loopback(connector: &Connector) -> Result<(), Failure> {
     let host = match connector {
         Connector::Postgres { host, .. } => host.as_str(),
         Connector::Brightwater { url } => {
-            let rest = url.strip_prefix("http://").ok_or_else(|| Failure::invalid(format!("`{url}` is not an address of the form http://HOST:PORT")))?;
+            let rest = url
+                .strip_prefix("http://")
+                .ok_or_else(|| Failure::invalid(format!("`{url}` is not an address of the form http://HOST:PORT")))?;
             rest.split(['/', ':']).next().unwrap_or_default()
         }
     };
@@ -97,7 +100,9 @@ fn ensure_on_loopback(connector: &Connector) -> Result<(), Failure> {
     if local {
         return Ok(());
     }
-    Err(Failure::invalid(format!("`{host}` is not this machine; targets are called without TLS so far, so only loopback is allowed")))
+    Err(Failure::invalid(format!(
+        "`{host}` is not this machine; targets are called without TLS so far, so only loopback is allowed"
+    )))
 }
 
 async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure> {
@@ -137,7 +142,9 @@ fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
     let (mut appeared, mut vanished, mut changed, mut held) = (0, 0, 0, None);
     for what in whats {
         match what {
-            What::Surveyed { appeared: new, vanished: gone, changed: other, .. } => (appeared, vanished, changed) = (*new, *gone, *other),
+            What::Surveyed { appeared: new, vanished: gone, changed: other, .. } => {
+                (appeared, vanished, changed) = (*new, *gone, *other)
+            }
             What::SurveyHeld { why, .. } => held = Some(why.clone()),
             _ => {}
         }
@@ -145,7 +152,8 @@ fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
     let waits = world.targets.get(&id).is_some_and(|target| target.held.is_some());
     SurveyReply {
         target: world.path(id),
-        held: held.or_else(|| waits.then(|| "an earlier survey waits for a person: `tempestas targets accept`".to_owned())),
+        held: held
+            .or_else(|| waits.then(|| "an earlier survey waits for a person: `tempestas targets accept`".to_owned())),
         appeared,
         vanished,
         changed,
@@ -160,14 +168,15 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
         (id, world.targets.get(&id).and_then(|target| target.held))
     };
     let digest = held.ok_or_else(|| Refusal::Conflict(format!("no survey of {} waits for a person", which.target)))?;
-    let survey = me
-        .app
-        .store()
-        .survey(digest)
-        .await?
-        .ok_or_else(|| Refusal::Conflict("the survey that was held is not there any more; survey again".to_owned()))?;
+    let survey =
+        me.app.store().survey(digest).await?.ok_or_else(|| {
+            Refusal::Conflict("the survey that was held is not there any more; survey again".to_owned())
+        })?;
     if !survey.complete {
-        return Err(Refusal::Conflict("the target answered only in part, and a half survey is never taken in; survey again".to_owned()).into());
+        return Err(Refusal::Conflict(
+            "the target answered only in part, and a half survey is never taken in; survey again".to_owned(),
+        )
+        .into());
     }
     let record = Command::RecordSurvey { target: id, digest, survey: Box::new(survey), accepted: true };
     let whats = me.submit(record).await?;

@@ -51,7 +51,12 @@ impl Wanted {
 }
 
 /// Entries that fit and are in sight, newest first, and where to go on.
-async fn entries(app: &App, sight: &Sight, wanted: &Wanted, most: usize) -> Result<(Vec<LedgerEntry>, Option<u64>), Failure> {
+async fn entries(
+    app: &App,
+    sight: &Sight,
+    wanted: &Wanted,
+    most: usize,
+) -> Result<(Vec<LedgerEntry>, Option<u64>), Failure> {
     let mut found = Vec::new();
     let mut before = wanted.filter.before;
     loop {
@@ -93,7 +98,8 @@ pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Res
     for entry in entries {
         let number = entry.n.to_string();
         let (when, kind) = (entry.at.to_string(), entry.what.kind());
-        let row = [&number, &when, &entry.who, entry.from.as_ref().unwrap_or(&String::new()), &kind, &entry.says].map(|cell| harmless(cell));
+        let row = [&number, &when, &entry.who, entry.from.as_ref().unwrap_or(&String::new()), &kind, &entry.says]
+            .map(|cell| harmless(cell));
         file.write_record(row).map_err(wrong)?;
     }
     let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;
@@ -117,8 +123,16 @@ async fn ensure_sees_all(me: &SignedIn) -> Result<(), Failure> {
 pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> {
     ensure_sees_all(&me).await?;
     let note = latest_note(&me.app).await?;
-    let size = me.app.signer().verifier().open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint.size;
-    let head = serde_json::to_string(&HeadLine { ledger: 1, checkpoint: note }).map_err(|error| Failure::Failed(error.into()))?;
+    let size = me
+        .app
+        .signer()
+        .verifier()
+        .open(&note)
+        .map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?
+        .checkpoint
+        .size;
+    let head = serde_json::to_string(&HeadLine { ledger: 1, checkpoint: note })
+        .map_err(|error| Failure::Failed(error.into()))?;
     let app = me.app.clone();
     // Read page by page as it is sent, up to the checkpoint and no further.
     let lines = stream::unfold((app, 0_u64, Some(head)), move |(app, from, head)| async move {
@@ -156,7 +170,8 @@ pub(super) async fn checkpoint(me: SignedIn, Query(query): Query<SinceQuery>) ->
         }
         Some(since) if since > 0 => {
             let hashes = me.app.store().hashes(since, size).await?;
-            consistency_proof(&hashes, since, size).ok_or_else(|| Failure::Failed(anyhow::anyhow!("hashes are missing for a proof")))?
+            consistency_proof(&hashes, since, size)
+                .ok_or_else(|| Failure::Failed(anyhow::anyhow!("hashes are missing for a proof")))?
         }
         _ => Vec::new(),
     };

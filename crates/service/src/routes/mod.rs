@@ -84,7 +84,11 @@ fn table() -> Table {
         .get("/ledger", ledger::list, "The record, newest first")
         .get("/ledger/csv", ledger::csv, "The record as CSV")
         .get("/ledger/export", ledger::export, "The whole ledger, to be verified by a stranger")
-        .get("/ledger/checkpoint", ledger::checkpoint, "The present checkpoint, and proof that it goes on from an earlier one")
+        .get(
+            "/ledger/checkpoint",
+            ledger::checkpoint,
+            "The present checkpoint, and proof that it goes on from an earlier one",
+        )
         .get("/openapi.json", sign_in::document, "This interface, described")
 }
 
@@ -105,7 +109,9 @@ pub(crate) fn router(app: App) -> Router {
     table()
         .into_router()
         .fallback(async || Failure::unknown("route", "there", "`GET /api/v1/openapi.json` lists them"))
-        .method_not_allowed_fallback(async || Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned()))
+        .method_not_allowed_fallback(async || {
+            Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned())
+        })
         .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
         .layer(DefaultBodyLimit::max(BODY_MOST))
         .layer(header("cache-control", "no-store"))
@@ -114,7 +120,10 @@ pub(crate) fn router(app: App) -> Router {
         .layer(CatchPanicLayer::new())
         .layer(TraceLayer::new_for_http().make_span_with(|request: &axum::http::Request<_>| {
             // Path templates only: a query or id could hold anything.
-            let route = request.extensions().get::<axum::extract::MatchedPath>().map_or("-", axum::extract::MatchedPath::as_str);
+            let route = request
+                .extensions()
+                .get::<axum::extract::MatchedPath>()
+                .map_or("-", axum::extract::MatchedPath::as_str);
             tracing::info_span!("request", method = %request.method(), route)
         }))
         .with_state(app)
@@ -132,7 +141,9 @@ fn subject(world: &World, text: &str) -> Result<SubjectId, Failure> {
 
 /// A scope by path.
 fn scope<'w>(world: &'w World, path: &str) -> Result<&'w Scope, Failure> {
-    world.scope_at(path).ok_or_else(|| Failure::unknown("scope", path, "`tempestas targets` and `tempestas standing` show paths"))
+    world
+        .scope_at(path)
+        .ok_or_else(|| Failure::unknown("scope", path, "`tempestas targets` and `tempestas standing` show paths"))
 }
 
 /// A target by path.
@@ -155,8 +166,5 @@ fn reference<T: std::str::FromStr<Err = String>>(text: &str) -> Result<T, Failur
 
 /// The id that a decided command made, found in its facts.
 fn made<T>(whats: &[tempestas_core::What], find: impl Fn(&tempestas_core::What) -> Option<T>) -> Result<T, Failure> {
-    whats
-        .iter()
-        .find_map(find)
-        .ok_or_else(|| Failure::Failed(anyhow::anyhow!("a command made nothing")))
+    whats.iter().find_map(find).ok_or_else(|| Failure::Failed(anyhow::anyhow!("a command made nothing")))
 }

@@ -1,9 +1,7 @@
 //! People, groups, programs, duties.
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_api::{
-    Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectView,
-};
+use tempestas_api::{Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectView};
 use tempestas_core::{Command, Refusal, Said, SubjectKind, What};
 
 use super::{made, reference, scope, subject, target};
@@ -28,7 +26,8 @@ pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSub
         Some(first) => Some(subject(&*me.app.world().await, first)?),
         None => None,
     };
-    let command = Command::AddSubject { kind: new.kind, name: Said::new(new.name), about: Said::new(new.about), second_of };
+    let command =
+        Command::AddSubject { kind: new.kind, name: Said::new(new.name), about: Said::new(new.about), second_of };
     let whats = me.submit(command).await?;
     let id = made(&whats, |what| match what {
         What::SubjectAdded { subject } => Some(*subject),
@@ -49,7 +48,11 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
         return Err(Refusal::Invalid(format!("{name} is not a person; only people enrol")).into());
     }
     if person == me.person {
-        return Err(Refusal::NotAllowed("you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine".to_owned()).into());
+        return Err(Refusal::NotAllowed(
+            "you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine"
+                .to_owned(),
+        )
+        .into());
     }
     me.submit(Command::SetCredentials { subject: person, what: What::EnrolmentIssued { subject: person } }).await?;
     let secret = vault::random_text();
@@ -71,7 +74,11 @@ pub(super) async fn resume(Administrator(me): Administrator, At(who): At) -> Ans
     Ok(Json(Done {}))
 }
 
-pub(super) async fn account(Administrator(me): Administrator, At(who): At, Body(new): Body<NewAccount>) -> Answer<Done> {
+pub(super) async fn account(
+    Administrator(me): Administrator,
+    At(who): At,
+    Body(new): Body<NewAccount>,
+) -> Answer<Done> {
     let (person, target) = {
         let world = me.app.world().await;
         (subject(&world, &who)?, target(&world, &new.target)?)
@@ -80,7 +87,11 @@ pub(super) async fn account(Administrator(me): Administrator, At(who): At, Body(
     Ok(Json(Done {}))
 }
 
-pub(super) async fn add_member(Administrator(me): Administrator, At(group): At, Body(new): Body<NewMember>) -> Answer<Done> {
+pub(super) async fn add_member(
+    Administrator(me): Administrator,
+    At(group): At,
+    Body(new): Body<NewMember>,
+) -> Answer<Done> {
     let (group, member) = {
         let world = me.app.world().await;
         (subject(&world, &group)?, subject(&world, &new.member)?)

@@ -31,11 +31,12 @@ pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> 
     let Anyone { app, address } = anyone;
     // Checked before the secret is used up, so that a short password doesn't cost it.
     app.identity().hash(request.password.clone()).await?;
-    let person = app
-        .store()
-        .use_enrolment(token_digest(request.secret.trim()), Timestamp::now())
-        .await?
-        .ok_or_else(|| Failure::SignIn("this enrolment secret is wrong, used or too old; ask an administrator for a new one".to_owned()))?;
+    let person =
+        app.store().use_enrolment(token_digest(request.secret.trim()), Timestamp::now()).await?.ok_or_else(|| {
+            Failure::SignIn(
+                "this enrolment secret is wrong, used or too old; ask an administrator for a new one".to_owned(),
+            )
+        })?;
     let name = app.world().await.subject_name(person);
     let totp = set_credentials(&app, person, &name, request.password).await?;
     let set = Command::SetCredentials { subject: person, what: What::CredentialsSet { subject: person } };

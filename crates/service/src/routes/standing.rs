@@ -2,11 +2,12 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    Chosen, ConversionView, ConvertRequest, Done, EligibilityView, EligibleReply, LeftView, NewEligibility, PlanItemView,
-    PlanView, StandingFilter, StandingView,
+    Chosen, ConversionView, ConvertRequest, Done, EligibilityView, EligibleReply, LeftView, NewEligibility,
+    PlanItemView, PlanView, StandingFilter, StandingView,
 };
 use tempestas_core::{
-    Command, Connector, Plan, PlanItem, Sight, Standing, StandingId, StartChoice, What, World, demand_for, own_rights, plan_conversion,
+    Command, Connector, Plan, PlanItem, Sight, Standing, StandingId, StartChoice, What, World, demand_for, own_rights,
+    plan_conversion,
 };
 
 use super::{made, reference, right, scope, subject};
@@ -43,7 +44,14 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
         }
         seen.push(shown);
     }
-    seen.sort_by(|a, b| (&a.scope, std::cmp::Reverse(a.weight), &a.role, &a.account).cmp(&(&b.scope, std::cmp::Reverse(b.weight), &b.role, &b.account)));
+    seen.sort_by(|a, b| {
+        (&a.scope, std::cmp::Reverse(a.weight), &a.role, &a.account).cmp(&(
+            &b.scope,
+            std::cmp::Reverse(b.weight),
+            &b.role,
+            &b.account,
+        ))
+    });
     Ok(Json(seen))
 }
 
@@ -86,7 +94,9 @@ fn plan_item_view(world: &World, item: &PlanItem) -> Option<PlanItemView> {
     let effective = tempestas_core::effective_terms(world, tempestas_core::Act::Elevate, held.right, item.holder);
     let who = world.subject_name(item.holder);
     let settings = views::effective(world, &effective);
-    let value = |name: &str| settings.iter().find(|setting| setting.setting == name).map(|setting| setting.value.clone()).unwrap_or_default();
+    let value = |name: &str| {
+        settings.iter().find(|setting| setting.setting == name).map(|setting| setting.value.clone()).unwrap_or_default()
+    };
     Some(PlanItemView {
         standing: views::standing(world, held),
         taken_away: taken_away(world, held),
@@ -122,7 +132,10 @@ fn taken_away(world: &World, held: &Standing) -> String {
     }
 }
 
-pub(super) async fn convert(Administrator(me): Administrator, Body(request): Body<ConvertRequest>) -> Answer<ConversionView> {
+pub(super) async fn convert(
+    Administrator(me): Administrator,
+    Body(request): Body<ConvertRequest>,
+) -> Answer<ConversionView> {
     let chosen = chosen_ids(&me.sight().await, &*me.app.world().await, &request.chosen)?;
     let whats = me.submit(Command::Convert { chosen, shown: request.shown, until: request.until }).await?;
     let id = made(&whats, |what| match what {
@@ -130,15 +143,20 @@ pub(super) async fn convert(Administrator(me): Administrator, Body(request): Bod
         _ => None,
     })?;
     let world = me.app.world().await;
-    world.conversions.get(&id).map(|conversion| Json(views::conversion(&world, conversion))).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was made is gone")))
+    world
+        .conversions
+        .get(&id)
+        .map(|conversion| Json(views::conversion(&world, conversion)))
+        .ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was made is gone")))
 }
 
 pub(super) async fn conversions(Overseer(me): Overseer) -> Answer<Vec<ConversionView>> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen = world.conversions.values().rev().filter(|conversion| {
-        conversion.items.iter().any(|item| sight.sees_scope(&world, item.standing.right.scope))
-    });
+    let seen =
+        world.conversions.values().rev().filter(|conversion| {
+            conversion.items.iter().any(|item| sight.sees_scope(&world, item.standing.right.scope))
+        });
     Ok(Json(seen.map(|conversion| views::conversion(&world, conversion)).collect()))
 }
 

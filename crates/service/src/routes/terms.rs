@@ -76,7 +76,11 @@ pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewTer
     set(&me, TermsId(0), new).await
 }
 
-pub(super) async fn change(Administrator(me): Administrator, At(id): At, Body(new): Body<NewTerms>) -> Answer<TermsView> {
+pub(super) async fn change(
+    Administrator(me): Administrator,
+    At(id): At,
+    Body(new): Body<NewTerms>,
+) -> Answer<TermsView> {
     let id: TermsId = reference(&id)?;
     if id == TermsId(0) {
         return Err(Failure::unknown("rule of terms", "t0", "`tempestas terms` lists them"));
@@ -95,7 +99,10 @@ pub(super) async fn effective(me: SignedIn, Query(query): Query<EffectiveQuery>)
     let right = right(&world, &query.right)?;
     let asker = query.asker.as_deref().map(|name| subject(&world, name)).transpose()?.unwrap_or(me.person);
     if asker != me.person && !sight.sees_scope(&world, right.scope) {
-        return Err(Refusal::NotAllowed("what holds for others is shown to administrators and auditors of the scope".to_owned()).into());
+        return Err(Refusal::NotAllowed(
+            "what holds for others is shown to administrators and auditors of the scope".to_owned(),
+        )
+        .into());
     }
     let effective = effective_terms(&world, Act::Elevate, right, asker);
     Ok(Json(EffectiveReply { precedence: PRECEDENCE.to_owned(), settings: views::effective(&world, &effective) }))

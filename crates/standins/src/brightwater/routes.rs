@@ -47,7 +47,8 @@ async fn misbehave(State(shared): State<Shared>, request: Request, next: Next) -
         let mut cloud = shared.cloud.lock().await;
         cloud.calls += 1;
         let now = Timestamp::now();
-        let (since, calls) = cloud.minute.filter(|(since, _)| now.duration_since(*since).as_secs() < 60).unwrap_or((now, 0));
+        let (since, calls) =
+            cloud.minute.filter(|(since, _)| now.duration_since(*since).as_secs() < 60).unwrap_or((now, 0));
         cloud.minute = Some((since, calls + 1));
         let switches = &cloud.switches;
         let limited = switches.calls_per_minute > 0 && calls >= switches.calls_per_minute;
@@ -242,10 +243,9 @@ async fn mint(State(shared): State<Shared>, headers: HeaderMap, Json(minting): J
     let mut cloud = shared.cloud.lock().await;
     let now = cloud.now();
     let under: Vec<String> = cloud.in_force(&identity).map(|posting| posting.key.clone()).collect();
-    let allows: Vec<_> = cloud.in_force(&identity).map(|posting| (posting.role.clone(), posting.basin.clone())).collect();
-    let ends = now
-        .checked_add(SignedDuration::from_mins(minting.minutes.clamp(1, TOKEN_MINUTES)))
-        .unwrap_or(now);
+    let allows: Vec<_> =
+        cloud.in_force(&identity).map(|posting| (posting.role.clone(), posting.basin.clone())).collect();
+    let ends = now.checked_add(SignedDuration::from_mins(minting.minutes.clamp(1, TOKEN_MINUTES))).unwrap_or(now);
     let id = format!("to{}", now.as_nanosecond());
     let token = Token {
         id: id.clone(),

@@ -140,9 +140,7 @@ impl Cloud {
     /// Its own time.
     #[must_use]
     pub fn now(&self) -> Timestamp {
-        Timestamp::now()
-            .checked_add(SignedDuration::from_secs(self.switches.clock_ahead_s))
-            .unwrap_or(Timestamp::MAX)
+        Timestamp::now().checked_add(SignedDuration::from_secs(self.switches.clock_ahead_s)).unwrap_or(Timestamp::MAX)
     }
 
     /// The identity that a key proves.

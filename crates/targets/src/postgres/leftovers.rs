@@ -86,7 +86,8 @@ impl Postgres {
         let mut said = Vec::new();
         let mut open: Option<(String, Client)> = None;
         for row in rows.iter().take(NAMED_MOST) {
-            let (database, class, object, owner): (String, u32, u32, String) = (row.get(0), row.get(2), row.get(3), row.get(5));
+            let (database, class, object, owner): (String, u32, u32, String) =
+                (row.get(0), row.get(2), row.get(3), row.get(5));
             if !database.is_empty() && open.as_ref().is_none_or(|(name, _)| *name != database) {
                 let mut config = self.config.clone();
                 config.dbname(&database);
@@ -99,7 +100,11 @@ impl Postgres {
                 .ok()
                 .and_then(|row| row.get::<_, Option<String>>(0))
                 .unwrap_or_else(|| format!("object {object}"));
-            let whose = if row.get(4) { "of the grant's own login".to_owned() } else { format!("of `{owner}`, new since this was given") };
+            let whose = if row.get(4) {
+                "of the grant's own login".to_owned()
+            } else {
+                format!("of `{owner}`, new since this was given")
+            };
             let place = if database.is_empty() { String::new() } else { format!(" in database `{database}`") };
             said.push(format!("the {described}{place}, {whose}"));
         }

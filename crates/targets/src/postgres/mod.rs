@@ -35,7 +35,6 @@ pub struct Postgres {
     config: Config,
     host: String,
     port: u16,
-    database: String,
     /// Prefix of our mark: `tempestas/INSTALLATION/`.
     mark: String,
 }
@@ -45,7 +44,9 @@ fn failed(error: &tokio_postgres::Error) -> TargetError {
         Some(refusal) if *refusal.code() == SqlState::QUERY_CANCELED => TargetError::Slow,
         // The server's message may name accounts; its code says enough for looking it up.
         Some(refusal) => TargetError::Refused(format!("SQLSTATE {}", refusal.code().code())),
-        None => TargetError::Unreachable(if error.is_closed() { "the connection broke off" } else { "no connection" }.to_owned()),
+        None => TargetError::Unreachable(
+            if error.is_closed() { "the connection broke off" } else { "no connection" }.to_owned(),
+        ),
     }
 }
 
@@ -68,13 +69,7 @@ impl Postgres {
             .application_name("tempestas")
             .connect_timeout(Duration::from_secs(3))
             .options("-c statement_timeout=15s -c lock_timeout=5s -c log_statement=none");
-        Self {
-            config,
-            host: host.to_owned(),
-            port,
-            database: database.to_owned(),
-            mark: format!("tempestas/{installation}/"),
-        }
+        Self { config, host: host.to_owned(), port, mark: format!("tempestas/{installation}/") }
     }
 
     async fn connect(&self) -> Result<Client, TargetError> {
@@ -253,8 +248,18 @@ impl Postgres {
         let verifier = scram_sha_256(password.expose_secret().as_bytes());
         let set = format!("ALTER ROLE {} PASSWORD {}", escape_identifier(&user), escape_literal(&verifier));
         tx.batch_execute(&set).await.map_err(refused)?;
+        // One to begin with: not our own, and `postgres` only where there is no other.
+        let database = tx
+            .query_opt(
+                "SELECT datname FROM pg_database WHERE datallowconn AND NOT datistemplate AND datname <> current_database()
+                 AND has_database_privilege($1, oid, 'CONNECT') ORDER BY datname = 'postgres', datname LIMIT 1",
+                &[&user],
+            )
+            .await
+            .map_err(refused)?
+            .map_or_else(|| "postgres".to_owned(), |row| row.get(0));
         tx.commit().await.map_err(refused)?;
-        Ok(Login { user, password, host: self.host.clone(), port: self.port, database: self.database.clone() })
+        Ok(Login { user, password, host: self.host.clone(), port: self.port, database })
     }
 
     pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {

@@ -2,9 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use tempestas_core::{
-    AccountFound, Digest, Lapse, RightFound, RoleFound, Seconds, Survey, Weight,
-};
+use tempestas_core::{AccountFound, Digest, Lapse, RightFound, RoleFound, Seconds, Survey, Weight};
 
 use super::{ATTRIBUTES, Postgres, clock, failed};
 use crate::TargetError;
@@ -137,7 +135,8 @@ fn collect_rights(by_name: &BTreeMap<&str, &RoleThere>, login: &RoleThere, right
                 if !seen.insert(held.clone()) {
                     continue;
                 }
-                let handle = chain.is_empty().then(|| if *admin { "member with admin option" } else { "member" }.to_owned());
+                let handle =
+                    chain.is_empty().then(|| if *admin { "member with admin option" } else { "member" }.to_owned());
                 rights.push(right(held, &chain, handle));
                 let Some(next) = by_name.get(held.as_str()) else { continue };
                 let mut longer = chain.clone();

@@ -1,0 +1,41 @@
+# What people run. Each does all its own set-up.
+.PHONY: demo example test check openapi shots packages
+
+CARGO ?= cargo
+PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-standins -p tempestas-demo
+DEMO = target/debug/tempestas-demo $(if $(STATE),--state $(STATE))
+
+# Starts the service with the Quillhaven sample world, until Ctrl-C. FRESH=1 begins anew.
+demo:
+	@echo "· building (a few minutes the first time, seconds later)"
+	@$(CARGO) build --locked $(PROGRAMS) --bins
+	@exec $(DEMO) run $(if $(FRESH),--fresh)
+
+# Runs the whole story by itself, in a world of its own.
+example:
+	@echo "· building (a few minutes the first time, seconds later)"
+	@$(CARGO) build --locked $(PROGRAMS) --bins
+	@$(DEMO) example
+
+# Installs what tests need and lack, then runs all of them.
+test: packages
+	$(CARGO) build --locked --workspace --bins
+	$(CARGO) test --locked --workspace
+
+packages:
+	@tools/packages
+
+# Format, lints, the committed OpenAPI file, one TLS stack.
+check:
+	$(CARGO) fmt --all --check
+	$(CARGO) clippy --locked --workspace --all-targets -- -D warnings
+	@tools/openapi --check
+	@tools/one-tls-stack
+
+# Writes the OpenAPI file anew.
+openapi:
+	@tools/openapi
+
+# Takes the pictures in docs/screenshots anew.
+shots:
+	@tools/shots
