@@ -83,14 +83,14 @@ impl Demo {
             postgres: cluster.as_ref().map(|cluster| (cluster.port, broker.as_str())),
             brightwater: (&brightwater.address, &broker_key),
         };
-        let people = seed::service(&service.address, &setup.first_secret()?, directory, &targets).await?;
+        let seeded = seed::service(&service.address, &setup.first_secret()?, directory, &targets).await?;
         let facts = Facts {
             address: service.address.clone(),
             config: setup.config().display().to_string(),
             brightwater: brightwater.address.clone(),
             postgres_port: cluster.as_ref().map(|cluster| cluster.port),
             postgres_password: superuser,
-            people,
+            people: seeded.people,
         };
         facts.write(directory)?;
         Ok(Self { service, setup, brightwater, cluster, facts, directory: directory.to_owned() })

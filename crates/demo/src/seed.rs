@@ -83,7 +83,15 @@ pub fn client(address: &str) -> anyhow::Result<Client> {
     Ok(Client::new(&Connection { server: address.to_owned(), authority: None }, None)?)
 }
 
-/// Fills the service. Returns those who can be signed in as.
+/// A filled service.
+pub struct Seeded {
+    /// Who can be signed in as.
+    pub people: Vec<Person>,
+    /// The administrator, signed in.
+    pub administrator: Client,
+}
+
+/// Fills the service.
 ///
 /// # Errors
 /// When the service refuses any of it.
@@ -92,7 +100,7 @@ pub async fn service(
     first_secret: &str,
     directory: &Path,
     targets: &Targets<'_>,
-) -> anyhow::Result<Vec<Person>> {
+) -> anyhow::Result<Seeded> {
     let nobody = client(address)?;
     let administrator = enrol(&nobody, "administrator", first_secret).await?;
     let mara = sign_in(&nobody, &administrator, directory).await?;
@@ -132,7 +140,7 @@ pub async fn service(
         mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None })
             .await?;
     }
-    Ok(enrolled)
+    Ok(Seeded { people: enrolled, administrator: mara })
 }
 
 async fn people(mara: &Client) -> anyhow::Result<()> {

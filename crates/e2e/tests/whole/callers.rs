@@ -1,0 +1,146 @@
+//! Every route of the OpenAPI document, called as nobody and as each kind of caller, against a table.
+
+use std::collections::BTreeMap;
+
+use reqwest::{Method, StatusCode};
+use serde_json::Value;
+use tempestas_client::Client;
+
+use crate::house::{House, INES, MARA, Plan, TOMAS};
+
+/// Who may call what. A route that is not here fails the test, and so does one that is here and not there.
+const TABLE: &str = "
+anyone         post   /sign-in
+anyone         post   /enrol
+anyone         get    /openapi.json
+signed-in      post   /sign-out
+signed-in      get    /me
+signed-in      post   /me/proof
+signed-in      get    /sign-ins
+signed-in      delete /sign-ins/{id}
+signed-in      get    /eligible
+signed-in      get    /terms/effective
+signed-in      post   /asks/preview
+signed-in      post   /asks
+signed-in      get    /waiting
+signed-in      get    /elevations
+signed-in      get    /elevations/{id}
+signed-in      post   /elevations/{id}/answer
+signed-in      post   /elevations/{id}/withdraw
+signed-in      post   /elevations/{id}/begin
+signed-in      post   /elevations/{id}/give-back
+signed-in      post   /elevations/{id}/revoke
+signed-in      post   /elevations/{id}/login
+signed-in      get    /ledger
+signed-in      get    /ledger/csv
+signed-in      get    /ledger/checkpoint
+overseer       get    /people
+overseer       get    /duties
+overseer       get    /estate
+overseer       get    /targets
+overseer       get    /roles
+overseer       get    /alarms
+overseer       get    /standing
+overseer       get    /conversions
+overseer       get    /eligibilities
+overseer       get    /terms
+overseer       get    /ledger/export
+administrator  post   /people
+administrator  post   /people/{who}/enrolment
+administrator  post   /people/{who}/suspend
+administrator  post   /people/{who}/resume
+administrator  put    /people/{who}/account
+administrator  post   /groups/{group}/members
+administrator  delete /groups/{group}/members/{member}
+administrator  post   /duties
+administrator  delete /duties/{id}
+administrator  post   /folders
+administrator  post   /targets
+administrator  put    /targets/settings
+administrator  post   /targets/survey
+administrator  post   /targets/accept
+administrator  post   /alarms/{id}/settle
+administrator  post   /conversions/preview
+administrator  post   /conversions
+administrator  post   /conversions/{id}/undo
+administrator  post   /eligibilities
+administrator  delete /eligibilities/{id}
+administrator  post   /terms
+administrator  put    /terms/{id}
+administrator  delete /terms/{id}
+";
+
+/// Status of a call with an empty body and nonsense in the path: enough to tell the door from what is behind it.
+async fn status(client: &Client, method: &str, path: &str) -> (StatusCode, String) {
+    let method: Method = method.to_uppercase().parse().unwrap();
+    let segments: Vec<&str> =
+        path.split('/').skip(3).map(|segment| if segment.starts_with('{') { "none-such" } else { segment }).collect();
+    let body = (method != Method::GET).then_some(serde_json::json!({}));
+    match client.send::<_, ()>(method, &segments, None, body.as_ref()).await {
+        Ok(response) => (response.status(), String::new()),
+        Err(tempestas_client::ClientError::Refused(problem)) => {
+            (StatusCode::from_u16(problem.status).unwrap(), problem.detail)
+        }
+        Err(other) => panic!("{other}"),
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_route_lets_in_whom_the_table_says_and_nobody_else() {
+    let house = House::new(Plan::cloud_only()).await;
+    let document: Value = house.document().await;
+    let mut routes = BTreeMap::new();
+    for (path, methods) in document["paths"].as_object().unwrap() {
+        for (method, operation) in methods.as_object().unwrap() {
+            routes.insert((path.clone(), method.clone()), operation["x-caller"].as_str().unwrap().to_owned());
+        }
+    }
+    let table: BTreeMap<(String, String), String> = TABLE
+        .lines()
+        .filter(|line| !line.is_empty())
+        .map(|line| {
+            let mut words = line.split_whitespace();
+            let (caller, method, path) = (words.next().unwrap(), words.next().unwrap(), words.next().unwrap());
+            ((format!("/api/v1{path}"), method.to_owned()), caller.to_owned())
+        })
+        .collect();
+    assert_eq!(routes, table);
+
+    let callers = [("nobody", 0), (TOMAS, 1), (INES, 2), (MARA, 3)];
+    let rank = |caller: &str| match caller {
+        "anyone" => 0,
+        "signed-in" => 1,
+        "overseer" => 2,
+        _ => 3,
+    };
+    let token_ender = [("/api/v1/sign-out", "post")];
+    for ((path, method), caller) in &routes {
+        if token_ender.contains(&(path.as_str(), method.as_str())) {
+            continue;
+        }
+        for (who, power) in callers {
+            let (seen, says) = status(house.client(who), method, path).await;
+            let what = format!("{method} {path} as {who}: {seen} {says}");
+            if power >= rank(caller) {
+                // Let in: whatever is wrong now is the nonsense it was given.
+                assert!(seen != StatusCode::FORBIDDEN || says.contains("whole ledger"), "{what}");
+                assert!(seen != StatusCode::UNAUTHORIZED || path.ends_with("/sign-in") || path.ends_with("/enrol"), "{what}");
+                assert!(!seen.is_server_error(), "{what}");
+            } else if who == "nobody" {
+                assert_eq!(seen, StatusCode::UNAUTHORIZED, "{what}");
+            } else {
+                assert_eq!(seen, StatusCode::FORBIDDEN, "{what}");
+            }
+        }
+    }
+    assert_eq!(status(house.client("nobody"), "post", "/api/v1/sign-out").await.0, StatusCode::UNAUTHORIZED);
+    let forged = house.client("nobody").with_token("A".repeat(43));
+    assert_eq!(status(&forged, "get", "/api/v1/me").await.0, StatusCode::UNAUTHORIZED);
+}
+
+impl House {
+    async fn document(&self) -> Value {
+        let url = format!("{}/api/v1/openapi.json", self.service.address);
+        reqwest::get(url).await.unwrap().json().await.unwrap()
+    }
+}

@@ -1,0 +1,124 @@
+//! Killed at every commit and at every call to a target, and started again: no fact lost that was answered for,
+//! nothing left on a target, nothing stuck.
+
+use tempestas_api::ElevationFilter;
+use tempestas_client::ClientError;
+
+use crate::{
+    house::{House, INES, ODA, Plan, TOMAS, on_berths, on_cloud},
+    proxy::{Proxy, Stop},
+};
+
+/// More points than any lifecycle has; reaching it means that the count never ends.
+const MOST: u64 = 400;
+
+/// What was answered for before the service died.
+#[derive(Default)]
+struct Answered {
+    asked: Option<String>,
+    given_back: bool,
+}
+
+/// One lifecycle, as far as the service lives.
+async fn lifecycle(house: &House, right: &str, approved: bool, answered: &mut Answered) -> Result<(), ClientError> {
+    let asked = house.ask(TOMAS, right, 300).await?;
+    answered.asked = Some(asked.id.clone());
+    if approved {
+        house.yes(ODA, &asked.id).await?;
+    }
+    let before = ["waiting", "opening"];
+    let story = house.client(TOMAS).wait_past(&asked.id, &before, crate::house::SOON).await?;
+    assert_eq!(story.elevation.state, "live", "{}", story.elevation.sentence);
+    house.client(TOMAS).give_back(&asked.id).await?;
+    answered.given_back = true;
+    let story = house.client(TOMAS).wait_past(&asked.id, &["closing"], crate::house::SOON).await?;
+    assert_eq!(story.elevation.state, "given-back", "{}", story.elevation.sentence);
+    Ok(())
+}
+
+/// After a new start: what was answered for is there, and everything comes to its end with nothing left behind.
+async fn recovered(house: &House, answered: &Answered, what: &str) {
+    let all = house.client(INES).elevations(&ElevationFilter { all: true, ended: true }).await.unwrap();
+    if let Some(asked) = &answered.asked {
+        let known = all.iter().find(|one| one.id == *asked).unwrap_or_else(|| panic!("{what}: {asked} was lost"));
+        let ending = ["closing", "given-back"].contains(&known.state.as_str());
+        assert!(ending || !answered.given_back, "{what}: the end of {asked} was lost, it is {}", known.state);
+    }
+    for open in all.iter().filter(|one| ["waiting", "opening", "live", "closing"].contains(&one.state.as_str())) {
+        // Refused where it is closing already; the wait below tells.
+        let _ = house.client(TOMAS).give_back(&open.id).await;
+        house.over(&open.id).await;
+    }
+    assert_eq!(house.cloud_marks().await, 0, "{what}: a posting is left");
+    if house.cluster.is_some() {
+        assert_eq!(house.cluster_marks().await, 0, "{what}: a login is left");
+    }
+}
+
+async fn at_every_call(house: &mut House, right: &str, approved: bool, proxy: fn(&House) -> &Proxy) -> u64 {
+    let mut points = 0;
+    for heard in [false, true] {
+        for at in 1..MOST {
+            let kill = Some(house.service.id());
+            proxy(house).arm(Stop { at, heard, kill });
+            let mut answered = Answered::default();
+            let outcome = lifecycle(house, right, approved, &mut answered).await;
+            if !proxy(house).disarm() {
+                outcome.unwrap();
+                break;
+            }
+            points += 1;
+            house.service.kill();
+            house.start_again(&[]);
+            recovered(house, &answered, &format!("killed at call {at}, heard: {heard}")).await;
+        }
+    }
+    let (well, text) = house.rebuild();
+    assert!(well, "{text}");
+    points
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_at_every_commit_nothing_answered_for_is_lost() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let mut points = 0;
+    for when in ["before", "after"] {
+        for at in 1..MOST {
+            house.service.stop().unwrap();
+            house.start_again(&[("TEMPESTAS_CRASH_AT", &format!("{when}:{at}"))]);
+            let mut answered = Answered::default();
+            let outcome = lifecycle(&house, &on_cloud("tide-writer", "/lake/raw"), false, &mut answered).await;
+            if house.service.is_running() {
+                outcome.unwrap();
+                break;
+            }
+            points += 1;
+            house.start_again(&[]);
+            recovered(&house, &answered, &format!("killed {when} commit {at}")).await;
+        }
+    }
+    let (well, text) = house.rebuild();
+    assert!(well, "{text}");
+    println!("killed at {points} points around commits");
+    assert!(points >= 8, "only {points} points were tried");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_at_every_call_to_the_cloud_nothing_is_left_there() {
+    let mut house = House::new(Plan { proxied: true, ..Plan::cloud_only() }).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let right = on_cloud("tide-writer", "/lake/raw");
+    let points = at_every_call(&mut house, &right, false, |house| house.cloud_proxy.as_ref().unwrap()).await;
+    println!("killed at {points} points around calls to the cloud");
+    assert!(points >= 16, "only {points} points were tried");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_at_every_call_to_the_cluster_no_login_is_left_there() {
+    let mut house = House::new(Plan { proxied: true, ..Plan::whole() }).await;
+    let right = on_berths("harbour_dba");
+    let points = at_every_call(&mut house, &right, true, |house| house.cluster_proxy.as_ref().unwrap()).await;
+    println!("killed at {points} points around calls to the cluster");
+    assert!(points >= 30, "only {points} points were tried");
+}

@@ -1,0 +1,124 @@
+//! Targets that are down, slow, erring, limiting, or answer half: giving waits and says so, taking is tried until
+//! it is done, other targets go on.
+
+use serde_json::json;
+use tempestas_api::{TargetSettings, WaitQuery, WhichTarget};
+use tempestas_demo::quillhaven::{BERTHS, BRIGHTWATER};
+
+use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_berths, on_cloud};
+
+async fn trouble(house: &House, id: &str) -> Option<String> {
+    house.client(MARA).elevation(id, &WaitQuery::default()).await.unwrap().elevation.trouble
+}
+
+async fn open_alarms(house: &House) -> Vec<String> {
+    let all = house.client(MARA).alarms().await.unwrap();
+    all.into_iter().filter(|alarm| alarm.settled.is_none()).map(|alarm| alarm.kind).collect()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
+    let house = House::new(Plan { proxied: true, ..Plan::whole() }).await;
+    let mara = house.client(MARA);
+    let settings = TargetSettings { target: BRIGHTWATER.to_owned(), alarm_after: Some(1), ..TargetSettings::default() };
+    mara.set_target(&settings).await.unwrap();
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let held = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    house.live(&held.id).await;
+    let cloud = house.cloud_proxy.as_ref().unwrap();
+    cloud.set_down(true);
+
+    house.client(TOMAS).give_back(&held.id).await.unwrap();
+    let waiting = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    eventually("a late end is an alarm", async || open_alarms(&house).await == ["take-late"]).await;
+    eventually("a grant waits and says so", async || {
+        trouble(&house, &waiting.id).await.is_some_and(|says| says.contains("should have ended"))
+    })
+    .await;
+    let refused = mara.survey(&WhichTarget { target: BRIGHTWATER.to_owned() }).await.unwrap_err();
+    assert_eq!(refused.code(), Some("target"));
+
+    let other = house.ask(TOMAS, &on_berths("harbour_dba"), 600).await.unwrap();
+    house.yes(ODA, &other.id).await.unwrap();
+    house.live(&other.id).await;
+
+    cloud.set_down(false);
+    assert_eq!(house.over(&held.id).await.elevation.state, "given-back");
+    house.live(&waiting.id).await;
+    assert_eq!(open_alarms(&house).await, Vec::<String>::new());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cloud_that_errs_limits_and_is_slow_is_asked_again_until_it_is_done() {
+    let house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    for switches in [json!({ "error_every": 4 }), json!({ "latency_ms": 150 }), json!({ "error_every": 3, "latency_ms": 20 })] {
+        house.switch(switches.clone()).await;
+        let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+        house.live(&asked.id).await;
+        house.client(TOMAS).give_back(&asked.id).await.unwrap();
+        assert_eq!(house.over(&asked.id).await.elevation.state, "given-back", "{switches}");
+        // Asked of a cloud that answers, so that the count is whole.
+        house.switch(json!({})).await;
+        assert_eq!(house.cloud_marks().await, 0, "{switches}");
+    }
+    house.switch(json!({ "calls_per_minute": 1 })).await;
+    let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    eventually("the limit is said", async || {
+        trouble(&house, &asked.id).await.is_some_and(|says| says.contains("limits how often"))
+    })
+    .await;
+    house.switch(json!({})).await;
+    house.live(&asked.id).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_half_answer_changes_nobodys_rights_and_a_foreign_clock_holds_giving() {
+    let house = House::new(Plan::cloud_only()).await;
+    let mara = house.client(MARA);
+    let which = WhichTarget { target: BRIGHTWATER.to_owned() };
+    let before = mara.survey(&which).await.unwrap().standing;
+    house.switch(json!({ "half_answers": true })).await;
+    let half = mara.survey(&which).await.unwrap();
+    assert_eq!((half.standing, half.held.as_deref()), (before, Some("the target answered only in part")));
+    let refused = mara.accept_survey(&which).await.unwrap_err();
+    assert!(refused.to_string().contains("a half survey is never taken in"), "{refused}");
+    house.switch(json!({})).await;
+    assert_eq!(mara.survey(&which).await.unwrap().held, None);
+    assert_eq!(open_alarms(&house).await, Vec::<String>::new());
+
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    house.switch(json!({ "clock_ahead_s": 60 })).await;
+    let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    eventually("the clock is an alarm", async || open_alarms(&house).await == ["skew"]).await;
+    assert!(trouble(&house, &asked.id).await.unwrap().contains("its clock is too far from ours"));
+    house.switch(json!({})).await;
+    house.live(&asked.id).await;
+    eventually("the alarm settles", async || open_alarms(&house).await.is_empty()).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_broker_that_may_only_make_roles_serves_ordinary_ones_and_says_where_it_ends() {
+    let house = House::new(Plan { cluster: Some("CREATEROLE"), ..Plan::cloud_only() }).await;
+    house.eligible(TOMAS, &on_berths("harbour_operator")).await;
+    let asked = house.ask(TOMAS, &on_berths("harbour_operator"), 600).await.unwrap();
+    house.yes(ODA, &asked.id).await.unwrap();
+    house.live(&asked.id).await;
+    let login = house.client(TOMAS).login(&asked.id).await.unwrap();
+    let (user, password) = (login.user.unwrap(), login.password.unwrap());
+    let sql = tempestas_demo::cluster::connect(house.cluster().port, &user, &password, "berths").await.unwrap();
+    house.client(TOMAS).give_back(&asked.id).await.unwrap();
+    house.over(&asked.id).await;
+    sql.batch_execute("SELECT 1").await.expect_err("the open session goes on");
+    house.eligible(TOMAS, &on_berths("SUPERUSER")).await;
+    let asked = house.ask(TOMAS, &on_berths("SUPERUSER"), 600).await.unwrap();
+    house.yes(ODA, &asked.id).await.unwrap();
+    eventually("what it can't give is said", async || {
+        trouble(&house, &asked.id).await.is_some_and(|says| says.contains("SQLSTATE 42501"))
+    })
+    .await;
+    house.client(TOMAS).give_back(&asked.id).await.unwrap();
+    assert_eq!(house.over(&asked.id).await.elevation.state, "given-back");
+    let refused = house.client(MARA).survey(&WhichTarget { target: BERTHS.to_owned() }).await;
+    assert!(refused.unwrap().standing > 50, "it can still read everything");
+}

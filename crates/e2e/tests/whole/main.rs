@@ -1,0 +1,15 @@
+//! Whole-system tests: the real programs on loopback, a module for each story.
+//!
+//! The programs must be built beside the tests: `make test` does that.
+
+mod bad_input;
+mod callers;
+mod crashes;
+mod faults;
+mod house;
+mod lapse;
+mod operating;
+mod proxy;
+mod sign_in;
+mod story;
+mod targets;

@@ -1,0 +1,126 @@
+//! Operating: one instance, newer databases, keys that rotate, recovery, draining, a configuration that is checked.
+
+use base64::{Engine as _, engine::general_purpose::STANDARD};
+use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
+use tempestas_demo::{codes::next_code, processes::program, seed};
+
+use crate::house::{House, MARA, Plan, TOMAS, on_cloud};
+
+fn printed(output: &std::process::Output) -> String {
+    String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_directory_serves_one_instance_and_a_foreign_writer_stops_it() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    let second = house.setup.run(&["recover", MARA]).unwrap();
+    assert!(!second.status.success() && printed(&second).contains("another tempestasd works in"), "{}", printed(&second));
+    let database = house.setup.state().join("tempestas.sqlite");
+    let mut foreign = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
+    sqlx::query("UPDATE rows SET body = body").execute(&mut foreign).await.unwrap();
+    // The next commit notices, and nothing is answered for that could be lost.
+    house.client(MARA).sign_out().await.unwrap_err();
+    house.service.wait_for_end(std::time::Duration::from_secs(20)).unwrap();
+    let log = std::fs::read_to_string(house.setup.log()).unwrap();
+    assert!(log.contains("something else wrote to the database"), "{log}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_database_of_a_newer_program_is_refused() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.service.stop().unwrap();
+    let database = house.setup.state().join("tempestas.sqlite");
+    let mut connection = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
+    let newer = "INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) VALUES (99, 'later', 1, x'00', 0)";
+    sqlx::query(newer).execute(&mut connection).await.unwrap();
+    drop(connection);
+    let refused = house.setup.start(&[]).err().unwrap().to_string();
+    assert!(refused.contains("written by a newer tempestasd (schema 99, this program knows 1)"), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn secrets_move_to_a_new_master_key_and_the_old_one_is_needed_no_more() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.service.stop().unwrap();
+    let file = house.path().join("master.key");
+    let old = std::fs::read_to_string(&file).unwrap();
+    let new = format!("k2:{}\n", STANDARD.encode([42; 32]));
+    std::fs::write(&file, format!("{new}{old}")).unwrap();
+    let output = house.setup.run(&["rotate-key"]).unwrap();
+    assert!(output.status.success() && printed(&output).contains("anew under k2"), "{}", printed(&output));
+    std::fs::write(&file, new).unwrap();
+    house.start_again(&[]);
+    house.token(TOMAS).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    house.live(&asked.id).await;
+    house.service.stop().unwrap();
+    std::fs::write(&file, old).unwrap();
+    let refused = house.setup.start(&[]).err().unwrap().to_string();
+    assert!(refused.contains("sealed under the master key k2, which is not there"), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn recovery_on_the_machine_is_loud_and_holds_its_answers_back_for_a_day() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.service.stop().unwrap();
+    let output = house.setup.run(&["recover", "nobody.known"]).unwrap();
+    assert!(printed(&output).contains("there is nobody named `nobody.known`"));
+    let output = house.setup.run(&["recover", MARA]).unwrap();
+    assert!(output.status.success(), "{}", printed(&output));
+    let secret = String::from_utf8(output.stdout).unwrap().trim().to_owned();
+    house.start_again(&[]);
+    let person = seed::enrol(house.client("nobody"), "administrator", &secret).await.unwrap();
+    std::fs::remove_file(house.path().join(format!("step-{MARA}"))).unwrap();
+    let code = next_code(house.path(), MARA, &person.totp_secret).unwrap();
+    let token = house.try_sign_in(MARA, &person.password, &code).await.unwrap();
+    let mara = house.client("nobody").with_token(token);
+    let alarms = mara.alarms().await.unwrap();
+    assert_eq!(alarms[0].kind, "recovered");
+    mara.settle_alarm(&alarms[0].id).await.unwrap();
+    // Tomas's eligibility without terms of its own needs a yes of an administrator: Mara's does not count today.
+    let rule = "scope = \"/analytics/brightwater\"\nasker = \"tomas.reyes\"\n[settings.approval]\nis = \"stage\"\napprovers = [\"mara.lindqvist\"]\nyes = 1\nno = 1\nwithin = 600\n";
+    mara.add_terms(&toml::from_str(rule).unwrap()).await.unwrap();
+    let right = on_cloud("tide-writer", "/lake");
+    let new = tempestas_api::NewEligibility { who: TOMAS.to_owned(), right: right.clone(), from: None, until: None };
+    mara.give_eligibility(&new).await.unwrap();
+    let refused = house.ask(TOMAS, &right, 600).await.unwrap_err();
+    assert!(refused.to_string().contains("only 0 who may answer are free to answer you"), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_open_request_is_answered_before_the_service_ends() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    house.live(&asked.id).await;
+    let client = house.client(TOMAS).clone();
+    let wait = tempestas_api::WaitQuery { unlike: Some("live".to_owned()), seconds: Some(2) };
+    let id = asked.id.clone();
+    let open = tokio::spawn(async move { client.elevation(&id, &wait).await });
+    tokio::task::yield_now().await;
+    eventually_open(&house).await;
+    house.service.stop().unwrap();
+    assert_eq!(open.await.unwrap().unwrap().elevation.state, "live");
+}
+
+/// A second request is answered while the first one waits, so that both have reached the service.
+async fn eventually_open(house: &House) {
+    for _ in 0..3 {
+        house.client(TOMAS).me().await.unwrap();
+    }
+}
+
+#[test]
+fn a_configuration_is_checked_by_command() {
+    let directory = tempfile::tempdir().unwrap();
+    let path = directory.path().join("tempestas.toml");
+    std::fs::write(&path, "[service]\nlisten = \"192.0.2.1:80\"\nstate = \"x\"\n[master_key]\nfile = \"k\"\n[ledger]\norigin = \"o\"\n").unwrap();
+    let run = || std::process::Command::new(program("tempestasd").unwrap()).arg("--config").arg(&path).arg("check-config").output().unwrap();
+    let output = run();
+    assert!(!output.status.success());
+    assert!(printed(&output).contains("line 2: 192.0.2.1:80 is beyond loopback"), "{}", printed(&output));
+    let text = std::fs::read_to_string(&path).unwrap().replace("192.0.2.1", "127.0.0.1");
+    std::fs::write(&path, text).unwrap();
+    assert!(run().status.success());
+}

@@ -1,0 +1,174 @@
+//! Signing in: codes are good once, tries are slowed down, sign-ins end; TLS with a certificate that changes.
+
+use std::time::Duration;
+
+use tempestas_api::{EnrolRequest, ProofRequest, SignInRequest};
+use tempestas_client::{Client, Connection};
+use tempestas_demo::{
+    codes::{code_at, next_code},
+    daemon::Setup,
+    seed,
+};
+
+use crate::house::{HENRIK, House, INES, MARA, ODA, Plan, TOMAS, eventually, on_cloud};
+
+impl House {
+    pub async fn try_sign_in(&self, who: &str, password: &str, code: &str) -> Result<String, String> {
+        let request = SignInRequest { name: who.to_owned(), password: password.to_owned(), code: code.to_owned() };
+        self.client("nobody").sign_in(&request).await.map(|reply| reply.token).map_err(|error| error.to_string())
+    }
+
+    /// A fresh token of somebody's.
+    pub async fn token(&self, who: &str) -> String {
+        let person = self.person(who);
+        let code = next_code(self.path(), who, &person.totp_secret).unwrap();
+        self.try_sign_in(who, &person.password, &code).await.unwrap()
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_code_is_good_once_and_failures_slow_down_only_their_own_address_and_account() {
+    let house = House::new(Plan::cloud_only()).await;
+    let person = house.person(TOMAS);
+    let code = next_code(house.path(), TOMAS, &person.totp_secret).unwrap();
+    house.try_sign_in(TOMAS, &person.password, &code).await.unwrap();
+    let replayed = house.try_sign_in(TOMAS, &person.password, &code).await.unwrap_err();
+    assert!(replayed.contains("a code is good once"), "{replayed}");
+    let nobody = house.try_sign_in("no.such.person", "a password that is long", "123456").await.unwrap_err();
+    assert_eq!(nobody, replayed, "whether a name is known must not be told");
+    let mut last = String::new();
+    for _ in 0..6 {
+        last = house.try_sign_in(TOMAS, "a wrong password", "123456").await.unwrap_err();
+    }
+    assert!(last.contains("too many tries; wait"), "{last}");
+    house.token(ODA).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn sign_ins_are_listed_and_ended_and_end_by_themselves() {
+    let house = House::new(Plan { config: "[sign_in]\nidle = \"3s\"\nlongest = \"20s\"\n".to_owned(), ..Plan::cloud_only() }).await;
+    let client = house.client("nobody").with_token(house.token(HENRIK).await);
+    let another = house.client("nobody").with_token(house.token(HENRIK).await);
+    let all = client.sign_ins().await.unwrap();
+    let other = all.iter().find(|one| !one.this_one).unwrap();
+    client.end_sign_in(&other.id.to_string()).await.unwrap();
+    let left: Vec<bool> = client.sign_ins().await.unwrap().into_iter().map(|one| one.this_one).collect();
+    assert!(left.iter().filter(|this| **this).count() == 1);
+    let ended = async |client: &Client| client.me().await.is_err_and(|error| error.code() == Some("sign-in"));
+    eventually("an idle sign-in ends", async || {
+        tokio::time::sleep(Duration::from_millis(3200)).await;
+        ended(&client).await
+    })
+    .await;
+    assert!(ended(&another).await);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_proof_that_is_too_old_is_asked_for_anew_and_the_ask_goes_on() {
+    let house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let rule = "scope = \"/analytics/brightwater\"\n[settings]\nassurance = 1\n";
+    house.client(MARA).add_terms(&toml_rule(rule)).await.unwrap();
+    let right = on_cloud("tide-writer", "/lake");
+    eventually("the proof of the sign-in grows old", async || {
+        house.ask(TOMAS, &right, 600).await.is_err_and(|error| error.code() == Some("step-up"))
+    })
+    .await;
+    let person = house.person(TOMAS);
+    let wrong = house.client(TOMAS).prove(&ProofRequest { code: "000000".to_owned() }).await.unwrap_err();
+    assert!(wrong.to_string().contains("wait for the next one"), "{wrong}");
+    let code = next_code(house.path(), TOMAS, &person.totp_secret).unwrap();
+    house.client(TOMAS).prove(&ProofRequest { code }).await.unwrap();
+    house.ask(TOMAS, &right, 600).await.unwrap();
+
+    // With the real client: the code is given with the ask, and the ask goes on in place.
+    let home = house.path().join("tomas");
+    let code = next_code(house.path(), TOMAS, &person.totp_secret).unwrap();
+    let (exit, text) = house.tempestas(&home, &["sign-in", TOMAS, "--password-stdin", "--code", &code], &person.password);
+    assert_eq!(exit, 0, "{text}");
+    tokio::time::sleep(Duration::from_millis(1100)).await;
+    let ask = ["ask", &right, "--for", "5m", "--reason", "because the work needs it", "--wait"];
+    let (exit, text) = house.tempestas(&home, &ask, "");
+    assert!(exit == 4 && text.contains("give one with --code"), "{exit}: {text}");
+    let code = next_code(house.path(), TOMAS, &person.totp_secret).unwrap();
+    let (exit, text) = house.tempestas(&home, &[&ask[..], &["--code", &code]].concat(), "");
+    assert!(exit == 0 && text.contains("verified on its target"), "{exit}: {text}");
+}
+
+fn toml_rule(text: &str) -> tempestas_api::NewTerms {
+    toml::from_str(text).unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_suspended_person_holds_nothing_and_is_signed_out() {
+    let house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let held = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    house.live(&held.id).await;
+    house.client(MARA).suspend(TOMAS).await.unwrap();
+    assert_eq!(house.over(&held.id).await.elevation.state, "revoked");
+    assert_eq!(house.client(TOMAS).me().await.unwrap_err().code(), Some("sign-in"));
+    let person = house.person(TOMAS);
+    let code = next_code(house.path(), TOMAS, &person.totp_secret).unwrap();
+    house.try_sign_in(TOMAS, &person.password, &code).await.unwrap_err();
+    let refused = house.client(INES).suspend(TOMAS).await.unwrap_err();
+    assert_eq!(refused.code(), Some("not-allowed"));
+}
+
+/// A certificate for localhost, written where the service reads it; returns it as its own authority.
+fn certify(setup: &Setup) -> String {
+    let made = rcgen::generate_simple_self_signed(["localhost".to_owned()]).unwrap();
+    std::fs::write(setup.directory.join("key.pem"), made.signing_key.serialize_pem()).unwrap();
+    std::fs::write(setup.directory.join("certificate.pem"), made.cert.pem()).unwrap();
+    made.cert.pem()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn tls_takes_up_a_changed_certificate_without_a_new_start() {
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let directory = tempfile::tempdir().unwrap();
+    let path = directory.path().display();
+    let setup = Setup {
+        directory: directory.path().to_owned(),
+        address: "127.0.0.1".parse().unwrap(),
+        port: 0,
+        first_administrator: MARA.to_owned(),
+        more: format!("[tls]\ncertificate = \"{path}/certificate.pem\"\nkey = \"{path}/key.pem\"\n"),
+    };
+    let first = certify(&setup);
+    setup.write().unwrap();
+    let service = setup.start(&[]).unwrap();
+    let server = service.address.replace("127.0.0.1", "localhost");
+    assert!(server.starts_with("https://"), "{server}");
+    let reaches = async |authority: &str| {
+        let file = directory.path().join("authority.pem");
+        std::fs::write(&file, authority).unwrap();
+        let client = Client::new(&Connection { server: server.clone(), authority: Some(file) }, None).unwrap();
+        client.me().await.is_err_and(|error| error.code() == Some("sign-in"))
+    };
+    assert!(reaches(&first).await);
+    let second = certify(&setup);
+    eventually("the new certificate is served", async || reaches(&second).await).await;
+    assert!(!reaches(&first).await);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_first_administrator_enrols_once_and_sees_to_their_own_short_password() {
+    let house = House::new(Plan::cloud_only()).await;
+    let secret = house.setup.state().join("first-administrator.secret");
+    let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(&secret).unwrap().permissions());
+    assert_eq!(mode & 0o777, 0o600);
+    let again = EnrolRequest { secret: house.setup.first_secret().unwrap(), password: "long enough for this".to_owned() };
+    let refused = house.client("nobody").enrol(&again).await.err().unwrap();
+    assert_eq!(refused.code(), Some("sign-in"));
+    let issued = house.client(MARA).enrolment(TOMAS).await.unwrap();
+    let short = EnrolRequest { secret: issued.secret.clone(), password: "short".to_owned() };
+    let refused = house.client("nobody").enrol(&short).await.err().unwrap();
+    assert!(refused.to_string().contains("12 letters or more"), "{refused}");
+    let enrolled = seed::enrol(house.client("nobody"), "requester", &issued.secret).await.unwrap();
+    assert_eq!(house.client(TOMAS).me().await.unwrap_err().code(), Some("sign-in"), "old sign-ins have ended");
+    let seconds = u64::try_from(jiff::Timestamp::now().as_second()).unwrap();
+    let code = code_at(&enrolled.totp_secret, seconds).unwrap();
+    let token = house.try_sign_in(TOMAS, &enrolled.password, &code).await.unwrap();
+    assert_eq!(house.client("nobody").with_token(token).me().await.unwrap().name, TOMAS);
+}
