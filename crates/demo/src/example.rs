@@ -302,7 +302,7 @@ impl Story<'_> {
         let key = state["identities"]["t.reyes"]["key"].as_str().context("t.reyes has no key")?.to_owned();
         self.see(
             MARA,
-            &["eligible", "give", "harbour-engineers", &format!("harbour-warden@{BRIGHTWATER}/reports")],
+            &["eligible", "give", "night-watch", &format!("tide-writer@{BRIGHTWATER}/lake/raw")],
             0,
             &["may ask for"],
         )?;

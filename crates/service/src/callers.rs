@@ -6,7 +6,7 @@ use axum::{
     extract::{ConnectInfo, FromRequestParts},
     http::{header, request::Parts},
 };
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Command, DutyKind, Sight, SubjectId, What};
 use tempestas_store::SignIn;
 
@@ -17,8 +17,8 @@ use crate::{
     writer::Outcome,
 };
 
-/// How often the last use of a sign-in is written down.
-const NOTED_EVERY_SECONDS: i64 = 30;
+/// How often the last use of a sign-in is written down, at most; oftener where it may idle only shortly.
+const NOTED_EVERY: SignedDuration = SignedDuration::from_secs(30);
 
 /// A kind of caller, as routes declare it.
 pub(crate) trait CallerKind: FromRequestParts<App, Rejection = Failure> + Send + 'static {
@@ -117,7 +117,7 @@ pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
         app.store().end_sign_ins(sign_in.person, Some(sign_in.id)).await?;
         return Err(ended());
     }
-    if now.duration_since(sign_in.used_at).as_secs() >= NOTED_EVERY_SECONDS {
+    if now.duration_since(sign_in.used_at) >= NOTED_EVERY.min(limits.idle.0 / 4) {
         app.store().use_sign_in(sign_in.id, now, false).await?;
     }
     Ok(sign_in)

@@ -9,6 +9,8 @@ use axum::{
     response::{IntoResponse, Response},
     routing::{MethodFilter, MethodRouter, on},
 };
+use bytes::BytesMut;
+use futures_util::StreamExt as _;
 use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
@@ -17,6 +19,8 @@ use crate::{app::App, callers::CallerKind, problem::Failure};
 
 /// Most bytes of a request's body.
 pub(crate) const BODY_MOST: usize = 64 * 1024;
+/// Most bytes of a body that is too large which are still read, so that its sender hears why.
+const DRAIN_MOST: usize = 32 * 1024 * 1024;
 
 /// What handlers return.
 pub(crate) type Answer<T> = Result<Json<T>, Failure>;
@@ -54,17 +58,28 @@ pub(crate) struct At(pub(crate) String);
 /// The two parts of the path that vary.
 pub(crate) struct AtTwo(pub(crate) String, pub(crate) String);
 
+/// Reads a body. One that is too large is read to its end, or to a second limit, before it is refused: else the
+/// caller would see a broken connection and not the reason.
+pub(crate) async fn read_body(body: RawBody) -> Result<Bytes, Failure> {
+    let mut stream = body.into_data_stream();
+    let (mut kept, mut seen) = (BytesMut::new(), 0_usize);
+    while let Some(piece) = stream.next().await {
+        let piece = piece.map_err(|_| Failure::Malformed("the request's body broke off".to_owned()))?;
+        seen = seen.saturating_add(piece.len());
+        if seen <= BODY_MOST {
+            kept.extend_from_slice(&piece);
+        } else if seen > DRAIN_MOST {
+            break;
+        }
+    }
+    if seen > BODY_MOST { Err(Failure::TooLarge(BODY_MOST)) } else { Ok(kept.freeze()) }
+}
+
 impl<T: DeserializeOwned> FromRequest<App> for Body<T> {
     type Rejection = Failure;
 
-    async fn from_request(request: Request, app: &App) -> Result<Self, Failure> {
-        let bytes = Bytes::from_request(request, app).await.map_err(|rejection| {
-            if rejection.status() == axum::http::StatusCode::PAYLOAD_TOO_LARGE {
-                Failure::TooLarge(BODY_MOST)
-            } else {
-                Failure::Malformed("the request's body broke off".to_owned())
-            }
-        })?;
+    async fn from_request(request: Request, _: &App) -> Result<Self, Failure> {
+        let bytes = read_body(request.into_body()).await?;
         serde_json::from_slice(&bytes).map(Self).map_err(|error| {
             let what = if error.is_data() { "the body does not say what is needed" } else { "the body is not JSON" };
             Failure::Malformed(format!("{what}: {error}; `GET /api/v1/openapi.json` describes it"))

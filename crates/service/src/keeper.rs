@@ -9,7 +9,7 @@ use tempestas_core::{
     AlarmKind, Caller, Command, Connector, Grant, Order, Said, ScopeId, Standing, Task, World, orders,
 };
 use tempestas_targets::{GrantCall, StandingCall, Target, TargetError};
-use tokio::task::{JoinHandle, JoinSet};
+use tokio::task::{AbortHandle, JoinSet};
 
 use crate::{app::App, problem::Failure};
 
@@ -27,13 +27,14 @@ const CLOCK_STEP_MOST: SignedDuration = SignedDuration::from_secs(5);
 /// Starts a keeper for each target that there is, or comes to be.
 pub(crate) async fn keepers(app: App) {
     let mut changes = app.changes();
-    let mut known: BTreeMap<ScopeId, JoinHandle<()>> = BTreeMap::new();
+    // Ends its keepers when it is ended itself.
+    let mut running = JoinSet::new();
+    let mut known: BTreeMap<ScopeId, AbortHandle> = BTreeMap::new();
     loop {
         let targets: Vec<ScopeId> = app.world().await.targets.keys().copied().collect();
         for scope in targets {
-            let running = known.get(&scope).is_some_and(|task| !task.is_finished());
-            if !running {
-                known.insert(scope, tokio::spawn(Keeper::new(app.clone(), scope).run()));
+            if known.get(&scope).is_none_or(AbortHandle::is_finished) {
+                known.insert(scope, running.spawn(Keeper::new(app.clone(), scope).run()));
             }
         }
         if changes.changed().await.is_err() {
@@ -278,14 +279,17 @@ impl Keeper {
     }
 
     async fn give(&self, target: &Target, grant: &Grant) -> Result<(), TargetError> {
-        if self.check_skew(target.clock().await?).await {
+        let call = self.grant_call(grant).await;
+        // Asked first: its clock is needed in any case, and after a lost answer it may be there already.
+        let before = target.holds(&call).await?;
+        if self.check_skew(before.clock).await {
             return Err(TargetError::Refused("its clock is too far from ours".to_owned()));
         }
-        let call = self.grant_call(grant).await;
-        target.give(&call).await?;
-        let seen = target.holds(&call).await?;
-        if !seen.there {
-            return Err(TargetError::Refused("it is not there when read back".to_owned()));
+        if !before.there {
+            target.give(&call).await?;
+            if !target.holds(&call).await?.there {
+                return Err(TargetError::Refused("it is not there when read back".to_owned()));
+            }
         }
         self.app.report(Command::GrantSeen { grant: grant.id, there: true }).await;
         Ok(())

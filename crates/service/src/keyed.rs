@@ -15,7 +15,7 @@ use tempestas_store::Claim;
 use crate::{
     app::App,
     callers::{bearer, sign_in},
-    door::BODY_MOST,
+    door::{BODY_MOST, read_body},
     problem::Failure,
 };
 
@@ -47,7 +47,7 @@ async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Resu
         .ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`".to_owned()))?;
     let person = sign_in(app, token).await?.person;
     let (parts, body) = request.into_parts();
-    let body = to_bytes(body, BODY_MOST).await.map_err(|_| Failure::TooLarge(BODY_MOST))?;
+    let body = read_body(body).await?;
     let bound = Digest::of(&[parts.method.as_str().as_bytes(), b"\0", path.as_bytes(), b"\0", &body]);
     match app.store().claim(person, &key, bound, Timestamp::now()).await? {
         Claim::New => {}

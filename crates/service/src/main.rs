@@ -80,7 +80,7 @@ fn log(json: bool) {
     if json {
         log.json().init();
     } else {
-        log.with_target(false).init();
+        log.with_target(false).with_ansi(std::io::IsTerminal::is_terminal(&std::io::stderr())).init();
     }
 }
 

@@ -15,6 +15,11 @@ use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
 /// Longest life of a token there, by which it can outlive a posting.
 const TOKEN_LIFE: Seconds = Seconds::minutes(30);
 
+/// How often a call is made at which the cloud itself fails.
+const TRIES: u32 = 3;
+/// How long to wait before it is made again; longer each time.
+const AGAIN_AFTER: Duration = Duration::from_millis(50);
+
 /// A Brightwater cloud.
 pub struct Brightwater {
     url: String,
@@ -99,13 +104,22 @@ impl Brightwater {
         self.http.request(method, format!("{}{path}", self.url)).bearer_auth(self.key.expose_secret())
     }
 
+    /// Sends a call, again where the cloud itself failed at it; every one may be repeated.
     async fn send(request: RequestBuilder) -> Result<Response, TargetError> {
-        let reply = request.send().await.map_err(|error| unreachable(&error))?;
-        match reply.status() {
-            status if status.is_success() => Ok(reply),
-            StatusCode::TOO_MANY_REQUESTS => Err(TargetError::Limited),
-            StatusCode::GONE => Err(TargetError::Late),
-            status => Err(TargetError::Refused(format!("status {}", status.as_u16()))),
+        let mut tries = 1;
+        loop {
+            let this = request.try_clone().ok_or_else(|| TargetError::Refused("a call that can't be repeated".to_owned()))?;
+            let reply = this.send().await.map_err(|error| unreachable(&error))?;
+            match reply.status() {
+                status if status.is_success() => return Ok(reply),
+                StatusCode::TOO_MANY_REQUESTS => return Err(TargetError::Limited),
+                StatusCode::GONE => return Err(TargetError::Late),
+                status if status.is_server_error() && tries < TRIES => {
+                    tokio::time::sleep(AGAIN_AFTER * tries).await;
+                    tries += 1;
+                }
+                status => return Err(TargetError::Refused(format!("status {}", status.as_u16()))),
+            }
         }
     }
 
@@ -279,7 +293,9 @@ impl Brightwater {
 
     pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let body = json!({ "identity": call.account, "role": call.role, "basin": call.part, "note": "put back" });
-        Self::send(self.call(Method::POST, "/postings").json(&body)).await?;
+        // By a key of its own, so that it may be repeated.
+        let key = format!("po-back-{}", Digest::of_json(&(&call.handle, &call.account, self.clock().await?)));
+        Self::send(self.call(Method::PUT, &format!("/postings/{}", key.get(..40).unwrap_or(&key))).json(&body)).await?;
         Ok(())
     }
 }

@@ -17,7 +17,7 @@ async fn one_directory_serves_one_instance_and_a_foreign_writer_stops_it() {
     assert!(!second.status.success() && printed(&second).contains("another tempestasd works in"), "{}", printed(&second));
     let database = house.setup.state().join("tempestas.sqlite");
     let mut foreign = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
-    sqlx::query("UPDATE rows SET body = body").execute(&mut foreign).await.unwrap();
+    sqlx::query("UPDATE rows SET body = body || ' '").execute(&mut foreign).await.unwrap();
     // The next commit notices, and nothing is answered for that could be lost.
     house.client(MARA).sign_out().await.unwrap_err();
     house.service.wait_for_end(std::time::Duration::from_secs(20)).unwrap();

@@ -8,14 +8,14 @@ mod sign_in;
 mod standing;
 mod terms;
 
-use axum::{Router, extract::DefaultBodyLimit, middleware::from_fn_with_state};
+use axum::{Router, middleware::from_fn_with_state};
 use serde_json::Value;
 use tempestas_core::{Right, Scope, ScopeId, SubjectId, World};
 use tower_http::{catch_panic::CatchPanicLayer, set_header::SetResponseHeaderLayer, trace::TraceLayer};
 
 use crate::{
     app::App,
-    door::{BODY_MOST, Table},
+    door::Table,
     problem::Failure,
 };
 
@@ -113,7 +113,6 @@ pub(crate) fn router(app: App) -> Router {
             Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned())
         })
         .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
-        .layer(DefaultBodyLimit::max(BODY_MOST))
         .layer(header("cache-control", "no-store"))
         .layer(header("x-content-type-options", "nosniff"))
         .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"))
