@@ -255,10 +255,10 @@ impl Terms {
         {
             return Err(Refusal::invalid("`starts` allows no way to start; allow at least one"));
         }
-        if let Some(Approval::Stage { approvers, yes, no, within }) = &settings.approval {
-            if approvers.is_empty() || *yes == 0 || *no == 0 || within.0 == 0 {
-                return Err(Refusal::invalid("`approval` needs at least one approver, one yes, one no and a time"));
-            }
+        if let Some(Approval::Stage { approvers, yes, no, within }) = &settings.approval
+            && (approvers.is_empty() || *yes == 0 || *no == 0 || within.0 == 0)
+        {
+            return Err(Refusal::invalid("`approval` needs at least one approver, one yes, one no and a time"));
         }
         Ok(())
     }

@@ -1,5 +1,7 @@
 //! Random interleavings of commands and time, with what must always hold written as such.
 
+#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test says what it expects")]
+
 use std::collections::BTreeSet;
 
 use jiff::{SignedDuration, Timestamp};
@@ -336,7 +338,7 @@ enum Step {
     Grow(u8),
     EndEligibility,
     Missing(u8),
-    StepClock,
+    MoveClock,
     GiveLate(u8),
 }
 
@@ -358,7 +360,7 @@ fn step() -> impl Strategy<Value = Step> {
         1 => any::<u8>().prop_map(Step::Grow),
         1 => Just(Step::EndEligibility),
         1 => any::<u8>().prop_map(Step::Missing),
-        1 => Just(Step::StepClock),
+        1 => Just(Step::MoveClock),
         1 => any::<u8>().prop_map(Step::GiveLate),
     ]
 }
@@ -451,7 +453,7 @@ fn carry_out(house: &mut House, step: &Step) {
                 house.keeper(Command::GrantSeen { grant, there: false });
             }
         }
-        Step::StepClock => house.keeper(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: 9 })),
+        Step::MoveClock => house.keeper(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: 9 })),
         Step::GiveLate(e) => {
             if let Some(grant) = grant(house, e) {
                 house.keeper(Command::GrantSeen { grant, there: true });

@@ -129,8 +129,12 @@ impl Story<'_> {
         all.as_array()
             .into_iter()
             .flatten()
-            .find(|one| one["account"] == account && one["role"] == role && one["direct"] == true)
-            .and_then(|one| one["id"].as_str().map(str::to_owned))
+            .find(|one| {
+                one.get("account").is_some_and(|known| known == account)
+                    && one.get("role").is_some_and(|known| known == role)
+                    && one.get("direct").is_some_and(|direct| direct == true)
+            })
+            .and_then(|one| one.get("id").and_then(Value::as_str).map(str::to_owned))
             .with_context(|| format!("{account} does not hold {role}"))
     }
 
@@ -219,9 +223,14 @@ impl Story<'_> {
     /// Fetches the login as the holder does; shown with its password left out.
     fn login(&self, held: &str) -> anyhow::Result<(String, String, String)> {
         let login = self.json(TOMAS, &["reach", held])?;
-        let text =
-            |name: &str| login[name].as_str().map(str::to_owned).with_context(|| format!("the login has no {name}"));
-        let port = login["port"].as_u64().context("the login has no port")?;
+        let text = |name: &str| {
+            login
+                .get(name)
+                .and_then(Value::as_str)
+                .map(str::to_owned)
+                .with_context(|| format!("the login has no {name}"))
+        };
+        let port = login.get("port").and_then(Value::as_u64).context("the login has no port")?;
         let user = text("user")?;
         Ok((format!("host=127.0.0.1 port={port} dbname=berths user={user}"), user, text("password")?))
     }
@@ -269,7 +278,7 @@ impl Story<'_> {
     fn undo(&self) -> anyhow::Result<()> {
         Self::chapter("The conversion is undone");
         let all = self.json(MARA, &["convert", "list"])?;
-        let id = all[0]["id"].as_str().context("there is no conversion")?.to_owned();
+        let id = all.pointer("/0/id").and_then(Value::as_str).context("there is no conversion")?.to_owned();
         self.see(MARA, &["undo", &id, "--wait"], 0, &["restored, read back"])?;
         Ok(())
     }
@@ -287,9 +296,9 @@ impl Story<'_> {
         println!(
             "(Brightwater itself: may Tomas {verb} {thing} at /{}? {})\n",
             basin.join("/"),
-            if reply["may"] == true { "yes" } else { "no" }
+            if reply.get("may") == Some(&Value::Bool(true)) { "yes" } else { "no" }
         );
-        if reply["may"] != expected {
+        if reply.get("may") != Some(&Value::Bool(expected)) {
             bail!("Brightwater should have said {expected}");
         }
         Ok(())
@@ -299,7 +308,8 @@ impl Story<'_> {
         Self::chapter("The same for a cloud, without a yes, narrower than the eligibility");
         let state: Value =
             serde_json::from_str(&std::fs::read_to_string(self.directory.join("brightwater/seed.json"))?)?;
-        let key = state["identities"]["t.reyes"]["key"].as_str().context("t.reyes has no key")?.to_owned();
+        let key =
+            state.pointer("/identities/t.reyes/key").and_then(Value::as_str).context("t.reyes has no key")?.to_owned();
         self.see(
             MARA,
             &["eligible", "give", "night-watch", &format!("tide-writer@{BRIGHTWATER}/lake/raw")],
@@ -322,7 +332,7 @@ impl Story<'_> {
         )?;
         let held = text
             .split_whitespace()
-            .find(|word| word.starts_with('E') && word[1..].chars().all(|c| c.is_ascii_digit()))
+            .find(|word| word.strip_prefix('E').is_some_and(|number| number.chars().all(|c| c.is_ascii_digit())))
             .context("no reference was said")?
             .to_owned();
         self.may(&key, "make", "posting", &["reports", "cranes"], true).await?;

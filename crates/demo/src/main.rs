@@ -98,7 +98,9 @@ fn print_facts(demo: &Demo) {
     println!("  export PATH=$PWD/target/debug:$PATH TEMPESTAS_SERVER={}", facts.address);
     println!("  tempestas sign-in tomas.reyes --code $(tempestas-demo code tomas.reyes)");
     println!("  tempestas eligible");
-    println!("  tempestas ask harbour-warden@/analytics/brightwater/reports/cranes --for 10m --reason 'post the crane reports' --wait");
+    println!(
+        "  tempestas ask harbour-warden@/analytics/brightwater/reports/cranes --for 10m --reason 'post the crane reports' --wait"
+    );
     println!(
         "\nBrightwater: {}; PostgreSQL: {}",
         facts.brightwater,

@@ -118,7 +118,17 @@ pub fn cloud(key: impl Fn(&str) -> String) -> Cloud {
         role(
             "broker",
             "lists everything, posts and ends tokens",
-            &["list basin", "list role", "list identity", "list posting", "list token", "make posting", "end token"],
+            &[
+                "list basin",
+                "list role",
+                "list identity",
+                "list posting",
+                "list token",
+                "list function",
+                "list trail",
+                "make posting",
+                "end token",
+            ],
         ),
     ];
     let kind = |name: &str| match name {

@@ -141,7 +141,8 @@ pub async fn service(
             .await?;
     }
     let right = format!("harbour-warden@{BRIGHTWATER}/reports");
-    mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None }).await?;
+    mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None })
+        .await?;
     Ok(Seeded { people: enrolled, administrator: mara })
 }
 

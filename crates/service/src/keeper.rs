@@ -1,7 +1,7 @@
 //! Keepers: one for each target. Each compares what is wanted with what was seen, acts on the difference, taking
 //! before giving, and reports what it saw. A target that is down or slow holds up no other.
 
-use std::{collections::BTreeMap, time::Duration};
+use std::{collections::BTreeMap, sync::Arc, time::Duration};
 
 use futures_util::future::join_all;
 use jiff::{SignedDuration, Timestamp};
@@ -68,6 +68,8 @@ struct Waiting {
 struct Keeper {
     app: App,
     scope: ScopeId,
+    /// The target, with its open connections; made anew after it failed.
+    target: Option<Arc<Target>>,
     /// Orders that failed, and when they are tried again.
     backing_off: BTreeMap<String, Waiting>,
     read_back_at: Timestamp,
@@ -81,6 +83,7 @@ impl Keeper {
         Self {
             app,
             scope,
+            target: None,
             backing_off: BTreeMap::new(),
             read_back_at: long_ago,
             kept_time_at: long_ago,
@@ -93,6 +96,7 @@ impl Keeper {
         loop {
             changes.mark_unchanged();
             if let Err(failure) = self.round().await {
+                self.target = None;
                 self.app.hear(self.scope, Some(said(&failure)));
             }
             // Waits are at most a second, on the wall clock.
@@ -101,6 +105,15 @@ impl Keeper {
                 () = tokio::time::sleep(Duration::from_millis(500)) => {}
             }
         }
+    }
+
+    async fn target(&mut self, connector: &Connector) -> Result<Arc<Target>, Failure> {
+        if let Some(target) = &self.target {
+            return Ok(Arc::clone(target));
+        }
+        let target = Arc::new(self.app.target(self.scope, connector).await?);
+        self.target = Some(Arc::clone(&target));
+        Ok(target)
     }
 
     async fn round(&mut self) -> Result<(), Failure> {
@@ -139,7 +152,7 @@ impl Keeper {
         let (every, read_back) = (surveys.every.0, surveys.read_back.0);
         if now.duration_since(self.kept_time_at) >= KEEP_TIME_EVERY {
             self.kept_time_at = now;
-            let target = self.app.target(self.scope, connector).await?;
+            let target = self.target(connector).await?;
             let kept = target.keep_time().await;
             let clock = target.clock().await;
             self.app.hear(self.scope, kept.err().map(|error| error.to_string()));
@@ -162,7 +175,7 @@ impl Keeper {
         Ok(())
     }
 
-    async fn read_back(&self, connector: &Connector) -> Result<(), Failure> {
+    async fn read_back(&mut self, connector: &Connector) -> Result<(), Failure> {
         let calls: Vec<(Grant, GrantCall)> = {
             let world = self.app.world().await;
             let now = Timestamp::now();
@@ -175,7 +188,7 @@ impl Keeper {
         if calls.is_empty() {
             return Ok(());
         }
-        let target = self.app.target(self.scope, connector).await?;
+        let target = self.target(connector).await?;
         for (grant, call) in calls {
             let seen = target.holds(&call).await?;
             self.app.report(Command::GrantSeen { grant: grant.id, there: seen.there }).await;
@@ -184,7 +197,7 @@ impl Keeper {
     }
 
     async fn carry_out(&mut self, connector: &Connector, due: Vec<Order>) -> Result<(), Failure> {
-        let target = self.app.target(self.scope, connector).await?;
+        let target = self.target(connector).await?;
         for some in due.chunks(TOGETHER) {
             let done = join_all(some.iter().map(|order| self.one(&target, order))).await;
             for (order, outcome) in some.iter().zip(done) {
@@ -205,6 +218,7 @@ impl Keeper {
         let until = Timestamp::now().checked_add(next).unwrap_or(Timestamp::MAX);
         self.backing_off.insert(order.key.clone(), Waiting { until, next: (next * 2).min(BACK_OFF_MOST) });
         self.app.hear(self.scope, Some(error.to_string()));
+        self.target = None;
         let trouble = format!("{error}; it is tried again until it is done");
         tracing::warn!(target = %self.scope, order = %order.key, %error, "an order failed and is tried again");
         match &order.task {

@@ -75,6 +75,15 @@ struct Token {
 }
 
 #[derive(Deserialize)]
+struct Function {
+    name: String,
+    basin: Vec<String>,
+    runs_as: String,
+    made_by: String,
+    since: Timestamp,
+}
+
+#[derive(Deserialize)]
 struct Me {
     name: String,
     time: Timestamp,
@@ -108,7 +117,8 @@ impl Brightwater {
     async fn send(request: RequestBuilder) -> Result<Response, TargetError> {
         let mut tries = 1;
         loop {
-            let this = request.try_clone().ok_or_else(|| TargetError::Refused("a call that can't be repeated".to_owned()))?;
+            let this =
+                request.try_clone().ok_or_else(|| TargetError::Refused("a call that can't be repeated".to_owned()))?;
             let reply = this.send().await.map_err(|error| unreachable(&error))?;
             match reply.status() {
                 status if status.is_success() => return Ok(reply),
@@ -256,6 +266,20 @@ impl Brightwater {
                         posting.basin.join("/")
                     ),
                     when: Some(posting.since),
+                    ended: false,
+                });
+            }
+        }
+        for function in self.whole::<Function>("/functions").await? {
+            if Some(&function.made_by) == call.account.as_ref() && function.since >= call.opened_at {
+                found.push(LeftoverFound {
+                    what: format!(
+                        "the function {} at /{} made while elevated, which runs as {}",
+                        function.name,
+                        function.basin.join("/"),
+                        function.runs_as
+                    ),
+                    when: Some(function.since),
                     ended: false,
                 });
             }

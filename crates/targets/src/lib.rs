@@ -149,6 +149,7 @@ pub struct Login {
 }
 
 /// A target of any kind.
+#[expect(clippy::large_enum_variant, reason = "there is one for each keeper, no more")]
 pub enum Target {
     /// A PostgreSQL cluster.
     Postgres(Postgres),

@@ -149,26 +149,29 @@ impl Session {
 }
 
 async fn check_checkpoint(client: &Client, home: &Home) -> anyhow::Result<(SignedCheckpoint, &'static str)> {
-    let kept = home.checkpoint()?;
-    let since = kept.as_ref().map(KeptCheckpoint::open).transpose()?;
-    let reply = client.checkpoint(&SinceQuery { since: since.as_ref().map(|(_, seen)| seen.checkpoint.size) }).await?;
+    let kept = home.checkpoint()?.as_ref().map(KeptCheckpoint::open).transpose()?;
+    let reply = client.checkpoint(&SinceQuery::default()).await?;
     let verifier = Verifier::from_line(&reply.public_key).map_err(anyhow::Error::msg)?;
     let now = verifier.open(&reply.checkpoint).map_err(anyhow::Error::msg)?;
-    let word = match since {
+    let word = match kept {
         None => "seen here for the first time",
         Some((known, _)) if known != verifier => bail!(
             "this service's ledger has another key than the one seen here before ({} then, {} now); if that is as it should be, remove checkpoint.json from this client's directory",
             known.to_line(),
             verifier.to_line()
         ),
+        Some((_, seen)) if now.checkpoint.epoch > seen.checkpoint.epoch => {
+            let (epoch, lost) = (now.checkpoint.epoch, seen.checkpoint.size);
+            eprintln!(
+                "A backup was restored since: epoch {epoch} began. Of the {lost} facts seen here before, the last ones may be lost."
+            );
+            "the first of its epoch seen here"
+        }
         Some((_, seen)) => {
-            let (old, new) = (&seen.checkpoint, &now.checkpoint);
-            if new.epoch > old.epoch {
-                eprintln!(
-                    "A backup was restored since: epoch {} began. What was recorded between may be lost.",
-                    new.epoch
-                );
-            } else if !verify_consistency(old.size, old.root, new.size, new.root, &reply.proof) {
+            let old = &seen.checkpoint;
+            let reply = client.checkpoint(&SinceQuery { since: Some(old.size) }).await?;
+            let new = verifier.open(&reply.checkpoint).map_err(anyhow::Error::msg)?.checkpoint;
+            if !verify_consistency(old.size, old.root, new.size, new.root, &reply.proof) {
                 bail!(
                     "the ledger does not go on from the {} facts seen here before: its history was rewritten",
                     old.size

@@ -224,7 +224,7 @@ pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]
     let row = known_target(draft, target)?;
     let strays: Vec<String> = marked
         .iter()
-        .filter(|found| !draft.world.grants.get(&GrantId(found.grant)).is_some_and(|grant| grant.name == found.name))
+        .filter(|found| draft.world.grants.get(&GrantId(found.grant)).is_none_or(|grant| grant.name != found.name))
         .map(|found| found.name.clone())
         .collect();
     if !row.to_search && strays == row.strays {

@@ -170,6 +170,9 @@ pub fn verify_consistency(old: u64, old_root: Digest, new: u64, new_root: Digest
 mod tests {
     use super::*;
 
+    /// The same number for slices.
+    const LEAVES: usize = 256;
+
     fn leaves(count: u64) -> Vec<Digest> {
         (0..count).map(|n| leaf_hash(&n.to_be_bytes())).collect()
     }
@@ -217,10 +220,10 @@ mod tests {
         let all = leaves(3 * BLOCK + 17);
         let (grown, mut hashes) = tree(&all);
         hashes.leaves.retain(|block, _| [1, 3].contains(block));
-        let old = BLOCK + 5;
-        let before = tree(&all[..old as usize]).0;
-        let proof = consistency_proof(&hashes, old, grown.size()).unwrap();
-        assert!(verify_consistency(old, before.root(), grown.size(), grown.root(), &proof));
+        let old = LEAVES + 5;
+        let before = tree(&all[..old]).0;
+        let proof = consistency_proof(&hashes, old as u64, grown.size()).unwrap();
+        assert!(verify_consistency(old as u64, before.root(), grown.size(), grown.root(), &proof));
     }
 
     #[test]
@@ -229,7 +232,7 @@ mod tests {
         let (grown, hashes) = tree(&all);
         let mut resumed = Tree::default();
         hashes.blocks.iter().for_each(|block| resumed.push_block(*block));
-        all[2 * BLOCK as usize..].iter().for_each(|leaf| {
+        all[2 * LEAVES..].iter().for_each(|leaf| {
             resumed.push(*leaf);
         });
         assert_eq!(resumed, grown);

@@ -29,7 +29,10 @@ async fn bad_input_gets_a_sentence_that_says_what_to_do() {
     let far = StartChoice::At { time: jiff::Timestamp::now() + jiff::SignedDuration::from_hours(24 * 30) };
     let now = StartChoice::AtYes;
     for (seen, expected) in [
-        (said(&on_cloud("tide-king", "/lake"), None, now).await, "there is no role `tide-king@/analytics/brightwater/lake`"),
+        (
+            said(&on_cloud("tide-king", "/lake"), None, now).await,
+            "there is no role `tide-king@/analytics/brightwater/lake`",
+        ),
         (said(&on_cloud("tide-writer", "/pond"), None, now).await, "there is no scope `/analytics/brightwater/pond`"),
         (said("tide-writer", None, now).await, "write it as ROLE@/PATH"),
         (said(&on_cloud("tide-writer", "/reports"), None, now).await, "lies outside what you may ask for"),

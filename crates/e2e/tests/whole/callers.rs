@@ -124,7 +124,10 @@ async fn every_route_lets_in_whom_the_table_says_and_nobody_else() {
             if power >= rank(caller) {
                 // Let in: whatever is wrong now is the nonsense it was given.
                 assert!(seen != StatusCode::FORBIDDEN || says.contains("whole ledger"), "{what}");
-                assert!(seen != StatusCode::UNAUTHORIZED || path.ends_with("/sign-in") || path.ends_with("/enrol"), "{what}");
+                assert!(
+                    seen != StatusCode::UNAUTHORIZED || path.ends_with("/sign-in") || path.ends_with("/enrol"),
+                    "{what}"
+                );
                 assert!(!seen.is_server_error(), "{what}");
             } else if who == "nobody" {
                 assert_eq!(seen, StatusCode::UNAUTHORIZED, "{what}");

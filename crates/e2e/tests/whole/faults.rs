@@ -52,7 +52,9 @@ async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
 async fn a_cloud_that_errs_limits_and_is_slow_is_asked_again_until_it_is_done() {
     let house = House::new(Plan::cloud_only()).await;
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
-    for switches in [json!({ "error_every": 4 }), json!({ "latency_ms": 150 }), json!({ "error_every": 3, "latency_ms": 20 })] {
+    for switches in
+        [json!({ "error_every": 4 }), json!({ "latency_ms": 150 }), json!({ "error_every": 3, "latency_ms": 20 })]
+    {
         house.switch(switches.clone()).await;
         let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
         house.live(&asked.id).await;

@@ -9,7 +9,9 @@ use std::{
 
 use serde_json::{Value, json};
 use tempdir::Directory;
-use tempestas_api::{AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, PreviewRequest, WaitQuery};
+use tempestas_api::{
+    AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, PreviewRequest, WaitQuery,
+};
 use tempestas_client::{Client, ClientError};
 use tempestas_core::{Seconds, StartChoice, Verdict};
 use tempestas_demo::{
@@ -189,8 +191,7 @@ impl House {
 
     /// Waits until an elevation is live.
     pub async fn live(&self, id: &str) -> ElevationStory {
-        let story =
-            self.client(MARA).wait_past(id, &["waiting", "scheduled", "ready", "opening"], SOON).await.unwrap();
+        let story = self.client(MARA).wait_past(id, &["waiting", "scheduled", "ready", "opening"], SOON).await.unwrap();
         assert_eq!(story.elevation.state, "live", "{}", story.elevation.sentence);
         story
     }

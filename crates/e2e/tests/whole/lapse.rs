@@ -55,14 +55,16 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
     println!("the open session ended {} ms after the grant's end, with the service dead", late.as_millis());
     unbound.batch_execute("SELECT 1").await.expect_err("a session with role=none goes on");
     other.batch_execute("SELECT 1").await.expect_err("a session in another database goes on");
-    cluster::connect(port, &user, &password, "berths").await.err().expect("a new sign-in is let in");
+    cluster::connect(port, &user, &password, "berths").await.expect_err("a new sign-in is let in");
 
     house.start_again(&[]);
     let over = house.over(&asked.id).await;
     assert_eq!(over.elevation.state, "lapsed");
     let found: Vec<String> =
         over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
-    for expected in ["the login role `second`", "membership of `second` in `harbour_operator`", "table kept in database `berths`"] {
+    for expected in
+        ["the login role `second`", "membership of `second` in `harbour_operator`", "table kept in database `berths`"]
+    {
         assert!(found.iter().any(|what| what.contains(expected)), "{expected} is not among {found:?}");
     }
 }
@@ -75,9 +77,12 @@ async fn with_the_service_dead_brightwater_ends_the_posting_and_what_was_kept_is
     house.live(&asked.id).await;
     let key = house.cloud_key("t.reyes");
     assert!(house.may(&key, "make", "posting", &["reports"]).await);
-    let token = house.cloud(&key, "/tokens", Some(json!({ "minutes": 30 }))).await["token"].as_str().unwrap().to_owned();
+    let token =
+        house.cloud(&key, "/tokens", Some(json!({ "minutes": 30 }))).await["token"].as_str().unwrap().to_owned();
     let kept = json!({ "identity": "ironquay-service", "role": "tide-writer", "basin": ["reports", "cranes"] });
     house.cloud(&token, "/postings", Some(kept)).await;
+    let function = json!({ "name": "tide-clock", "basin": ["reports"], "runs_as": "m.lindqvist" });
+    house.cloud(&token, "/functions", Some(function)).await;
     house.service.kill();
     eventually("the posting ends by itself", async || !house.may(&key, "make", "posting", &["reports"]).await).await;
     // The token outlives it, as its lapse says, until somebody ends it.
@@ -90,6 +95,12 @@ async fn with_the_service_dead_brightwater_ends_the_posting_and_what_was_kept_is
     assert!(said.iter().any(|(what, ended)| what.starts_with("a token minted") && *ended), "{said:?}");
     let posting = "ironquay-service as tide-writer at /reports/cranes";
     assert!(said.iter().any(|(what, ended)| what.contains(posting) && !ended), "{said:?}");
+    let function = "the function tide-clock at /reports made while elevated, which runs as m.lindqvist";
+    assert!(said.contains(&(function, false)), "{said:?}");
+    // What the token did past the posting's end stands in the cloud's own trail.
+    let trail = house.cloud(&house.cloud_key("tempestas-broker"), "/trail", None).await;
+    let refused = |entry: &&serde_json::Value| entry["identity"] == "t.reyes" && entry["allowed"] == false;
+    assert!(trail["items"].as_array().unwrap().iter().any(|entry| refused(&entry)), "{trail}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -110,7 +121,7 @@ async fn overlapping_grants_and_a_standing_right_beside_them_end_separately() {
     let (first, second) = (&logins[0], &logins[1]);
     tomas.give_back(&first.0).await.unwrap();
     house.over(&first.0).await;
-    cluster::connect(port, &first.1, &first.2, "berths").await.err().expect("the first has ended");
+    cluster::connect(port, &first.1, &first.2, "berths").await.expect_err("the first has ended");
     let sql = cluster::connect(port, &second.1, &second.2, "berths").await.unwrap();
     sql.batch_execute("UPDATE berths SET vessel = NULL WHERE name = 'S1'").await.unwrap();
     let root = house.cluster().connect("berths").await.unwrap();
@@ -132,7 +143,11 @@ async fn overlapping_grants_and_a_standing_right_beside_them_end_separately() {
     tomas.give_back(&two.id).await.unwrap();
     house.over(&two.id).await;
     assert_eq!(house.cloud_marks().await, 0);
-    assert!(house.may(&house.cloud_key("t.reyes"), "write", "table", &["lake"]).await, "the standing right was touched");
-    let held = house.client(MARA).elevations(&tempestas_api::ElevationFilter { all: true, ended: false }).await.unwrap();
+    assert!(
+        house.may(&house.cloud_key("t.reyes"), "write", "table", &["lake"]).await,
+        "the standing right was touched"
+    );
+    let held =
+        house.client(MARA).elevations(&tempestas_api::ElevationFilter { all: true, ended: false }).await.unwrap();
     assert!(held.is_empty());
 }

@@ -14,7 +14,11 @@ fn printed(output: &std::process::Output) -> String {
 async fn one_directory_serves_one_instance_and_a_foreign_writer_stops_it() {
     let mut house = House::new(Plan::cloud_only()).await;
     let second = house.setup.run(&["recover", MARA]).unwrap();
-    assert!(!second.status.success() && printed(&second).contains("another tempestasd works in"), "{}", printed(&second));
+    assert!(
+        !second.status.success() && printed(&second).contains("another tempestasd works in"),
+        "{}",
+        printed(&second)
+    );
     let database = house.setup.state().join("tempestas.sqlite");
     let mut foreign = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
     sqlx::query("UPDATE rows SET body = body || ' '").execute(&mut foreign).await.unwrap();
@@ -36,6 +40,23 @@ async fn a_database_of_a_newer_program_is_refused() {
     drop(connection);
     let refused = house.setup.start(&[]).err().unwrap().to_string();
     assert!(refused.contains("written by a newer tempestasd (schema 99, this program knows 1)"), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_backup_is_made_before_the_schema_changes() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.service.stop().unwrap();
+    let database = house.setup.state().join("tempestas.sqlite");
+    let mut connection = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
+    // As if an older program had written it; the change then fails, since its tables are there.
+    sqlx::query("DELETE FROM _sqlx_migrations").execute(&mut connection).await.unwrap();
+    drop(connection);
+    let refused = house.setup.start(&[]).err().unwrap().to_string();
+    assert!(refused.contains("the backup made before is beside it"), "{refused}");
+    let backup = house.setup.state().join("before-schema-1.sqlite");
+    let mut backup = SqliteConnectOptions::new().filename(backup).read_only(true).connect().await.unwrap();
+    let facts: i64 = sqlx::query_scalar("SELECT count(*) FROM facts").fetch_one(&mut backup).await.unwrap();
+    assert!(facts > 50, "the backup holds {facts} facts");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -115,8 +136,19 @@ async fn eventually_open(house: &House) {
 fn a_configuration_is_checked_by_command() {
     let directory = tempfile::tempdir().unwrap();
     let path = directory.path().join("tempestas.toml");
-    std::fs::write(&path, "[service]\nlisten = \"192.0.2.1:80\"\nstate = \"x\"\n[master_key]\nfile = \"k\"\n[ledger]\norigin = \"o\"\n").unwrap();
-    let run = || std::process::Command::new(program("tempestasd").unwrap()).arg("--config").arg(&path).arg("check-config").output().unwrap();
+    std::fs::write(
+        &path,
+        "[service]\nlisten = \"192.0.2.1:80\"\nstate = \"x\"\n[master_key]\nfile = \"k\"\n[ledger]\norigin = \"o\"\n",
+    )
+    .unwrap();
+    let run = || {
+        std::process::Command::new(program("tempestasd").unwrap())
+            .arg("--config")
+            .arg(&path)
+            .arg("check-config")
+            .output()
+            .unwrap()
+    };
     let output = run();
     assert!(!output.status.success());
     assert!(printed(&output).contains("line 2: 192.0.2.1:80 is beyond loopback"), "{}", printed(&output));

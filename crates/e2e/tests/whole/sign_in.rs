@@ -87,7 +87,8 @@ async fn a_proof_that_is_too_old_is_asked_for_anew_and_the_ask_goes_on() {
     // With the real client: the code is given with the ask, and the ask goes on in place.
     let home = house.path().join("tomas");
     let code = next_code(house.path(), TOMAS, &person.totp_secret).unwrap();
-    let (exit, text) = house.tempestas(&home, &["sign-in", TOMAS, "--password-stdin", "--code", &code], &person.password);
+    let (exit, text) =
+        house.tempestas(&home, &["sign-in", TOMAS, "--password-stdin", "--code", &code], &person.password);
     assert_eq!(exit, 0, "{text}");
     tokio::time::sleep(Duration::from_millis(1100)).await;
     let ask = ["ask", &right, "--for", "5m", "--reason", "because the work needs it", "--wait"];
@@ -161,7 +162,8 @@ async fn the_first_administrator_enrols_once_and_sees_to_their_own_short_passwor
     let secret = house.setup.state().join("first-administrator.secret");
     let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(&secret).unwrap().permissions());
     assert_eq!(mode & 0o777, 0o600);
-    let again = EnrolRequest { secret: house.setup.first_secret().unwrap(), password: "long enough for this".to_owned() };
+    let again =
+        EnrolRequest { secret: house.setup.first_secret().unwrap(), password: "long enough for this".to_owned() };
     let refused = house.client("nobody").enrol(&again).await.err().unwrap();
     assert_eq!(refused.code(), Some("sign-in"));
     let issued = house.client(MARA).enrolment(TOMAS).await.unwrap();

@@ -58,7 +58,10 @@ async fn tell(house: &House) {
     let word = WordRequest { word: "the work is done".to_owned() };
     house.client(ODA).revoke(&asked.id, &word).await.unwrap();
     let over = house.over(&asked.id).await;
-    assert_eq!((over.elevation.state.as_str(), over.elevation.end_word.as_deref()), ("revoked", Some("the work is done")));
+    assert_eq!(
+        (over.elevation.state.as_str(), over.elevation.end_word.as_deref()),
+        ("revoked", Some("the work is done"))
+    );
     sql.batch_execute("SELECT 1").await.expect_err("the open session was ended");
     cluster::connect(port, &user, &good, "berths").await.expect_err("the login is gone");
     house.client(MARA).undo_conversion(&conversion).await.unwrap();
@@ -100,7 +103,10 @@ async fn the_ledger_explains_every_row_and_whatever_was_changed_by_hand_is_named
     assert!(!well && text.contains("the row elevation 1002 is not what the facts make it: phase differ"), "{text}");
 
     edit("failed", "lapsed").await;
-    sqlx::query("DELETE FROM facts WHERE seq > (SELECT max(seq) - 3 FROM facts)").execute(&mut open().await).await.unwrap();
+    sqlx::query("DELETE FROM facts WHERE seq > (SELECT max(seq) - 3 FROM facts)")
+        .execute(&mut open().await)
+        .await
+        .unwrap();
     let (well, text) = house.rebuild();
     assert!(!well && text.contains("the tail was cut"), "{text}");
     house.setup.start(&[]).err().expect("a cut ledger must not be served");
@@ -135,15 +141,18 @@ fn sign_in_at_a_terminal(house: &House, home: &std::path::Path) -> String {
 /// What a stranger can check: the exported file, against the public key alone and a checkpoint seen earlier.
 fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) {
     sign_in_at_a_terminal(house, home);
-    let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(home.join("sign-in.json")).unwrap().permissions());
+    let mode =
+        std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(home.join("sign-in.json")).unwrap().permissions());
     assert_eq!(mode & 0o777, 0o600);
     let (file, key) = (house.path().join("ledger.jsonl"), house.path().join("key"));
     let name = file.to_string_lossy().into_owned();
     assert_eq!(house.tempestas(home, &["ledger", "export", &name], "").0, 0);
-    let kept: serde_json::Value = serde_json::from_slice(&std::fs::read(home.join("checkpoint.json")).unwrap()).unwrap();
+    let kept: serde_json::Value =
+        serde_json::from_slice(&std::fs::read(home.join("checkpoint.json")).unwrap()).unwrap();
     std::fs::write(&key, kept["public_key"].as_str().unwrap()).unwrap();
     let stranger = house.path().join("stranger");
-    let verify = |file: &str| house.tempestas(&stranger, &["ledger", "verify", file, "--key", &key.to_string_lossy()], "");
+    let verify =
+        |file: &str| house.tempestas(&stranger, &["ledger", "verify", file, "--key", &key.to_string_lossy()], "");
     let (exit, text) = verify(&name);
     assert!(exit == 0 && text.contains("Genuine"), "{text}");
     let whole = std::fs::read_to_string(&file).unwrap();
@@ -163,7 +172,9 @@ fn passwords_are_nowhere(house: &House) {
     let cluster = std::fs::read_to_string(house.cluster().log()).unwrap();
     let ours = std::fs::read_to_string(house.setup.log()).unwrap();
     assert!(cluster.contains("tempestas"), "the cluster logs statements");
-    for secret in house.people.iter().flat_map(|person| [&person.password, &person.totp_secret]).chain([&house.broker_password]) {
+    for secret in
+        house.people.iter().flat_map(|person| [&person.password, &person.totp_secret]).chain([&house.broker_password])
+    {
         assert!(!ours.contains(secret.as_str()), "a secret is in our log");
     }
     let set = cluster.lines().filter(|line| line.contains("ALTER ROLE") && line.contains("PASSWORD"));
@@ -201,8 +212,21 @@ async fn a_no_ends_an_ask_with_its_reason_and_later_starts_wait_for_their_time()
     assert!(live.until >= soon + jiff::SignedDuration::from_secs(598));
     house.client(TOMAS).begin(&ready.id).await.unwrap();
     house.live(&ready.id).await;
-    let entries = house.client(INES).ledger(&LedgerFilter { kind: Some("asked".to_owned()), ..LedgerFilter::default() }).await.unwrap();
+    let entries = house
+        .client(INES)
+        .ledger(&LedgerFilter { kind: Some("asked".to_owned()), ..LedgerFilter::default() })
+        .await
+        .unwrap();
     assert_eq!(entries.entries.len(), 3);
+    let csv = house
+        .client(INES)
+        .ledger_csv(&LedgerFilter { who: Some(TOMAS.to_owned()), ..LedgerFilter::default() })
+        .await
+        .unwrap();
+    assert!(
+        csv.starts_with("number,when,who,from,kind,what\n") && csv.contains(",asked,asked E1001 for harbour_dba@"),
+        "{csv}"
+    );
     assert!(entries.entries.iter().all(|entry| entry.who == TOMAS && entry.from.as_deref() == Some("127.0.0.1")));
 }
 

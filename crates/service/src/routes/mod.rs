@@ -13,11 +13,7 @@ use serde_json::Value;
 use tempestas_core::{Right, Scope, ScopeId, SubjectId, World};
 use tower_http::{catch_panic::CatchPanicLayer, set_header::SetResponseHeaderLayer, trace::TraceLayer};
 
-use crate::{
-    app::App,
-    door::Table,
-    problem::Failure,
-};
+use crate::{app::App, door::Table, problem::Failure};
 
 fn table() -> Table {
     Table::new()

@@ -14,7 +14,7 @@ use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
-use super::{Cloud, Posting, Shared, Switches, Token};
+use super::{Activity, Cloud, Function, Posting, Shared, Switches, Token};
 
 /// Longest life of a token.
 const TOKEN_MINUTES: i64 = 30;
@@ -35,6 +35,9 @@ pub(super) fn router(shared: Shared) -> Router {
         .route("/postings/{key}", put(put_posting).delete(withdraw_posting))
         .route("/tokens", get(tokens).post(mint))
         .route("/tokens/{id}", delete(withdraw_token))
+        .route("/functions", get(functions).post(make_function))
+        .route("/functions/{name}/run", post(run_function))
+        .route("/trail", get(trail))
         .route("/may", post(may))
         .layer(from_fn_with_state(shared.clone(), misbehave))
         .route("/switches", post(switches))
@@ -98,7 +101,12 @@ async fn allowed(shared: &Shared, headers: &HeaderMap, verb: &str, thing: &str, 
         .tokens
         .get(key.trim_start_matches("Bearer "))
         .is_some_and(|token| cloud.token_may(token, verb, thing, basin));
-    if by_token || cloud.may(&name, verb, thing, basin) {
+    let may = by_token || cloud.may(&name, verb, thing, basin);
+    // Looking around is not worth a line; whatever changes or uses something is.
+    if verb != "list" {
+        cloud.note(&name, verb, thing, basin, may);
+    }
+    if may {
         return Ok(name);
     }
     Err(no(StatusCode::FORBIDDEN, &format!("{name} may not {verb} {thing} there")))
@@ -295,6 +303,63 @@ async fn withdraw_token(State(shared): State<Shared>, headers: HeaderMap, Path(i
     }
     keep(&shared, &cloud).await?;
     Ok(Json(json!({})))
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct NewFunction {
+    name: String,
+    basin: Vec<String>,
+    runs_as: String,
+}
+
+async fn functions(State(shared): State<Shared>, headers: HeaderMap) -> Reply {
+    allowed(&shared, &headers, "list", "function", &[]).await?;
+    let cloud = shared.cloud.lock().await;
+    Ok(listed(&cloud, cloud.functions.values().collect()))
+}
+
+/// Whoever may make functions and post identities at a basin makes one that runs as any identity.
+async fn make_function(State(shared): State<Shared>, headers: HeaderMap, Json(new): Json<NewFunction>) -> Reply {
+    let made_by = allowed(&shared, &headers, "make", "posting", &new.basin).await?;
+    let mut cloud = shared.cloud.lock().await;
+    if cloud.functions.contains_key(&new.name) || !cloud.identities.contains_key(&new.runs_as) {
+        return Err(no(StatusCode::UNPROCESSABLE_ENTITY, "the name is taken, or there is no such identity"));
+    }
+    let since = cloud.now();
+    let NewFunction { name, basin, runs_as } = new;
+    cloud.functions.insert(name.clone(), Function { name, basin, runs_as, made_by, since });
+    keep(&shared, &cloud).await?;
+    Ok(Json(json!({})))
+}
+
+/// Runs a function: what it asks is answered for the identity that it runs as.
+async fn run_function(
+    State(shared): State<Shared>,
+    headers: HeaderMap,
+    Path(name): Path<String>,
+    Json(question): Json<Question>,
+) -> Reply {
+    caller(&shared, &headers).await?;
+    let mut cloud = shared.cloud.lock().await;
+    let Some(runs_as) = cloud.functions.get(&name).map(|function| function.runs_as.clone()) else {
+        return Err(no(StatusCode::NOT_FOUND, "no such function"));
+    };
+    let may = cloud.may(&runs_as, &question.verb, &question.thing, &question.basin);
+    cloud.note(&runs_as, &question.verb, &question.thing, &question.basin, may);
+    Ok(Json(json!({ "may": may, "identity": runs_as })))
+}
+
+#[derive(Deserialize)]
+struct Since {
+    since: Option<Timestamp>,
+}
+
+async fn trail(State(shared): State<Shared>, headers: HeaderMap, Query(Since { since }): Query<Since>) -> Reply {
+    allowed(&shared, &headers, "list", "trail", &[]).await?;
+    let cloud = shared.cloud.lock().await;
+    let wanted = |activity: &&Activity| since.is_none_or(|since| activity.at >= since);
+    Ok(listed(&cloud, cloud.trail.iter().filter(wanted).collect()))
 }
 
 #[derive(Deserialize)]

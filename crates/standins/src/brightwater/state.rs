@@ -1,6 +1,6 @@
 //! What Brightwater holds, and what it allows.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
@@ -89,6 +89,39 @@ pub struct Token {
     pub withdrawn: bool,
 }
 
+/// A piece of code that runs by itself, as an identity that it was given.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Function {
+    /// Unique name.
+    pub name: String,
+    /// Where it lives.
+    pub basin: Vec<String>,
+    /// Whom it runs as.
+    pub runs_as: String,
+    /// Who made it.
+    pub made_by: String,
+    /// When.
+    pub since: Timestamp,
+}
+
+/// One use of one permission.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Activity {
+    /// When.
+    pub at: Timestamp,
+    /// By whom.
+    pub identity: String,
+    /// `verb thing`.
+    pub permission: String,
+    /// Where.
+    pub basin: Vec<String>,
+    /// Whether it was allowed.
+    pub allowed: bool,
+}
+
+/// Entries of the trail that are kept.
+const TRAIL_MOST: usize = 10_000;
+
 /// How the cloud misbehaves.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
@@ -125,6 +158,12 @@ pub struct Cloud {
     /// Tokens by secret.
     #[serde(default)]
     pub tokens: BTreeMap<String, Token>,
+    /// Functions by name.
+    #[serde(default)]
+    pub functions: BTreeMap<String, Function>,
+    /// What was done and tried, oldest first.
+    #[serde(default)]
+    pub trail: VecDeque<Activity>,
     /// How it misbehaves.
     #[serde(default)]
     pub switches: Switches,
@@ -147,6 +186,17 @@ impl Cloud {
     #[must_use]
     pub fn identity_by_key(&self, key: &str) -> Option<&Identity> {
         self.identities.values().find(|identity| identity.key == key)
+    }
+
+    /// Notes a use in the trail.
+    pub fn note(&mut self, identity: &str, verb: &str, thing: &str, basin: &[String], allowed: bool) {
+        let permission = format!("{verb} {thing}");
+        let activity =
+            Activity { at: self.now(), identity: identity.to_owned(), permission, basin: basin.to_vec(), allowed };
+        self.trail.push_back(activity);
+        while self.trail.len() > TRAIL_MOST {
+            self.trail.pop_front();
+        }
     }
 
     /// What an identity is allowed at this moment, by posting.

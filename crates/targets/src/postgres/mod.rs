@@ -6,7 +6,14 @@
 mod leftovers;
 mod survey;
 
-use std::time::Duration;
+use std::{
+    ops::{Deref, DerefMut},
+    sync::{
+        Mutex,
+        atomic::{AtomicBool, Ordering},
+    },
+    time::Duration,
+};
 
 use jiff::Timestamp;
 use postgres_protocol::{
@@ -37,6 +44,40 @@ pub struct Postgres {
     port: u16,
     /// Prefix of our mark: `tempestas/INSTALLATION/`.
     mark: String,
+    /// Connections that nobody uses at this moment.
+    idle: Mutex<Vec<Client>>,
+    /// Whether our schema was seen to be there.
+    installed: AtomicBool,
+}
+
+/// A connection in use; goes back among the idle ones where it still works.
+struct Lent<'p> {
+    client: Option<Client>,
+    home: &'p Mutex<Vec<Client>>,
+}
+
+impl Deref for Lent<'_> {
+    type Target = Client;
+
+    fn deref(&self) -> &Client {
+        self.client.as_ref().expect("it is taken out only when dropped")
+    }
+}
+
+impl DerefMut for Lent<'_> {
+    fn deref_mut(&mut self) -> &mut Client {
+        self.client.as_mut().expect("it is taken out only when dropped")
+    }
+}
+
+impl Drop for Lent<'_> {
+    fn drop(&mut self) {
+        if let (Some(client), Ok(mut home)) =
+            (self.client.take().filter(|client| !client.is_closed()), self.home.lock())
+        {
+            home.push(client);
+        }
+    }
 }
 
 fn failed(error: &tokio_postgres::Error) -> TargetError {
@@ -69,11 +110,23 @@ impl Postgres {
             .application_name("tempestas")
             .connect_timeout(Duration::from_secs(3))
             .options("-c statement_timeout=15s -c lock_timeout=5s -c log_statement=none");
-        Self { config, host: host.to_owned(), port, mark: format!("tempestas/{installation}/") }
+        Self {
+            config,
+            host: host.to_owned(),
+            port,
+            mark: format!("tempestas/{installation}/"),
+            idle: Mutex::default(),
+            installed: AtomicBool::new(false),
+        }
     }
 
-    async fn connect(&self) -> Result<Client, TargetError> {
-        self.connect_to(&self.config).await
+    async fn connect(&self) -> Result<Lent<'_>, TargetError> {
+        let idle = self.idle.lock().ok().and_then(|mut idle| idle.pop()).filter(|client| !client.is_closed());
+        let client = match idle {
+            Some(client) => client,
+            None => self.connect_to(&self.config).await?,
+        };
+        Ok(Lent { client: Some(client), home: &self.idle })
     }
 
     async fn connect_to(&self, config: &Config) -> Result<Client, TargetError> {
@@ -100,8 +153,11 @@ impl Postgres {
     }
 
     /// Connects and makes sure that our schema is there.
-    async fn connect_installed(&self) -> Result<Client, TargetError> {
+    async fn connect_installed(&self) -> Result<Lent<'_>, TargetError> {
         let client = self.connect().await?;
+        if self.installed.load(Ordering::Relaxed) {
+            return Ok(client);
+        }
         let there: bool = client
             .query_one("SELECT to_regprocedure('tempestas.end_sessions()') IS NOT NULL", &[])
             .await
@@ -110,11 +166,13 @@ impl Postgres {
         if !there {
             client.batch_execute(INSTALL).await.map_err(|error| failed(&error))?;
         }
+        self.installed.store(true, Ordering::Relaxed);
         Ok(client)
     }
 
     pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
-        clock(&self.connect().await?).await
+        let client = self.connect().await?;
+        clock(&client).await
     }
 
     /// Makes sure that one backend runs the procedure that ends grants, with nobody of ours needed from then on.
