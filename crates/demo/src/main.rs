@@ -93,10 +93,15 @@ fn print_facts(demo: &Demo) {
     for person in &facts.people {
         println!("  {:<21} {:<16} {:<20} {}", person.part, person.name, person.password, person.totp_secret);
     }
-    println!("\nA current code of any of them:  target/debug/tempestas-demo code tomas.reyes");
+    let state = if demo.directory == default_state() {
+        String::new()
+    } else {
+        format!("--state {} ", demo.directory.display())
+    };
+    println!("\nA current code of any of them:  target/debug/tempestas-demo {state}code tomas.reyes");
     println!("\nTry next, in another terminal:");
     println!("  export PATH=$PWD/target/debug:$PATH TEMPESTAS_SERVER={}", facts.address);
-    println!("  tempestas sign-in tomas.reyes --code $(tempestas-demo code tomas.reyes)");
+    println!("  tempestas sign-in tomas.reyes --code $(tempestas-demo {state}code tomas.reyes)");
     println!("  tempestas eligible");
     println!(
         "  tempestas ask harbour-warden@/analytics/brightwater/reports/cranes --for 10m --reason 'post the crane reports' --wait"

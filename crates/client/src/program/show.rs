@@ -4,6 +4,9 @@ use comfy_table::{ContentArrangement, Table, presets::NOTHING};
 use jiff::{Timestamp, tz::TimeZone};
 use tempestas_api::LedgerEntry;
 
+/// Tables are not squeezed below this many columns.
+const NARROWEST: u16 = 80;
+
 /// A time, in the zone of this machine.
 pub(crate) fn when(at: Timestamp) -> String {
     at.to_zoned(TimeZone::system()).strftime("%F %T %Z").to_string()
@@ -22,6 +25,10 @@ where
 {
     let mut table = Table::new();
     table.load_preset(NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
+    // Some terminals say that they have no width at all.
+    if table.width().is_some_and(|width| width < NARROWEST) {
+        table.set_width(NARROWEST);
+    }
     table.set_header(head.iter().map(|title| title.to_uppercase()));
     for row in rows {
         table.add_row(row.into_iter().collect::<Vec<_>>());

@@ -251,21 +251,7 @@ impl Postgres {
             .map_err(|error| failed(&error))?;
         let end = format!("CALL tempestas.end_grant({})", escape_literal(&call.name));
         client.batch_execute(&end).await.map_err(|error| failed(&error))?;
-        self.end_sessions(&client).await
-    }
-
-    /// Ends the sessions of ended grants, and waits until they are gone.
-    async fn end_sessions(&self, client: &Client) -> Result<(), TargetError> {
-        let left = "SELECT count(*) FROM pg_stat_activity a JOIN tempestas.grants g ON g.role_oid = a.usesysid WHERE g.state = 'ended'";
-        for _ in 0..100 {
-            client.batch_execute("SELECT tempestas.end_sessions()").await.map_err(|error| failed(&error))?;
-            let open: i64 = client.query_one(left, &[]).await.map_err(|error| failed(&error))?.get(0);
-            if open == 0 {
-                return Ok(());
-            }
-            tokio::time::sleep(Duration::from_millis(50)).await;
-        }
-        Err(TargetError::Refused("open sessions did not end yet".to_owned()))
+        end_sessions(&client, &call.name).await
     }
 
     pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
@@ -383,6 +369,21 @@ impl Postgres {
         };
         self.connect().await?.batch_execute(&sql).await.map_err(|error| failed(&error))
     }
+}
+
+/// Ends the sessions of ended grants, and waits until those of this one are gone.
+async fn end_sessions(client: &Client, name: &str) -> Result<(), TargetError> {
+    let left =
+        "SELECT count(*) FROM pg_stat_activity a JOIN tempestas.grants g ON g.role_oid = a.usesysid WHERE g.name = $1";
+    for _ in 0..100 {
+        client.batch_execute("SELECT tempestas.end_sessions()").await.map_err(|error| failed(&error))?;
+        let open: i64 = client.query_one(left, &[&name]).await.map_err(|error| failed(&error))?.get(0);
+        if open == 0 {
+            return Ok(());
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    Err(TargetError::Refused("open sessions did not end yet".to_owned()))
 }
 
 /// Claims an order to give: false where the same grant is in force already.

@@ -1,0 +1,284 @@
+//! A small house on virtual time: five sign-ins of four people, one target, one role.
+
+use std::collections::BTreeSet;
+
+use jiff::{SignedDuration, Timestamp};
+use tempestas_core::*;
+
+use crate::interleavings::{no_grant_past_its_end, no_grant_without_its_stages, nobody_answers_themselves};
+
+/// A small house on virtual time.
+pub struct House {
+    pub world: World,
+    pub facts: Vec<Fact>,
+    pub texts: Vec<PrivateText>,
+    pub now: Timestamp,
+    pub drawn: u64,
+}
+
+/// Who acts. `Second` is another sign-in of the asker.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Who {
+    Administrator,
+    Asker,
+    Second,
+    First,
+    Other,
+}
+
+pub const EVERYONE: [Who; 5] = [Who::Administrator, Who::Asker, Who::Second, Who::First, Who::Other];
+
+impl Who {
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Administrator => "mara",
+            Self::Asker => "tomas",
+            Self::Second => "tomas-admin",
+            Self::First => "oda",
+            Self::Other => "piet",
+        }
+    }
+}
+
+impl House {
+    pub fn new(terms: &Settings) -> Self {
+        let mut house = Self {
+            world: World::default(),
+            facts: Vec::new(),
+            texts: Vec::new(),
+            now: "2026-01-05T08:00:00Z".parse().unwrap(),
+            drawn: 0,
+        };
+        house.machine(Command::Found { installation: "test".to_owned(), administrator: Said::new("mara") });
+        let person = |name: &str, second_of| Command::AddSubject {
+            kind: SubjectKind::Person,
+            name: Said::new(name),
+            about: Said::new("somebody"),
+            second_of,
+        };
+        for name in ["tomas", "oda", "piet"] {
+            house.well(Who::Administrator, person(name, None));
+        }
+        let tomas = house.id(Who::Asker);
+        house.well(Who::Administrator, person("tomas-admin", Some(tomas)));
+        let root = house.world.root.unwrap();
+        house.well(
+            Who::Administrator,
+            Command::AddTarget {
+                parent: root,
+                name: "cloud".to_owned(),
+                connector: Connector::Brightwater { url: "http://127.0.0.1:1".to_owned() },
+                emergency_least: 1,
+                alarm_after: Seconds(60),
+            },
+        );
+        let target = house.target();
+        house.keeper(Command::RecordSurvey {
+            target,
+            digest: Digest::of(&[b"survey"]),
+            survey: Box::new(survey(house.now, 1)),
+            accepted: false,
+        });
+        house.well(Who::Administrator, Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") });
+        let right = house.right();
+        house.well(Who::Administrator, Command::GiveEligibility { subject: tomas, right, from: None, until: None });
+        let approvers = [Who::First, Who::Other, Who::Second, Who::Asker]
+            .map(|who| Approver::Subject { id: house.id(who) })
+            .to_vec();
+        let mut settings = terms.clone();
+        if let Some(Approval::Stage { approvers: named, .. }) = &mut settings.approval {
+            *named = approvers;
+        }
+        house.well(Who::Administrator, Command::SetTerms { terms: rule(root, settings) });
+        house.now = later(house.now, Seconds::hours(48));
+        house
+    }
+
+    pub fn id(&self, who: Who) -> SubjectId {
+        self.world.subject_named(who.name()).unwrap().id
+    }
+
+    pub fn target(&self) -> ScopeId {
+        *self.world.targets.keys().next().unwrap()
+    }
+
+    pub fn right(&self) -> Right {
+        Right { role: self.world.roles.values().next().unwrap().id, scope: self.target() }
+    }
+
+    pub fn act(&mut self, caller: Caller, command: &Command) -> Result<Decision, Refusal> {
+        self.drawn += 1;
+        // No two commands at one instant, so that what came first can be told.
+        self.now = self.now.checked_add(SignedDuration::from_micros(1)).unwrap();
+        let chance = Digest::of(&[&self.drawn.to_be_bytes()]).0;
+        let decision = decide(&self.world, command, &Context { now: self.now, caller, chance })?;
+        for fact in &decision.facts {
+            self.world.apply(fact);
+        }
+        for text in &decision.texts {
+            self.world.know(text.digest, text.text.clone());
+        }
+        self.facts.extend(decision.facts.clone());
+        self.texts.extend(decision.texts.clone());
+        Ok(decision)
+    }
+
+    pub fn caller(&self, who: Who) -> Caller {
+        Caller {
+            actor: Actor::Subject(self.id(who)),
+            proven_at: Some(self.now),
+            from: Some(Said::new("127.0.0.1")),
+            door: Door::Api,
+        }
+    }
+
+    pub fn try_as(&mut self, who: Who, command: &Command) -> Result<Decision, Refusal> {
+        self.act(self.caller(who), command)
+    }
+
+    pub fn well(&mut self, who: Who, command: Command) -> Decision {
+        self.try_as(who, &command).unwrap_or_else(|refusal| panic!("{command:?}: {refusal}"))
+    }
+
+    pub fn machine(&mut self, command: Command) {
+        self.act(Caller::machine(), &command).unwrap();
+    }
+
+    pub fn keeper(&mut self, command: Command) {
+        self.act(Caller::keeper(), &command).unwrap();
+    }
+
+    pub fn ask(&mut self, who: Who, seconds: u32, start: StartChoice) -> Result<ElevationId, Refusal> {
+        let (asker, right) = (self.id(who), self.right());
+        let shown = Digest::of_json(&demand_for(&self.world, asker, right, self.now)?);
+        let command = Command::Ask {
+            right,
+            duration: Some(Seconds(seconds)),
+            start,
+            reason: Some(Said::new("a reason that is long enough")),
+            ticket: None,
+            shown,
+        };
+        let decision = self.try_as(who, &command)?;
+        let asked = decision.facts.iter().find_map(|fact| match fact.what {
+            What::Asked { elevation, .. } => Some(elevation),
+            _ => None,
+        });
+        Ok(asked.unwrap())
+    }
+
+    pub fn answer(&mut self, who: Who, elevation: ElevationId, verdict: Verdict) -> Result<Decision, Refusal> {
+        let shown = self.world.elevations[&elevation].digest;
+        self.try_as(who, &Command::Answer { elevation, verdict, reason: Some(Said::new("because")), shown })
+    }
+
+    pub fn phase(&self, elevation: ElevationId) -> Phase {
+        self.world.elevations[&elevation].phase
+    }
+
+    /// What a keeper would do at this moment, on a target that works.
+    pub fn obey(&mut self) {
+        for order in orders(&self.world, self.target(), self.now) {
+            match order.task {
+                Task::Give(grant) => self.keeper(Command::GrantSeen { grant: grant.id, there: true }),
+                Task::Take(grant) => self.keeper(Command::GrantGone { grant: grant.id, leftovers: Vec::new() }),
+                _ => {}
+            }
+        }
+    }
+
+    pub fn check(&self) {
+        for grant in self.world.grants.values() {
+            let elevation = &self.world.elevations[&grant.elevation];
+            no_grant_past_its_end(grant, elevation);
+            no_grant_without_its_stages(grant, elevation);
+        }
+        for elevation in self.world.elevations.values() {
+            nobody_answers_themselves(self, elevation);
+            assert_eq!(
+                self.world.active.contains(&elevation.id),
+                !elevation.is_over(),
+                "{} is kept among the wrong ones",
+                elevation.id
+            );
+        }
+        assert!(self.facts.is_sorted_by_key(|fact| fact.at), "time ran backwards in the ledger");
+    }
+
+    /// Time passes and the target works: everything must come to its end.
+    pub fn run_out(mut self) {
+        for _ in 0..4 {
+            self.now = later(self.now, Seconds::hours(24 * 10));
+            let alarm =
+                self.world.open_alarm(|about| matches!(about, AlarmKind::ClockStep { .. })).map(|alarm| alarm.id);
+            if let Some(alarm) = alarm {
+                self.well(Who::Administrator, Command::SettleAlarm { alarm });
+            }
+            self.keeper(Command::Tick);
+            self.obey();
+        }
+        assert_eq!(self.world.active, BTreeSet::new(), "something has no way to its end");
+    }
+
+    /// The facts, written and read again, make the same World.
+    pub fn replay(&self) {
+        let mut again = World::default();
+        for fact in &self.facts {
+            again.apply(&Fact::from_bytes(&fact.to_bytes().unwrap()).unwrap());
+        }
+        let rows = |world: &World| world.rows().collect::<Vec<_>>();
+        assert_eq!(rows(&again), rows(&self.world));
+    }
+}
+
+pub fn survey(clock: Timestamp, permits: u8) -> Survey {
+    let lapse =
+        Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
+    Survey {
+        complete: true,
+        clock,
+        broker: "broker".to_owned(),
+        parts: vec![PartFound { path: vec!["lake".to_owned()] }],
+        roles: vec![RoleFound {
+            name: "writer".to_owned(),
+            says: "writes".to_owned(),
+            weight: Weight::Privileged,
+            permits: Digest::of(&[&[permits]]),
+            lapse,
+        }],
+        accounts: Vec::new(),
+        rights: Vec::new(),
+        marked: Vec::new(),
+    }
+}
+
+pub fn rule(scope: ScopeId, settings: Settings) -> Terms {
+    Terms {
+        id: TermsId(0),
+        act: Act::Elevate,
+        scope,
+        role: None,
+        weight: None,
+        asker: None,
+        settings,
+        pins: Vec::new(),
+        set_by: None,
+        set_at: None,
+    }
+}
+
+pub fn settings(yes: u16) -> Settings {
+    Settings {
+        longest: Some(Seconds::hours(2)),
+        starts: Some(Starts {
+            at_yes: true,
+            at_time_within: Some(Seconds::hours(24)),
+            begin_within: Some(Seconds::hours(1)),
+        }),
+        approval: Some(match yes {
+            0 => Approval::None,
+            yes => Approval::Stage { approvers: Vec::new(), yes, no: 1, within: Seconds::hours(4) },
+        }),
+        ..Settings::default()
+    }
+}

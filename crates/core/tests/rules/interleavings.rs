@@ -1,0 +1,207 @@
+//! Random interleavings of commands and time, with what must always hold written as such.
+
+use proptest::prelude::*;
+use tempestas_core::*;
+
+use crate::house::{EVERYONE, House, Who, rule, settings, survey};
+
+pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation) {
+    let longest = elevation.demand.terms.longest;
+    assert!(grant.until <= later(grant.opened_at, longest), "{} is longer than its terms", grant.id);
+    assert!(grant.until <= later(grant.opened_at, elevation.duration), "{} is longer than was asked", grant.id);
+    if let Phase::Ended(_) = elevation.phase {
+        assert_eq!(grant.seen, Seen::No, "{} ended unseen", grant.id);
+        assert!(!grant.wanted, "{} ended and is wanted", grant.id);
+    }
+}
+
+pub fn no_grant_without_its_stages(grant: &Grant, elevation: &Elevation) {
+    if let Some(stage) = elevation.stages.last() {
+        assert!(stage.is_granted(), "{} was opened without its yes", grant.id);
+        for answer in &stage.answers {
+            assert!(stage.approvers.contains(&answer.by), "{} counted a stranger's answer", grant.id);
+            assert!(answer.at <= stage.until && answer.at <= grant.opened_at, "{} counted a late answer", grant.id);
+        }
+    } else {
+        assert_eq!(elevation.demand.terms.approval, Approval::None, "{} skipped its stage", grant.id);
+    }
+}
+
+pub fn nobody_answers_themselves(house: &House, elevation: &Elevation) {
+    for answer in elevation.stages.iter().flat_map(|stage| &stage.answers) {
+        let (asker, by) = (house.world.human(elevation.asker), house.world.human(answer.by));
+        assert_ne!(asker, by, "{} was answered by its asker", elevation.id);
+        let touched = house.world.hands.values().any(|hand| {
+            hand.touched == answer.by
+                && hand.by.is_none_or(|hand| house.world.human(hand) == asker)
+                && hand.at <= answer.at
+                && later(hand.at, Seconds::hours(24)) > answer.at
+        });
+        assert!(!touched, "{} was answered by its asker's hand", elevation.id);
+    }
+}
+#[derive(Debug, Clone)]
+pub enum Step {
+    Pass(u32),
+    Tick,
+    Obey,
+    Ask(u8, u32, u8),
+    Answer(u8, u8, bool),
+    Withdraw(u8, u8),
+    Begin(u8, u8),
+    GiveBack(u8, u8),
+    Revoke(u8, u8),
+    Suspend(u8),
+    Resume(u8),
+    Reset(u8, u8),
+    Tighten(u8, u16),
+    Grow(u8),
+    EndEligibility,
+    Missing(u8),
+    MoveClock,
+    GiveLate(u8),
+}
+
+fn step() -> impl Strategy<Value = Step> {
+    prop_oneof![
+        4 => (1..7200_u32).prop_map(Step::Pass),
+        3 => Just(Step::Tick),
+        3 => Just(Step::Obey),
+        4 => (any::<u8>(), 1..9000_u32, 0..3_u8).prop_map(|(who, seconds, start)| Step::Ask(who, seconds, start)),
+        6 => (any::<u8>(), any::<u8>(), prop::bool::weighted(0.8)).prop_map(|(who, which, yes)| Step::Answer(who, which, yes)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Withdraw(who, which)),
+        2 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Begin(who, which)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::GiveBack(who, which)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Revoke(who, which)),
+        1 => any::<u8>().prop_map(Step::Suspend),
+        1 => any::<u8>().prop_map(Step::Resume),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(by, whom)| Step::Reset(by, whom)),
+        1 => (any::<u8>(), 0..3_u16).prop_map(|(who, yes)| Step::Tighten(who, yes)),
+        1 => any::<u8>().prop_map(Step::Grow),
+        1 => Just(Step::EndEligibility),
+        1 => any::<u8>().prop_map(Step::Missing),
+        1 => Just(Step::MoveClock),
+        1 => any::<u8>().prop_map(Step::GiveLate),
+    ]
+}
+
+fn who(n: u8) -> Who {
+    EVERYONE[usize::from(n) % EVERYONE.len()]
+}
+
+/// Carries out one step. Refusals are part of the game; what must never happen is checked after each.
+pub fn carry_out(house: &mut House, step: &Step) {
+    let which = |house: &House, n: u8| {
+        let all: Vec<ElevationId> = house.world.elevations.keys().copied().collect();
+        (!all.is_empty()).then(|| all[usize::from(n) % all.len()])
+    };
+    let grant = |house: &House, n: u8| which(house, n).and_then(|id| house.world.elevations[&id].grant);
+    match *step {
+        Step::Pass(seconds) => house.now = later(house.now, Seconds(seconds)),
+        Step::Tick => {
+            house.keeper(Command::Tick);
+            let late = house.world.grants.values().find(|grant| grant.wanted && grant.until <= house.now);
+            assert_eq!(late, None, "a grant is wanted past its end");
+        }
+        Step::Obey => house.obey(),
+        Step::Ask(n, seconds, start) => {
+            let start = match start {
+                0 => StartChoice::AtYes,
+                1 => StartChoice::OnBegin,
+                _ => StartChoice::At { time: later(house.now, Seconds(seconds * 2)) },
+            };
+            let _ = house.ask(if n % 3 == 0 { who(n) } else { Who::Asker }, seconds, start);
+        }
+        Step::Answer(n, e, yes) => {
+            if let Some(id) = which(house, e) {
+                let _ = house.answer(who(n), id, if yes { Verdict::Yes } else { Verdict::No });
+            }
+        }
+        Step::Withdraw(n, e) => act_on(house, n, which(house, e), |elevation| Command::Withdraw { elevation }),
+        Step::Begin(n, e) => act_on(house, n, which(house, e), |elevation| Command::Begin { elevation }),
+        Step::GiveBack(n, e) => act_on(house, n, which(house, e), |elevation| Command::GiveBack { elevation }),
+        Step::Revoke(n, e) => {
+            let word = Said::new("enough");
+            act_on(house, n, which(house, e), |elevation| Command::Revoke { elevation, word: word.clone() });
+        }
+        Step::Suspend(n) => {
+            let subject = house.id(who(n));
+            let _ = house.try_as(Who::Administrator, &Command::Suspend { subject });
+        }
+        Step::Resume(n) => {
+            let subject = house.id(who(n));
+            let _ = house.try_as(Who::Administrator, &Command::Resume { subject });
+        }
+        Step::Reset(by, whom) => {
+            let subject = house.id(who(whom));
+            let what = What::EnrolmentIssued { subject };
+            // The asker becomes an administrator for this, as somebody might make them.
+            let root = house.world.root.unwrap();
+            let asker = house.id(who(by));
+            let duty = Command::GiveDuty { subject: asker, kind: DutyKind::Administrator, scope: root };
+            let _ = house.try_as(Who::Administrator, &duty);
+            let _ = house.try_as(who(by), &Command::SetCredentials { subject, what });
+        }
+        Step::Tighten(n, yes) => {
+            let approvers =
+                vec![Approver::Subject { id: house.id(Who::First) }, Approver::Subject { id: house.id(Who::Other) }];
+            let mut settings = settings(yes);
+            if let Some(Approval::Stage { approvers: named, .. }) = &mut settings.approval {
+                *named = approvers;
+            }
+            let terms = rule(house.target(), settings);
+            let _ = house.try_as(who(n), &Command::SetTerms { terms });
+        }
+        Step::Grow(permits) => {
+            let (target, found) = (house.target(), survey(house.now, permits % 3));
+            let digest = Digest::of_json(&found);
+            house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+        }
+        Step::EndEligibility => {
+            let held = house.world.eligibilities.keys().next().copied();
+            if let Some(eligibility) = held {
+                let _ = house.try_as(Who::Administrator, &Command::EndEligibility { eligibility });
+            } else {
+                let (subject, right) = (house.id(Who::Asker), house.right());
+                let until = Some(later(house.now, Seconds::hours(1)));
+                let _ =
+                    house.try_as(Who::Administrator, &Command::GiveEligibility { subject, right, from: None, until });
+            }
+        }
+        Step::Missing(e) => {
+            if let Some(grant) = grant(house, e) {
+                house.keeper(Command::GrantSeen { grant, there: false });
+            }
+        }
+        Step::MoveClock => house.keeper(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: 9 })),
+        Step::GiveLate(e) => {
+            if let Some(grant) = grant(house, e) {
+                house.keeper(Command::GrantSeen { grant, there: true });
+            }
+        }
+    }
+}
+
+fn act_on(house: &mut House, n: u8, which: Option<ElevationId>, command: impl Fn(ElevationId) -> Command) {
+    if let Some(id) = which {
+        let _ = house.try_as(who(n), &command(id));
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, ..ProptestConfig::default() })]
+
+    #[test]
+    fn whatever_happens_in_whatever_order_the_invariants_hold(
+        yes in 0..3_u16,
+        steps in prop::collection::vec(step(), 1..80),
+    ) {
+        let mut house = House::new(&settings(yes));
+        for step in &steps {
+            carry_out(&mut house, step);
+            house.check();
+        }
+        house.replay();
+        house.run_out();
+    }
+}

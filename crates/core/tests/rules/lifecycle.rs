@@ -1,0 +1,146 @@
+//! The rules of asking, answering, holding and ending, one by one.
+
+use jiff::{SignedDuration, Timestamp};
+use tempestas_core::*;
+
+use crate::{
+    house::{House, Who, rule, settings, survey},
+    interleavings::{Step, carry_out},
+};
+
+#[test]
+fn a_grant_lives_from_its_yes_to_its_end_and_no_longer() {
+    let mut house = House::new(&settings(1));
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    assert_eq!(house.phase(id), Phase::Waiting);
+    house.answer(Who::First, id, Verdict::Yes).unwrap();
+    assert_eq!(house.phase(id), Phase::Opening);
+    house.obey();
+    assert_eq!(house.phase(id), Phase::Live);
+    house.now = later(house.now, Seconds(600));
+    house.keeper(Command::Tick);
+    assert_eq!(house.phase(id), Phase::Closing);
+    house.obey();
+    assert_eq!(house.phase(id), Phase::Ended(End::Lapsed));
+}
+
+#[test]
+fn nobody_answers_their_own_ask_by_any_route() {
+    let mut house = House::new(&settings(1));
+    let root = house.world.root.unwrap();
+    let (tomas, first) = (house.id(Who::Asker), house.id(Who::First));
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let refused = |outcome: Result<Decision, Refusal>| matches!(outcome, Err(Refusal::NotAllowed(_)));
+    assert!(refused(house.answer(Who::Asker, id, Verdict::Yes)), "as themselves");
+    house.answer(Who::Second, id, Verdict::Yes).expect_err("with a second sign-in");
+    house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
+    let what = What::EnrolmentIssued { subject: first };
+    house.well(Who::Asker, Command::SetCredentials { subject: first, what });
+    assert!(refused(house.answer(Who::First, id, Verdict::Yes)), "with a factor they reset");
+    house.answer(Who::Other, id, Verdict::Yes).unwrap();
+    assert_eq!(house.phase(id), Phase::Opening);
+}
+
+#[test]
+fn terms_that_the_asker_changed_while_the_ask_waits_do_not_let_them_in() {
+    let mut house = House::new(&settings(2));
+    let (root, tomas, target) = (house.world.root.unwrap(), house.id(Who::Asker), house.target());
+    house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
+    let waiting = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    house.well(Who::Asker, Command::SetTerms { terms: rule(target, settings(0)) });
+    house.answer(Who::First, waiting, Verdict::Yes).unwrap();
+    assert_eq!(house.phase(waiting), Phase::Waiting, "the second yes is still needed");
+    assert!(matches!(house.ask(Who::Asker, 600, StartChoice::AtYes), Err(Refusal::NotAllowed(_))));
+    house.now = later(house.now, Seconds::hours(25));
+    house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+}
+
+#[test]
+fn an_answer_to_what_was_not_shown_is_refused() {
+    let mut house = House::new(&settings(1));
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let shown = Digest::of(&[b"another ask"]);
+    let answer = Command::Answer { elevation: id, verdict: Verdict::Yes, reason: None, shown };
+    assert!(matches!(house.try_as(Who::First, &answer), Err(Refusal::Changed(_))));
+}
+
+#[test]
+fn a_role_that_grew_goes_back_to_its_approvers() {
+    let mut house = House::new(&settings(1));
+    let start = StartChoice::At { time: later(house.now, Seconds::hours(2)) };
+    let id = house.ask(Who::Asker, 600, start).unwrap();
+    house.answer(Who::First, id, Verdict::Yes).unwrap();
+    assert_eq!(house.phase(id), Phase::Scheduled);
+    carry_out(&mut house, &Step::Grow(2));
+    house.now = later(house.now, Seconds::hours(2));
+    house.keeper(Command::Tick);
+    assert_eq!(house.phase(id), Phase::Waiting);
+    house.answer(Who::First, id, Verdict::Yes).unwrap();
+    assert_eq!(house.phase(id), Phase::Opening);
+}
+
+#[test]
+fn a_target_with_overdue_ends_gets_no_new_grant() {
+    let mut house = House::new(&settings(0));
+    let id = house.ask(Who::Asker, 60, StartChoice::AtYes).unwrap();
+    house.obey();
+    house.now = later(house.now, Seconds(60));
+    house.keeper(Command::Tick);
+    house.now = later(house.now, Seconds(61));
+    house.keeper(Command::Tick);
+    assert!(house.world.open_alarm(|about| matches!(about, AlarmKind::TakeLate { .. })).is_some());
+    house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let tasks: Vec<Task> =
+        orders(&house.world, house.target(), house.now).into_iter().map(|order| order.task).collect();
+    assert!(matches!(tasks.as_slice(), [Task::Take(_), Task::Hold(..)]), "{tasks:?}");
+    house.obey();
+    assert_eq!(house.phase(id), Phase::Ended(End::Lapsed));
+    assert_eq!(house.world.open_alarm(|_| true), None);
+}
+
+#[test]
+fn a_survey_that_lost_half_of_everything_changes_nobodys_rights() {
+    let mut house = House::new(&settings(0));
+    let target = house.target();
+    let holder = |n: u32| RightFound {
+        account: format!("account-{n}"),
+        role: "writer".to_owned(),
+        part: Vec::new(),
+        chain: Vec::new(),
+        handle: Some(format!("po-{n}")),
+        since: None,
+        last_used: None,
+    };
+    let mut whole = survey(house.now, 1);
+    whole.rights = (0..10).map(holder).collect();
+    let record = |survey: Survey| Command::RecordSurvey {
+        target,
+        digest: Digest::of_json(&survey),
+        survey: Box::new(survey),
+        accepted: false,
+    };
+    house.keeper(record(whole.clone()));
+    assert_eq!(house.world.standing.len(), 10);
+    house.keeper(record(Survey { rights: whole.rights[..4].to_vec(), ..whole.clone() }));
+    house.keeper(record(Survey { complete: false, ..whole.clone() }));
+    assert_eq!(house.world.standing.len(), 10);
+    assert!(house.world.open_alarm(|about| *about == AlarmKind::SurveyHeld { target }).is_some());
+    house.keeper(record(Survey { rights: whole.rights[..9].to_vec(), ..whole }));
+    assert_eq!(house.world.standing.len(), 9);
+    assert_eq!(house.world.open_alarm(|_| true), None);
+}
+
+#[test]
+fn time_is_checked_against_the_longest_and_the_eligibility() {
+    let mut house = House::new(&settings(0));
+    assert!(matches!(house.ask(Who::Asker, 7201, StartChoice::AtYes), Err(Refusal::Invalid(_))));
+    let past = StartChoice::At { time: house.now - SignedDuration::from_secs(1) };
+    assert!(matches!(house.ask(Who::Asker, 60, past), Err(Refusal::Invalid(_))));
+    let (subject, right) = (house.id(Who::Asker), house.right());
+    let until = Some(later(house.now, Seconds(100)));
+    house.well(Who::Administrator, Command::GiveEligibility { subject, right, from: None, until });
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let grant = house.world.elevations[&id].grant.unwrap();
+    let down_to_the_second = until.map(|until| Timestamp::from_second(until.as_second()).unwrap());
+    assert_eq!(Some(house.world.grants[&grant].until), down_to_the_second);
+}

@@ -1,0 +1,11 @@
+//! The rules, tested alone: no service, no store, no clock.
+
+#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test says what it expects")]
+#![expect(unreachable_pub, reason = "modules of one test binary")]
+
+mod corpus;
+mod house;
+mod interleavings;
+mod lifecycle;
+mod people;
+mod terms;

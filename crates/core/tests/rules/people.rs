@@ -1,0 +1,59 @@
+//! Groups, accounts and duties.
+
+use tempestas_core::*;
+
+use crate::house::{House, Who, settings};
+
+fn group(house: &mut House, name: &str) -> SubjectId {
+    let add = Command::AddSubject {
+        kind: SubjectKind::Group,
+        name: Said::new(name),
+        about: Said::new("a group"),
+        second_of: None,
+    };
+    house.well(Who::Administrator, add);
+    house.world.subject_named(name).unwrap().id
+}
+
+#[test]
+fn groups_nest_to_a_depth_and_never_in_a_circle() {
+    let mut house = House::new(&settings(0));
+    let groups: Vec<SubjectId> = (0..9).map(|n| group(&mut house, &format!("group-{n}"))).collect();
+    let join = |group: SubjectId, member: SubjectId| Command::AddMember { group, member };
+    let tomas = house.id(Who::Asker);
+    house.well(Who::Administrator, join(groups[0], tomas));
+    let mut deepest = 0;
+    for pair in groups.windows(2) {
+        match house.try_as(Who::Administrator, &join(pair[1], pair[0])) {
+            Ok(_) => deepest += 1,
+            Err(refusal) => {
+                assert!(matches!(refusal, Refusal::Limit(_)), "{refusal}");
+                break;
+            }
+        }
+    }
+    assert!((4..8).contains(&deepest), "nested {deepest} deep");
+    assert!(house.world.belongs_to(tomas, groups[deepest]));
+    let circle = house.try_as(Who::Administrator, &join(groups[0], groups[2])).unwrap_err();
+    assert!(circle.to_string().contains("would be a circle"), "{circle}");
+    let itself = house.try_as(Who::Administrator, &join(groups[0], groups[0])).unwrap_err();
+    assert!(itself.to_string().contains("would be a circle"), "{itself}");
+}
+
+#[test]
+fn one_account_has_one_owner_and_the_last_administrator_stays() {
+    let mut house = House::new(&settings(0));
+    let (target, oda) = (house.target(), house.id(Who::First));
+    let account = Command::SetAccount { subject: oda, target, account: Said::new("t.reyes") };
+    let taken = house.try_as(Who::Administrator, &account).unwrap_err();
+    assert!(taken.to_string().contains("one account has one owner"), "{taken}");
+    let duty = *house.world.duties.keys().next().unwrap();
+    let last = house.try_as(Who::Administrator, &Command::EndDuty { duty }).unwrap_err();
+    assert!(last.to_string().contains("the last administrator of everything"), "{last}");
+    let stranger = house.try_as(Who::First, &Command::EndDuty { duty }).unwrap_err();
+    assert_eq!(stranger.code(), "not-allowed");
+    let mut stale = house.caller(Who::Administrator);
+    stale.proven_at = None;
+    let command = Command::Suspend { subject: oda };
+    assert!(matches!(house.act(stale, &command), Err(Refusal::StepUp { .. })));
+}

@@ -1,0 +1,114 @@
+//! Precedence and pins, in a table.
+
+use tempestas_core::*;
+
+use crate::house::{House, Who, rule};
+
+/// Sets rules at the root and the target, and gives what then holds for the asker.
+fn holds(rules: &[(bool, Terms)]) -> Effective {
+    let mut house = House::new(&Settings::default_for_test());
+    let ids: Vec<TermsId> = house.world.terms.keys().copied().collect();
+    for terms in ids {
+        house.well(Who::Administrator, Command::EndTerms { terms });
+    }
+    let (root, target) = (house.world.root.unwrap(), house.target());
+    for (at_target, terms) in rules {
+        let scope = if *at_target { target } else { root };
+        house.well(Who::Administrator, Command::SetTerms { terms: Terms { scope, ..terms.clone() } });
+    }
+    effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Asker))
+}
+
+trait ForTest {
+    fn default_for_test() -> Settings;
+}
+
+impl ForTest for Settings {
+    fn default_for_test() -> Settings {
+        Settings { longest: Some(Seconds::hours(1)), ..Settings::default() }
+    }
+}
+
+fn longest(hours: u32) -> Terms {
+    rule(ScopeId(0), Settings { longest: Some(Seconds::hours(hours)), ..Settings::default() })
+}
+
+fn with(settings: Settings) -> Terms {
+    rule(ScopeId(0), settings)
+}
+
+fn pinned(pins: &[&str], terms: Terms) -> Terms {
+    Terms { pins: pins.iter().map(|pin| (*pin).to_owned()).collect(), ..terms }
+}
+
+#[test]
+fn the_most_specific_rule_wins_each_setting_and_a_pin_above_only_tightens() {
+    let (root, target) = (false, true);
+    let weight = |terms| Terms { weight: Some(Weight::Privileged), ..terms };
+    let named = |terms| Terms { role: Some("writer".to_owned()), ..terms };
+    let other = |terms| Terms { role: Some("reader".to_owned()), ..terms };
+    let cases: [(&str, Vec<(bool, Terms)>, u32); 10] = [
+        ("nothing set: the house's hour", vec![], 1),
+        ("the deeper scope", vec![(root, longest(2)), (target, longest(3))], 3),
+        ("a role before a weight", vec![(target, weight(longest(2))), (target, named(longest(4)))], 4),
+        ("a weight before any role", vec![(target, longest(2)), (target, weight(longest(5)))], 5),
+        ("scope before role", vec![(root, named(longest(2))), (target, longest(6))], 6),
+        ("of equals the stricter", vec![(target, longest(7)), (target, longest(2))], 2),
+        ("another role's rule does not fit", vec![(root, longest(2)), (target, other(longest(9)))], 2),
+        ("a pin holds against relaxing", vec![(root, pinned(&["longest"], longest(2))), (target, longest(8))], 2),
+        ("a pin lets tighten", vec![(root, pinned(&["longest"], longest(6))), (target, longest(3))], 3),
+        ("a pin of another setting does nothing", vec![(root, longest(2)), (target, longest(8))], 8),
+    ];
+    for (name, rules, hours) in cases {
+        assert_eq!(holds(&rules).longest, Seconds::hours(hours), "{name}");
+    }
+}
+
+#[test]
+fn pins_tighten_tickets_and_approvals_in_their_own_way() {
+    let ticket = |pattern: &str| TicketRule::Required { pattern: Some(pattern.to_owned()) };
+    let setting = |ticket| with(Settings { ticket: Some(ticket), ..Settings::default() });
+    let held = holds(&[(false, pinned(&["ticket"], setting(ticket("CHG-[0-9]+")))), (true, setting(TicketRule::Off))]);
+    assert_eq!(held.ticket, ticket("CHG-[0-9]+"));
+    let trace = held.traces.iter().find(|trace| trace.setting == "ticket").unwrap();
+    assert_eq!((trace.tightened_by.len(), trace.passed_over.len()), (1, 1));
+
+    let stage = |approvers: Vec<Approver>, yes| Approval::Stage { approvers, yes, no: 1, within: Seconds::hours(1) };
+    let approval = |approval| with(Settings { approval: Some(approval), ..Settings::default() });
+    let owners = vec![Approver::Administrators];
+    let above = pinned(&["approval"], approval(stage(owners.clone(), 2)));
+    let none = holds(&[(false, above.clone()), (true, approval(Approval::None))]);
+    assert_eq!(none.approval, stage(owners.clone(), 2), "a pinned approval can't be left out below");
+    let friends = vec![Approver::Subject { id: SubjectId(4) }];
+    let elsewhere = holds(&[(false, above.clone()), (true, approval(stage(friends, 1)))]);
+    assert_eq!(elsewhere.approval, stage(owners.clone(), 2), "nor moved to other people");
+    let more = holds(&[(false, above), (true, approval(stage(owners.clone(), 3)))]);
+    assert_eq!(more.approval, stage(owners, 3), "but more may be wanted");
+}
+
+#[test]
+fn a_rule_that_cant_be_used_says_why() {
+    let wrong = |terms: Terms| terms.check().unwrap_err().to_string();
+    let starts = Starts { at_yes: false, at_time_within: None, begin_within: None };
+    for (said, expected) in [
+        (wrong(with(Settings::default())), "this rule sets nothing"),
+        (wrong(pinned(&["reason"], longest(1))), "`reason` is pinned but not set"),
+        (wrong(pinned(&["colour"], longest(1))), "`colour` is not a setting that can be pinned"),
+        (wrong(longest(24 * 40)), "`longest` must lie between"),
+        (
+            wrong(with(Settings { assurance: Some(Seconds::hours(13)), ..Settings::default() })),
+            "asking always needs a fresh proof",
+        ),
+        (wrong(with(Settings { usual: Some(Seconds::hours(3)), ..longest(2).settings })), "is longer than `longest`"),
+        (wrong(with(Settings { starts: Some(starts), ..Settings::default() })), "allows no way to start"),
+        (
+            wrong(with(Settings {
+                ticket: Some(TicketRule::Required { pattern: Some("(".to_owned()) }),
+                ..Settings::default()
+            })),
+            "is not a regular expression",
+        ),
+    ] {
+        assert!(said.contains(expected), "{said:?} does not say {expected:?}");
+    }
+}
