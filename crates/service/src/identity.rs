@@ -49,13 +49,7 @@ impl Identity {
         tokio::task::spawn_blocking(work).await.map_err(|error| Failure::Failed(error.into()))
     }
 
-    /// Checks a new password's form and hashes it.
-    pub(crate) async fn hash(&self, password: String) -> Result<String, Failure> {
-        if password.chars().count() < PASSWORD_LEAST || password.len() > PASSWORD_MOST {
-            return Err(Failure::invalid(format!(
-                "a password has {PASSWORD_LEAST} letters or more, and at most {PASSWORD_MOST} bytes"
-            )));
-        }
+    async fn hash(&self, password: String) -> Result<String, Failure> {
         let password = Zeroizing::new(password);
         self.blocking(move || Argon2::default().hash_password(password.as_bytes()).map(|hash| hash.to_string()))
             .await?
@@ -75,6 +69,16 @@ impl Identity {
         })
         .await
     }
+}
+
+/// Refuses a new password that is too short, or so long that hashing it would cost more than others.
+pub(crate) fn check_password(password: &str) -> Result<(), Failure> {
+    if password.chars().count() < PASSWORD_LEAST || password.len() > PASSWORD_MOST {
+        return Err(Failure::invalid(format!(
+            "a password has {PASSWORD_LEAST} letters or more, and at most {PASSWORD_MOST} bytes"
+        )));
+    }
+    Ok(())
 }
 
 /// A person's TOTP, as an authenticator counts it: SHA-1, 6 digits, 30 s, one step of skew.

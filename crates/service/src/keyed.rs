@@ -54,7 +54,7 @@ async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Resu
         Claim::Done(status, reply) => return Ok(replayed(status, reply)),
         Claim::Busy => {
             return Err(Failure::Refused(tempestas_core::Refusal::Conflict(
-                "the same request is being carried out; ask again in a moment".to_owned(),
+                "the same request is being carried out, or was when the service stopped; look whether it was done before you send it with a new key".to_owned(),
             )));
         }
         Claim::Other => {

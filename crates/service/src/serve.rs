@@ -29,6 +29,8 @@ use crate::{
 
 /// How long open requests may go on after TERM.
 const DRAIN: Duration = Duration::from_secs(10);
+/// How long a new connection may keep its first request to itself.
+const FIRST_REQUEST: Duration = Duration::from_secs(15);
 /// How long the first administrator's secret is good.
 const FIRST_SECRET_LASTS: SignedDuration = SignedDuration::from_hours(24 * 7);
 
@@ -193,13 +195,19 @@ async fn doors(app: App, listener: std::net::TcpListener, handle: Handle<SocketA
     let tls = app.config().tls.clone();
     let service = routes::router(app).into_make_service_with_connect_info::<SocketAddr>();
     match tls {
-        None => axum_server::from_tcp(listener)?.handle(handle).serve(service).await?,
+        None => {
+            axum_server::from_tcp(listener)?.first_request_timeout(FIRST_REQUEST).handle(handle).serve(service).await?
+        }
         Some(files) => {
             let tls = RustlsConfig::from_pem_file(&files.certificate, &files.key).await.with_context(|| {
                 format!("{} and {} can't be used", files.certificate.display(), files.key.display())
             })?;
             tokio::spawn(reload(tls.clone(), files));
-            axum_server::from_tcp_rustls(listener, tls)?.handle(handle).serve(service).await?;
+            axum_server::from_tcp_rustls(listener, tls)?
+                .first_request_timeout(FIRST_REQUEST)
+                .handle(handle)
+                .serve(service)
+                .await?;
         }
     }
     Ok(())

@@ -263,3 +263,77 @@ async fn a_conversion_never_locks_everyone_out_and_its_undo_says_what_others_cha
     let eligible = house.client(HENRIK).eligibilities().await.unwrap();
     assert!(!eligible.iter().any(|one| one.right == format!("SUPERUSER@{BERTHS}")));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_posting_is_converted_and_put_back_and_its_holder_may_ask_in_between() {
+    let house = House::new(Plan::cloud_only()).await;
+    let key = house.cloud_key("t.reyes");
+    let writes = async || house.may(&key, "write", "table", &["lake", "raw"]).await;
+    assert!(writes().await);
+    let chosen = standing(&house, "t.reyes", "tide-writer").await.unwrap();
+    let conversion = convert(&house, vec![chosen]).await;
+    assert!(!writes().await, "the standing right is gone");
+    let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake/raw"), 600).await.unwrap();
+    house.live(&asked.id).await;
+    assert!(writes().await, "it is there on request");
+    assert!(!house.may(&key, "write", "table", &["lake", "curated"]).await, "and no wider than asked");
+    house.client(TOMAS).give_back(&asked.id).await.unwrap();
+    house.over(&asked.id).await;
+    house.client(MARA).undo_conversion(&conversion).await.unwrap();
+    settled(&house, &conversion).await;
+    assert!(writes().await, "the undo put it back");
+    let twice = house.client(MARA).undo_conversion(&conversion).await.unwrap_err();
+    assert!(twice.to_string().contains("was undone at"), "{twice}");
+    let refused = house.ask(TOMAS, &on_cloud("tide-writer", "/lake/raw"), 600).await.unwrap_err();
+    assert_eq!(refused.code(), Some("not-allowed"), "with the undo the eligibility went too");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_a_restored_backup_does_not_know_is_found_on_its_target_and_ended() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let backup = house.path().join("yesterday");
+    assert!(house.setup.run(&["backup", &backup.to_string_lossy()]).unwrap().status.success());
+    let since = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 3600).await.unwrap();
+    house.live(&since.id).await;
+    assert_eq!(house.cloud_marks().await, 1);
+    house.service.stop().unwrap();
+    assert!(house.setup.run(&["restore", &backup.to_string_lossy()]).unwrap().status.success());
+    house.start_again(&[]);
+    eventually("the unexplained posting is ended", async || house.cloud_marks().await == 0).await;
+    // Mara's sign-in of before the backup still holds.
+    eventually("its alarm settles", async || {
+        let alarms = house.client(MARA).alarms().await.unwrap();
+        alarms.iter().any(|alarm| alarm.kind == "stray" && alarm.settled.is_some())
+    })
+    .await;
+    let fresh = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
+    assert_eq!(fresh.id, "E11001", "references skip ahead, so that none is used twice");
+    house.live(&fresh.id).await;
+    let (well, text) = house.rebuild();
+    assert!(well && text.contains("epoch 2 began"), "{text}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_right_taken_away_behind_our_back_is_an_alarm() {
+    let house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let held = house.ask(TOMAS, &on_cloud("tide-writer", "/lake/raw"), 600).await.unwrap();
+    house.live(&held.id).await;
+    let broker = house.cloud_key("tempestas-broker");
+    let all = house.cloud(&broker, "/postings", None).await;
+    let ours = |posting: &&serde_json::Value| posting["note"].as_str().unwrap().starts_with("tempestas/");
+    let key = all["items"].as_array().unwrap().iter().find(ours).unwrap()["key"].as_str().unwrap().to_owned();
+    let url = format!("{}/postings/{key}", house.brightwater.address);
+    reqwest::Client::new().delete(url).bearer_auth(&broker).send().await.unwrap();
+    let missing = async || {
+        let alarms = house.client(MARA).alarms().await.unwrap();
+        alarms.iter().any(|alarm| alarm.kind == "missing" && alarm.settled.is_none())
+    };
+    eventually("it is noticed", missing).await;
+    let shown = house.client(TOMAS).elevation(&held.id, &WaitQuery::default()).await.unwrap().elevation;
+    assert!(shown.trouble.unwrap().contains("somebody took it away there"));
+    house.client(TOMAS).give_back(&held.id).await.unwrap();
+    house.over(&held.id).await;
+    assert!(!missing().await, "with its end the alarm settles");
+}

@@ -8,12 +8,19 @@ mod sign_in;
 mod standing;
 mod terms;
 
-use axum::{Router, middleware::from_fn_with_state};
+use std::time::Duration;
+
+use axum::{Router, http::StatusCode, middleware::from_fn_with_state};
 use serde_json::Value;
 use tempestas_core::{Right, Scope, ScopeId, SubjectId, World};
-use tower_http::{catch_panic::CatchPanicLayer, set_header::SetResponseHeaderLayer, trace::TraceLayer};
+use tower_http::{
+    catch_panic::CatchPanicLayer, set_header::SetResponseHeaderLayer, timeout::TimeoutLayer, trace::TraceLayer,
+};
 
 use crate::{app::App, door::Table, problem::Failure};
+
+/// Longest that a request may take, its body included; waiting for a change takes at most 25 s of it.
+const REQUEST_MOST: Duration = Duration::from_secs(60);
 
 fn table() -> Table {
     Table::new()
@@ -112,6 +119,7 @@ pub(crate) fn router(app: App) -> Router {
         .layer(header("cache-control", "no-store"))
         .layer(header("x-content-type-options", "nosniff"))
         .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"))
+        .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, REQUEST_MOST))
         .layer(CatchPanicLayer::new())
         .layer(TraceLayer::new_for_http().make_span_with(|request: &axum::http::Request<_>| {
             // Path templates only: a query or id could hold anything.

@@ -11,7 +11,7 @@ use crate::{
     app::caller,
     callers::{Anyone, SignedIn},
     door::{Answer, At, Body, Json},
-    identity::{prove, prove_again, set_credentials, token_digest},
+    identity::{check_password, prove, prove_again, set_credentials, token_digest},
     problem::Failure,
     vault, views,
 };
@@ -29,8 +29,9 @@ pub(super) async fn sign_in(anyone: Anyone, Body(request): Body<SignInRequest>) 
 
 pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> Answer<EnrolReply> {
     let Anyone { app, address } = anyone;
-    // Checked before the secret is used up, so that a short password doesn't cost it.
-    app.identity().hash(request.password.clone()).await?;
+    // Checked before the secret is used up, so that a short password doesn't cost it; hashed after, so that
+    // nobody without a secret makes us work.
+    check_password(&request.password)?;
     let person =
         app.store().use_enrolment(token_digest(request.secret.trim()), Timestamp::now()).await?.ok_or_else(|| {
             Failure::SignIn(
