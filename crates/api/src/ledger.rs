@@ -39,7 +39,7 @@ pub struct LedgerEntry {
     pub n: u64,
     /// When.
     pub at: Timestamp,
-    /// Who: a name, `the service`, or `the machine`.
+    /// Who: a name, `the service`, `the machine`, or `somebody not signed in`.
     pub who: String,
     /// From where; withheld where it was forgotten.
     pub from: Option<String>,

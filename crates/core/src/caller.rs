@@ -16,6 +16,8 @@ pub enum Actor {
     Keeper,
     /// Somebody with a shell on the machine that the service runs on.
     Machine,
+    /// Somebody who proved nothing: a sign-in that failed.
+    Nobody,
 }
 
 /// The way a command came in.
@@ -56,12 +58,18 @@ impl Caller {
         Self { actor: Actor::Machine, proven_at: None, from: None, door: Door::Machine }
     }
 
+    /// Somebody at an address who proved nothing.
+    #[must_use]
+    pub const fn nobody(from: Said) -> Self {
+        Self { actor: Actor::Nobody, proven_at: None, from: Some(from), door: Door::Api }
+    }
+
     /// The person or program, if that is what it is.
     #[must_use]
     pub const fn subject(&self) -> Option<SubjectId> {
         match self.actor {
             Actor::Subject(id) => Some(id),
-            Actor::Keeper | Actor::Machine => None,
+            Actor::Keeper | Actor::Machine | Actor::Nobody => None,
         }
     }
 }

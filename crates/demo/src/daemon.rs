@@ -92,7 +92,8 @@ impl Setup {
 /// # Errors
 /// When it does not start.
 pub fn brightwater(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
-    std::fs::create_dir_all(directory)?;
+    // Its files hold every identity's key.
+    std::os::unix::fs::DirBuilderExt::mode(std::fs::DirBuilder::new().recursive(true), 0o700).create(directory)?;
     let (state, first) = (directory.join("state.json"), directory.join("seed.json"));
     std::fs::write(&first, seed)?;
     Running::start(

@@ -7,7 +7,7 @@ use argon2::{
 };
 use jiff::{SignedDuration, Timestamp};
 use ring::digest;
-use tempestas_core::{Digest, SubjectId};
+use tempestas_core::{Caller, Command, Digest, Said, SubjectId, What};
 use tempestas_store::{SignIn, Store, Throttle};
 use tokio::sync::Semaphore;
 use totp_rs::{Builder, Secret, Totp};
@@ -183,7 +183,8 @@ pub(crate) async fn prove(
         (Some(person), _) => Ok(person),
         (None, known) => {
             if let Some(person) = known {
-                app.note(person, address, tempestas_core::What::SignInFailed { subject: person }).await?;
+                let failed = Command::Note(What::SignInFailed { subject: person });
+                app.submit(Caller::nobody(Said::new(address)), failed).await?;
             }
             Err(Failure::SignIn(
                 "the name, password or code is wrong; a code is good once, so wait for the next where you used it"

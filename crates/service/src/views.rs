@@ -387,6 +387,7 @@ pub(crate) fn entry(world: &World, entry: &Entry) -> LedgerEntry {
         Actor::Subject(id) => world.subject_name(id),
         Actor::Keeper => "the service".to_owned(),
         Actor::Machine => "the machine".to_owned(),
+        Actor::Nobody => "somebody not signed in".to_owned(),
     };
     LedgerEntry {
         n: entry.seq,

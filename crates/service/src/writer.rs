@@ -158,10 +158,12 @@ impl Scribe {
         self.signer.sign(self.tree.size(), self.tree.root(), world.counters.epoch)
     }
 
-    /// Whether a command that notes a refusal at a door still fits into its caller's rate; everything else does.
+    /// Whether a command that notes a refusal or a failed sign-in still fits into the rate of the person it is about;
+    /// everything else does.
     fn admit(&mut self, command: &Command, context: &Context) -> Option<Decision> {
         match (command, context.caller.subject()) {
             (Command::Note(What::Refused { .. }), Some(person)) => self.within_rate(person, context),
+            (Command::Note(What::SignInFailed { subject }), None) => self.within_rate(*subject, context),
             _ => Some(Decision::default()),
         }
     }

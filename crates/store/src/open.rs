@@ -2,6 +2,7 @@
 
 use std::{
     fs::{File, TryLockError},
+    os::unix::fs::{DirBuilderExt as _, PermissionsExt as _},
     path::{Path, PathBuf},
 };
 
@@ -93,7 +94,7 @@ impl Store {
     /// When the directory is there or can't be written.
     pub async fn backup(directory: &Path, into: &Path) -> Result<(), StoreError> {
         let file = |source| StoreError::File { path: into.to_owned(), source };
-        std::fs::create_dir(into).map_err(file)?;
+        std::fs::DirBuilder::new().mode(0o700).create(into).map_err(file)?;
         for (from, to) in [(database(directory), database(into)), (observations(directory), observations(into))] {
             let mut connection = options(&from).create_if_missing(false).connect().await?;
             vacuum_into(&mut connection, &to).await?;
@@ -108,6 +109,12 @@ async fn vacuum_into(connection: &mut SqliteConnection, to: &Path) -> Result<(),
     Ok(())
 }
 
+/// Makes a directory that only its owner may look into, or keeps others out of one that is there.
+fn make_private(directory: &Path) -> std::io::Result<()> {
+    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(directory)?;
+    std::fs::set_permissions(directory, std::fs::Permissions::from_mode(0o700))
+}
+
 /// Takes the lock of a state directory, so that nobody else works in it.
 ///
 /// # Errors
@@ -115,7 +122,7 @@ async fn vacuum_into(connection: &mut SqliteConnection, to: &Path) -> Result<(),
 pub fn lock(directory: &Path) -> Result<File, StoreError> {
     let path = directory.join("lock");
     let wrong = |source| StoreError::File { path: path.clone(), source };
-    std::fs::create_dir_all(directory).map_err(|source| StoreError::File { path: directory.to_owned(), source })?;
+    make_private(directory).map_err(|source| StoreError::File { path: directory.to_owned(), source })?;
     let file = File::options().create(true).truncate(false).write(true).open(&path).map_err(wrong)?;
     match file.try_lock() {
         Ok(()) => Ok(file),

@@ -2,12 +2,15 @@
 
 use super::Draft;
 use crate::{
-    Actor, Alarm, AlarmId, AlarmKind, Command, Counters, Duty, DutyId, DutyKind, Refusal, Row, Scope, ScopeId,
-    ScopeKind, Subject, SubjectId, SubjectKind, What,
+    Actor, Alarm, AlarmId, AlarmKind, Command, Counters, Duty, DutyId, DutyKind, Hand, Refusal, Row, Scope, ScopeId,
+    ScopeKind, Seconds, Subject, SubjectId, SubjectKind, What,
 };
 
 /// How far references skip ahead after a restore, so that none is used twice.
 const EPOCH_SKIP: u64 = 10_000;
+
+/// Longer than any enrolment secret is good.
+const ISSUED_WITHIN: Seconds = Seconds::hours(24 * 8);
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -42,7 +45,17 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             if !own {
                 draft.root_administrator()?;
             }
-            let hands = draft.hands([*subject]);
+            let mut hands = draft.hands([*subject]);
+            if own {
+                // A secret may have been kept and used by whoever issued it: their day begins again with its use.
+                let now = draft.now();
+                let recent = draft
+                    .world
+                    .hands
+                    .values()
+                    .filter(|hand| hand.touched == *subject && crate::later(hand.at, ISSUED_WITHIN) > now);
+                hands.extend(recent.map(|hand| Row::Hand(Hand { at: now, ..hand.clone() })));
+            }
             draft.fact(what.clone(), hands);
             Ok(())
         }

@@ -79,6 +79,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
 pub fn ensure_administrator(world: &World, caller: &Caller, scope: ScopeId, now: Timestamp) -> Result<(), Refusal> {
     match caller.actor {
         Actor::Keeper => Err(Refusal::not_allowed("a keeper only reports what it saw")),
+        Actor::Nobody => Err(Refusal::not_allowed("this needs a sign-in")),
         Actor::Machine => Ok(()),
         Actor::Subject(person) if Sight::is_administrator(world, person, scope) => {
             ensure_fresh(caller, ADMINISTRATOR_PROOF, now)

@@ -42,6 +42,36 @@ fn nobody_answers_their_own_ask_by_any_route() {
 }
 
 #[test]
+fn a_secret_that_was_issued_early_and_used_late_is_still_its_issuers_hand() {
+    let mut house = House::new(&settings(2));
+    let (root, tomas, first) = (house.world.root.unwrap(), house.id(Who::Asker), house.id(Who::First));
+    house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
+    let issued = What::EnrolmentIssued { subject: first };
+    house.well(Who::Asker, Command::SetCredentials { subject: first, what: issued });
+    house.now = later(house.now, Seconds::hours(30));
+    let set = What::CredentialsSet { subject: first };
+    house.well(Who::First, Command::SetCredentials { subject: first, what: set });
+    let refused = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
+    assert!(refused.to_string().contains("only 1 who may answer"), "{refused}");
+    house.now = later(house.now, Seconds::hours(25));
+    house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+}
+
+#[test]
+fn recovery_makes_an_administrator_only_where_none_is_left() {
+    let mut house = House::new(&settings(0));
+    let (mara, oda) = (house.id(Who::Administrator), house.id(Who::First));
+    house.machine(Command::Recover { subject: oda });
+    let root = house.world.root.unwrap();
+    assert!(!Sight::is_administrator(&house.world, oda, root));
+    house.act(Caller::machine(), &Command::Suspend { subject: mara }).unwrap();
+    house.machine(Command::Recover { subject: oda });
+    assert!(Sight::is_administrator(&house.world, oda, root));
+    assert!(house.world.open_alarm(|about| *about == AlarmKind::Recovered { person: oda }).is_some());
+    house.try_as(Who::First, &Command::Recover { subject: oda }).expect_err("only on the machine");
+}
+
+#[test]
 fn terms_that_the_asker_changed_while_the_ask_waits_do_not_let_them_in() {
     let mut house = House::new(&settings(2));
     let (root, tomas, target) = (house.world.root.unwrap(), house.id(Who::Asker), house.target());

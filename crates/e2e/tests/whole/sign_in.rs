@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use tempestas_api::{EnrolRequest, ProofRequest, SignInRequest};
+use tempestas_api::{EnrolRequest, LedgerFilter, ProofRequest, SignInRequest};
 use tempestas_client::{Client, Connection};
 use tempestas_demo::{
     codes::{code_at, next_code},
@@ -42,6 +42,9 @@ async fn a_code_is_good_once_and_failures_slow_down_only_their_own_address_and_a
     }
     assert!(last.contains("too many tries; wait"), "{last}");
     house.token(ODA).await;
+    let failed = LedgerFilter { kind: Some("sign-in-failed".to_owned()), ..LedgerFilter::default() };
+    let entries = house.client(INES).ledger(&failed).await.unwrap().entries;
+    assert!(!entries.is_empty() && entries.iter().all(|entry| entry.who == "somebody not signed in"), "{entries:?}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -162,6 +165,8 @@ async fn the_first_administrator_enrols_once_and_sees_to_their_own_short_passwor
     let secret = house.setup.state().join("first-administrator.secret");
     let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(&secret).unwrap().permissions());
     assert_eq!(mode & 0o777, 0o600);
+    let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(house.setup.state()).unwrap().permissions());
+    assert_eq!(mode & 0o777, 0o700, "nobody else may look into the state");
     let again =
         EnrolRequest { secret: house.setup.first_secret().unwrap(), password: "long enough for this".to_owned() };
     let refused = house.client("nobody").enrol(&again).await.err().unwrap();
