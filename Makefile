@@ -20,7 +20,7 @@ example:
 # Installs what tests need and lack, then runs all of them.
 test: packages
 	$(CARGO) build --locked --workspace --bins
-	$(CARGO) test --locked --workspace
+	$(CARGO) test --locked --workspace -- --show-output
 
 packages:
 	@tools/packages

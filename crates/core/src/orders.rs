@@ -7,7 +7,7 @@ use crate::{Connector, ConversionId, Grant, GrantId, ItemState, ScopeId, Seen, S
 /// One thing to do on a target.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Order {
-    /// The grant, conversion item or stray it is about; one order for each at a time.
+    /// What it does to which grant, conversion item or stray; one such order at a time.
     pub key: String,
     /// What to do.
     pub task: Task,
@@ -47,7 +47,7 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
     let mut overdue = false;
     for grant in grants.iter().filter(|grant| !grant.wanted && grant.seen != Seen::No) {
         overdue |= grant.ending_since.is_some_and(|since| now >= later(since, known.alarm_after));
-        orders.push(Order { key: grant.id.to_string(), task: Task::Take(Box::new((*grant).clone())) });
+        orders.push(Order { key: format!("take {}", grant.id), task: Task::Take(Box::new((*grant).clone())) });
     }
     orders.extend(known.strays.iter().map(|name| Order { key: name.clone(), task: Task::EndStray(name.clone()) }));
     if known.to_search {
@@ -77,7 +77,7 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
             Some(why) => Task::Hold(grant.id, why),
             None => Task::Give(Box::new((*grant).clone())),
         };
-        orders.push(Order { key: grant.id.to_string(), task });
+        orders.push(Order { key: format!("give {}", grant.id), task });
     }
     orders
 }

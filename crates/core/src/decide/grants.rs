@@ -4,9 +4,12 @@ use jiff::Timestamp;
 
 use super::{Draft, asks, checked_text, house};
 use crate::{
-    Actor, AlarmKind, Command, Elevation, ElevationId, End, Grant, GrantId, Leftover, Phase, Refusal, Row, Said, Seen,
-    Sight, StartChoice, What, later,
+    Actor, AlarmKind, Command, Elevation, ElevationId, End, Grant, GrantId, Leftover, Phase, Refusal, Row, Said,
+    Seconds, Seen, Sight, StartChoice, What, later,
 };
+
+/// How far a target's clock may be from ours while grants are still given there.
+const CLOCKS_APART: Seconds = Seconds(5);
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -123,7 +126,9 @@ fn seen(draft: &mut Draft<'_>, id: GrantId, there: bool) -> Result<(), Refusal> 
     draft.keeper()?;
     let Some((elevation, grant)) = draft.world.elevation_of(id) else { return Ok(()) };
     // A report that comes after the end changes nothing: the end is read back on its own.
-    if !grant.wanted || draft.now() >= grant.until {
+    // Nor does one of its absence just before: the target's clock may be a little ahead of ours.
+    let about_to_end = !there && later(draft.now(), CLOCKS_APART) >= grant.until;
+    if !grant.wanted || draft.now() >= grant.until || about_to_end {
         return Ok(());
     }
     let (mut elevation, mut grant) = (elevation.clone(), grant.clone());

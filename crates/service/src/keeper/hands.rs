@@ -1,0 +1,178 @@
+//! Carrying out one piece of work on a target, and reporting what was seen.
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use tempestas_core::{AlarmKind, Command, ConversionId, Grant, Order, Said, ScopeId, Standing, Task};
+use tempestas_targets::{GrantCall, StandingCall, Target, TargetError};
+
+use crate::app::App;
+
+/// One piece of work.
+pub(super) enum Work {
+    /// An order.
+    Order(Order),
+    /// Seeing to whatever ends grants on the target by itself, and to its clock.
+    KeepTime,
+    /// Reading live grants back.
+    ReadBack,
+}
+
+/// Works on one target.
+#[derive(Clone)]
+pub(super) struct Hands {
+    pub(super) app: App,
+    pub(super) scope: ScopeId,
+    pub(super) target: Arc<Target>,
+}
+
+impl Hands {
+    pub(super) async fn carry_out(&self, work: &Work) -> Result<(), TargetError> {
+        let target = &*self.target;
+        match work {
+            Work::Order(order) => self.one(target, order).await,
+            Work::KeepTime => {
+                let clock = target.clock().await?;
+                self.check_skew(clock).await;
+                target.keep_time().await
+            }
+            Work::ReadBack => self.read_back(target).await,
+        }
+    }
+
+    async fn read_back(&self, target: &Target) -> Result<(), TargetError> {
+        let calls: Vec<GrantCall> = {
+            let world = self.app.world().await;
+            let now = Timestamp::now();
+            world.live_grants(self.scope).iter().map(|grant| GrantCall::new(&world, grant, now)).collect()
+        };
+        for call in calls {
+            let there = target.holds(&call).await?.there;
+            self.app.report(Command::GrantSeen { grant: tempestas_core::GrantId(call.grant), there }).await;
+        }
+        Ok(())
+    }
+
+    async fn one(&self, target: &Target, order: &Order) -> Result<(), TargetError> {
+        match &order.task {
+            Task::Take(grant) => self.take(target, grant).await,
+            Task::Give(grant) => self.give(target, grant).await,
+            Task::TakeStanding(conversion, standing) => {
+                let call = self.standing_call(standing).await;
+                // Asked first, so that trying again after a lost answer does nothing twice.
+                if target.holds_standing(&call).await? {
+                    target.take_standing(&call).await?;
+                }
+                if target.holds_standing(&call).await? {
+                    return Err(TargetError::Refused("it is still there when read back".to_owned()));
+                }
+                let (conversion, standing) = (*conversion, standing.id);
+                self.app.report(Command::StandingTaken { conversion, standing }).await;
+                Ok(())
+            }
+            Task::RestoreStanding(conversion, standing) => self.restore(target, *conversion, standing).await,
+            Task::Search => {
+                let marked = target.marked().await?;
+                self.app.report(Command::RecordSearch { target: self.scope, marked }).await;
+                Ok(())
+            }
+            Task::EndStray(name) => {
+                let call = self.stray_call(name);
+                target.take(&call).await?;
+                if target.marked().await?.iter().any(|marked| marked.name == *name) {
+                    return Err(TargetError::Refused("it is still there when read back".to_owned()));
+                }
+                target.leftovers(&call).await?;
+                self.app.report(Command::StrayEnded { target: self.scope, name: name.clone() }).await;
+                Ok(())
+            }
+            Task::Hold(..) => Ok(()),
+        }
+    }
+
+    fn stray_call(&self, name: &str) -> GrantCall {
+        let now = Timestamp::now();
+        GrantCall {
+            grant: 0,
+            attempt: now.as_microsecond(),
+            name: name.to_owned(),
+            role: String::new(),
+            part: Vec::new(),
+            account: None,
+            opened_at: now,
+            until: now,
+        }
+    }
+
+    async fn grant_call(&self, grant: &Grant) -> GrantCall {
+        GrantCall::new(&*self.app.world().await, grant, Timestamp::now())
+    }
+
+    async fn standing_call(&self, standing: &Standing) -> StandingCall {
+        StandingCall::new(&*self.app.world().await, standing)
+    }
+
+    async fn give(&self, target: &Target, grant: &Grant) -> Result<(), TargetError> {
+        let call = self.grant_call(grant).await;
+        // Asked first: its clock is needed in any case, and after a lost answer it may be there already.
+        let before = target.holds(&call).await?;
+        if self.check_skew(before.clock).await {
+            return Err(TargetError::Refused("its clock is too far from ours".to_owned()));
+        }
+        if !before.there {
+            target.give(&call).await?;
+            if !target.holds(&call).await?.there {
+                return Err(TargetError::Refused("it is not there when read back".to_owned()));
+            }
+        }
+        self.app.report(Command::GrantSeen { grant: grant.id, there: true }).await;
+        Ok(())
+    }
+
+    async fn take(&self, target: &Target, grant: &Grant) -> Result<(), TargetError> {
+        let call = self.grant_call(grant).await;
+        target.take(&call).await?;
+        if target.holds(&call).await?.there {
+            return Err(TargetError::Refused("it is still there when read back".to_owned()));
+        }
+        let found = target.leftovers(&call).await?;
+        let leftovers = found.into_iter().map(|found| (Said::new(found.what), found.when, found.ended)).collect();
+        self.app.report(Command::GrantGone { grant: grant.id, leftovers }).await;
+        Ok(())
+    }
+
+    async fn restore(&self, target: &Target, conversion: ConversionId, standing: &Standing) -> Result<(), TargetError> {
+        let call = self.standing_call(standing).await;
+        let by_others = target.holds_standing(&call).await?;
+        if !by_others {
+            target.restore_standing(&call).await?;
+            if !target.holds_standing(&call).await? {
+                return Err(TargetError::Refused("it is not there when read back".to_owned()));
+            }
+        }
+        let standing = standing.id;
+        self.app.report(Command::StandingRestored { conversion, standing, by_others }).await;
+        Ok(())
+    }
+
+    /// Whether the target's clock is too far from ours; an alarm while it is.
+    async fn check_skew(&self, clock: Timestamp) -> bool {
+        let skew = clock.duration_since(Timestamp::now());
+        let target = self.scope;
+        let too_far = skew.abs() > self.app.config().surveys.skew.0;
+        let open = {
+            let world = self.app.world().await;
+            world
+                .open_alarm(|about| matches!(about, AlarmKind::Skew { target: known, .. } if *known == target))
+                .map(|alarm| alarm.id)
+        };
+        match (too_far, open) {
+            (true, None) => {
+                self.app.report(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: skew.as_secs() })).await
+            }
+            (false, Some(alarm)) => self.app.report(Command::SettleAlarm { alarm }).await,
+            _ => {}
+        }
+        too_far
+    }
+}

@@ -1,0 +1,290 @@
+//! Keepers: one for each target. Each compares what is wanted with what was seen, acts on the difference, taking
+//! before giving, and reports what it saw. A target that is down or slow holds up no other.
+
+mod hands;
+
+use std::{collections::BTreeMap, sync::Arc, time::Duration};
+
+use jiff::{SignedDuration, Timestamp};
+use tempestas_core::{AlarmKind, Caller, Command, Connector, ScopeId, Task, World, orders};
+use tempestas_targets::{Target, TargetError};
+use tokio::task::{AbortHandle, JoinError, JoinSet};
+
+use hands::{Hands, Work};
+
+use crate::{app::App, problem::Failure};
+
+/// Grants given at the same time on one target; what is taken away never waits for a place.
+const GIVEN_TOGETHER: usize = 4;
+/// First wait after an order failed; doubled each time.
+const BACK_OFF_FIRST: SignedDuration = SignedDuration::from_millis(500);
+/// Longest such wait.
+const BACK_OFF_MOST: SignedDuration = SignedDuration::from_secs(30);
+/// How often what ends grants by itself is seen to.
+const KEEP_TIME_EVERY: SignedDuration = SignedDuration::from_secs(10);
+/// A clock step of this machine beyond which nothing is opened.
+const CLOCK_STEP_MOST: SignedDuration = SignedDuration::from_secs(5);
+
+/// Starts a keeper for each target that there is, or comes to be.
+pub(crate) async fn keepers(app: App) {
+    let mut changes = app.changes();
+    // Ends its keepers when it is ended itself.
+    let mut running = JoinSet::new();
+    let mut known: BTreeMap<ScopeId, AbortHandle> = BTreeMap::new();
+    loop {
+        let targets: Vec<ScopeId> = app.world().await.targets.keys().copied().collect();
+        for scope in targets {
+            if known.get(&scope).is_none_or(AbortHandle::is_finished) {
+                known.insert(scope, running.spawn(Keeper::new(app.clone(), scope).run()));
+            }
+        }
+        if changes.changed().await.is_err() {
+            return;
+        }
+    }
+}
+
+/// Lets time pass in the World, once a second and as soon as something is due; watches this machine's clock.
+pub(crate) async fn ticker(app: App) {
+    let (mut wall, mut steady) = (Timestamp::now(), tokio::time::Instant::now());
+    loop {
+        tokio::time::sleep(Duration::from_millis(250)).await;
+        let (now, ran) = (Timestamp::now(), steady.elapsed());
+        let step = now.duration_since(wall) - SignedDuration::try_from(ran).unwrap_or(SignedDuration::ZERO);
+        if step.abs() > CLOCK_STEP_MOST {
+            app.report(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: step.as_secs() })).await;
+        }
+        (wall, steady) = (now, tokio::time::Instant::now());
+        if app.submit(Caller::keeper(), Command::Tick).await.is_err() {
+            return;
+        }
+    }
+}
+
+struct Waiting {
+    until: Timestamp,
+    next: SignedDuration,
+}
+
+/// What became of a piece of work.
+type Ended = (String, Work, Result<(), TargetError>);
+
+struct Keeper {
+    app: App,
+    scope: ScopeId,
+    /// The target, with its open connections; made anew after it failed.
+    target: Option<Arc<Target>>,
+    /// Work that failed, and when it is tried again.
+    backing_off: BTreeMap<String, Waiting>,
+    /// Work under way, by key; whether it is an order to give.
+    under_way: BTreeMap<String, bool>,
+    tasks: JoinSet<Ended>,
+    read_back_at: Timestamp,
+    kept_time_at: Timestamp,
+    surveyed_at: Option<Timestamp>,
+}
+
+impl Keeper {
+    fn new(app: App, scope: ScopeId) -> Self {
+        let long_ago = Timestamp::UNIX_EPOCH;
+        Self {
+            app,
+            scope,
+            target: None,
+            backing_off: BTreeMap::new(),
+            under_way: BTreeMap::new(),
+            tasks: JoinSet::new(),
+            read_back_at: long_ago,
+            kept_time_at: long_ago,
+            surveyed_at: None,
+        }
+    }
+
+    async fn run(mut self) {
+        let mut changes = self.app.changes();
+        loop {
+            changes.mark_unchanged();
+            if let Err(failure) = self.round().await {
+                self.target = None;
+                self.app.hear(self.scope, Some(said(&failure)));
+            }
+            // Waits are at most a second, on the wall clock.
+            tokio::select! {
+                changed = changes.changed() => if changed.is_err() { return },
+                Some(ended) = self.tasks.join_next() => self.ended(ended).await,
+                () = tokio::time::sleep(Duration::from_millis(500)) => {}
+            }
+        }
+    }
+
+    /// Begins whatever is due and not under way. Nothing here waits for the target, so that a slow one is still
+    /// told at once to take away.
+    async fn round(&mut self) -> Result<(), Failure> {
+        let (due, connector) = {
+            let world = self.app.world().await;
+            let Some(connector) = world.connector(self.scope).cloned() else { return Ok(()) };
+            (orders(&world, self.scope, Timestamp::now()), connector)
+        };
+        let now = Timestamp::now();
+        self.backing_off.retain(|key, waiting| waiting.until > now || due.iter().any(|order| order.key == *key));
+        // Orders come with the taking first.
+        for order in due {
+            if let Task::Hold(grant, trouble) = order.task {
+                self.app.report(Command::GrantDelayed { grant, trouble }).await;
+                continue;
+            }
+            let gives = matches!(order.task, Task::Give(_));
+            if gives && self.under_way.values().filter(|gives| **gives).count() >= GIVEN_TOGETHER {
+                continue;
+            }
+            self.begin(&connector, order.key.clone(), Work::Order(order), gives, now).await?;
+        }
+        let surveys = &self.app.config().surveys;
+        let (every, read_back) = (surveys.every.0, surveys.read_back.0);
+        if now.duration_since(self.kept_time_at) >= KEEP_TIME_EVERY {
+            self.kept_time_at = now;
+            self.begin(&connector, "keep-time".to_owned(), Work::KeepTime, false, now).await?;
+        }
+        if now.duration_since(self.read_back_at) >= read_back {
+            self.read_back_at = now;
+            self.begin(&connector, "read-back".to_owned(), Work::ReadBack, false, now).await?;
+        }
+        if self.surveyed_at.is_none_or(|at| now.duration_since(at) >= every) {
+            self.surveyed_at = Some(now);
+            let (app, scope) = (self.app.clone(), self.scope);
+            tokio::spawn(async move {
+                if let Err(failure) = survey(&app, scope).await {
+                    app.hear(scope, Some(said(&failure)));
+                }
+            });
+        }
+        Ok(())
+    }
+
+    /// Begins a piece of work, unless it is under way or backs off.
+    async fn begin(
+        &mut self,
+        connector: &Connector,
+        key: String,
+        work: Work,
+        gives: bool,
+        now: Timestamp,
+    ) -> Result<(), Failure> {
+        let waits = self.backing_off.get(&key).is_some_and(|waiting| waiting.until > now);
+        if waits || self.under_way.contains_key(&key) {
+            return Ok(());
+        }
+        let target = match &self.target {
+            Some(target) => Arc::clone(target),
+            None => {
+                let target = Arc::new(self.app.target(self.scope, connector).await?);
+                self.target = Some(Arc::clone(&target));
+                target
+            }
+        };
+        let hands = Hands { app: self.app.clone(), scope: self.scope, target };
+        self.under_way.insert(key.clone(), gives);
+        self.tasks.spawn(async move {
+            let outcome = hands.carry_out(&work).await;
+            (key, work, outcome)
+        });
+        Ok(())
+    }
+
+    async fn ended(&mut self, ended: Result<Ended, JoinError>) {
+        let Ok((key, work, outcome)) = ended else {
+            // A fault of ours. Which work it was is not known, so all of it may be begun again; it may be repeated.
+            tracing::error!(target = %self.scope, "work on a target broke off");
+            self.under_way.clear();
+            self.tasks.abort_all();
+            return;
+        };
+        self.under_way.remove(&key);
+        match outcome {
+            Ok(()) => {
+                self.backing_off.remove(&key);
+                self.app.hear(self.scope, None);
+            }
+            Err(error) => self.back_off(key, &work, &error).await,
+        }
+    }
+
+    async fn back_off(&mut self, key: String, work: &Work, error: &TargetError) {
+        tracing::warn!(target = %self.scope, work = %key, %error, "work on a target failed and is tried again");
+        let next = self.backing_off.get(&key).map_or(BACK_OFF_FIRST, |waiting| waiting.next);
+        let until = Timestamp::now().checked_add(next).unwrap_or(Timestamp::MAX);
+        self.backing_off.insert(key, Waiting { until, next: (next * 2).min(BACK_OFF_MOST) });
+        self.app.hear(self.scope, Some(error.to_string()));
+        self.target = None;
+        let trouble = format!("{error}; it is tried again until it is done");
+        let Work::Order(order) = work else { return };
+        match &order.task {
+            Task::Take(grant) | Task::Give(grant) => {
+                self.app.report(Command::GrantDelayed { grant: grant.id, trouble }).await;
+            }
+            Task::TakeStanding(conversion, standing) | Task::RestoreStanding(conversion, standing) => {
+                let (conversion, standing) = (*conversion, standing.id);
+                self.app.report(Command::StandingDelayed { conversion, standing, trouble }).await;
+            }
+            Task::EndStray(_) | Task::Search | Task::Hold(..) => {}
+        }
+    }
+}
+
+fn said(failure: &Failure) -> String {
+    match failure {
+        Failure::Target(says) => says.clone(),
+        other => {
+            tracing::warn!(?other, "a keeper failed");
+            "the service itself failed at this; its log says why".to_owned()
+        }
+    }
+}
+
+impl From<TargetError> for Failure {
+    fn from(error: TargetError) -> Self {
+        Self::Target(error.to_string())
+    }
+}
+
+/// Surveys a target and has what was read taken in. Returns the facts that came of it.
+pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<tempestas_core::What>, Failure> {
+    let connector = app
+        .world()
+        .await
+        .connector(scope)
+        .cloned()
+        .ok_or_else(|| Failure::unknown("target", &scope.to_string(), "`tempestas targets` lists them"))?;
+    let target = app.target(scope, &connector).await?;
+    let survey = match target.survey().await {
+        Ok(survey) => survey,
+        Err(error) => {
+            app.hear(scope, Some(error.to_string()));
+            return Err(error.into());
+        }
+    };
+    app.hear(scope, None);
+    let digest = app.store().keep_survey(scope, Timestamp::now(), &survey).await?;
+    let record = Command::RecordSurvey { target: scope, digest, survey: Box::new(survey), accepted: false };
+    Ok(app.submit(Caller::keeper(), record).await?)
+}
+
+/// Runs the keepers and the ticker; ends with the first that ends.
+pub(crate) async fn run(app: App) {
+    let mut tasks = JoinSet::new();
+    tasks.spawn(keepers(app.clone()));
+    tasks.spawn(ticker(app));
+    tasks.join_next().await;
+}
+
+/// The present World has this many rows worth keeping an eye on; used for the log at start.
+pub(crate) fn summary(world: &World) -> String {
+    format!(
+        "{} people, groups and programs, {} targets, {} standing rights, {} elevations of which {} not over",
+        world.subjects.len(),
+        world.targets.len(),
+        world.standing.len(),
+        world.elevations.len(),
+        world.active.len()
+    )
+}
