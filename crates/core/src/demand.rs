@@ -223,7 +223,7 @@ pub(crate) fn who_may_answer(
 }
 
 /// Whether `person` is free to answer `asker`: active, another human, and not touched by the asker within a day.
-pub(crate) fn may_answer(world: &World, person: SubjectId, asker: SubjectId, now: Timestamp) -> bool {
+fn may_answer(world: &World, person: SubjectId, asker: SubjectId, now: Timestamp) -> bool {
     let human = world.human(asker);
     let active = world
         .subjects

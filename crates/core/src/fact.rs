@@ -108,6 +108,7 @@ pub enum What {
     Asked { elevation: ElevationId, right: Right },
     Answered { elevation: ElevationId, verdict: Verdict },
     Settled { elevation: ElevationId, verdict: Verdict },
+    Readied { elevation: ElevationId, begins: Option<Timestamp>, begin_by: Option<Timestamp> },
     SentBack { elevation: ElevationId, why: String },
     Opening { elevation: ElevationId, grant: GrantId, until: Timestamp },
     Verified { elevation: ElevationId, grant: GrantId },
@@ -185,6 +186,7 @@ impl What {
             }
             Self::Answered { elevation, .. }
             | Self::Settled { elevation, .. }
+            | Self::Readied { elevation, .. }
             | Self::SentBack { elevation, .. }
             | Self::Opening { elevation, .. }
             | Self::Verified { elevation, .. }
@@ -281,12 +283,16 @@ impl What {
             Self::Asked { elevation, right } => format!("asked {elevation} for {}", world.right_name(*right)),
             Self::Answered { elevation, verdict: said } => format!("answered {elevation} with {}", verdict(said)),
             Self::Settled { elevation, verdict: said } => format!("settled {elevation}: {}", verdict(said)),
+            Self::Readied { elevation, begins: Some(time), .. } => format!("set {elevation} to begin at {time}"),
+            Self::Readied { elevation, begin_by, .. } => {
+                let by = begin_by.map_or_else(String::new, |by| format!(" until {by}"));
+                format!("made {elevation} ready, to be begun{by}")
+            }
             Self::SentBack { elevation, why } => format!("sent {elevation} back to its approvers: {why}"),
             Self::Opening { elevation, until, .. } => format!("began to open {elevation}, until {until}"),
             Self::Verified { elevation, .. } => format!("read {elevation} back from its target: live"),
-            Self::Delayed { elevation, trouble } => {
-                format!("{elevation} waits: {}", trouble.as_deref().unwrap_or("no longer"))
-            }
+            Self::Delayed { elevation, trouble: Some(trouble) } => format!("{elevation} waits: {trouble}"),
+            Self::Delayed { elevation, trouble: None } => format!("{elevation} waits no longer"),
             Self::LoginShown { elevation, replaced } => {
                 format!("showed the login of {elevation}{}", if *replaced { ", replacing the one before" } else { "" })
             }

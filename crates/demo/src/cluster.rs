@@ -98,6 +98,10 @@ impl Cluster {
             )?;
             std::fs::remove_file(&secret)?;
         }
+        if data.join("postmaster.pid").exists() {
+            // Left running, or left behind, by a start that was killed; where nothing runs there is nothing to stop.
+            let _ = cluster.stop();
+        }
         let options = format!(
             "-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories= -c fsync=off -c log_statement=all -c max_connections=200"
         );

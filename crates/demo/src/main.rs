@@ -9,6 +9,7 @@ use tempestas_demo::{
     facts::Facts,
     run::{Demo, forget},
 };
+use tokio::signal::unix::{SignalKind, signal};
 
 /// Tempestas with the Quillhaven sample world, on this machine alone.
 #[derive(Parser)]
@@ -65,7 +66,7 @@ async fn act(args: Args) -> anyhow::Result<()> {
             }
             let demo = Demo::start(&state, address, |says| println!("· {says}")).await?;
             print_facts(&demo);
-            tokio::signal::ctrl_c().await?;
+            asked_to_stop().await?;
             println!("\n· stopping");
             demo.stop()?;
             println!("· stopped; the world stays in {}", state.display());
@@ -82,6 +83,18 @@ async fn act(args: Args) -> anyhow::Result<()> {
             forget(&own)?;
             ended?;
         }
+    }
+    Ok(())
+}
+
+/// Waits for Ctrl-C, TERM, or the terminal's end.
+async fn asked_to_stop() -> anyhow::Result<()> {
+    let (mut interrupt, mut term, mut hangup) =
+        (signal(SignalKind::interrupt())?, signal(SignalKind::terminate())?, signal(SignalKind::hangup())?);
+    tokio::select! {
+        _ = interrupt.recv() => {}
+        _ = term.recv() => {}
+        _ = hangup.recv() => {}
     }
     Ok(())
 }

@@ -4,9 +4,9 @@ use jiff::Timestamp;
 
 use super::{Draft, checked_text, ensure_fresh, shortened};
 use crate::{
-    Answer, Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, GrantId, Phase, ReasonRule, Refusal,
-    Right, Row, Said, Seconds, Seen, Stage, StartChoice, TicketRule, Verdict, What, demand::may_answer, demand_for,
-    later,
+    Answer, Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, ReasonRule, Refusal, Right,
+    Row, Said, ScopeId, Seconds, Seen, Stage, StartChoice, SubjectId, TicketRule, Verdict, What,
+    demand::who_may_answer, demand_for, later,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -251,41 +251,10 @@ fn answered(
     let me = draft.person()?;
     let mut elevation = draft.elevation(id)?;
     let now = draft.now();
-    let world = draft.world;
-    if world.human(elevation.asker) == world.human(me) {
-        return Err(Refusal::not_allowed("nobody answers their own ask"));
-    }
-    if elevation.phase != Phase::Waiting {
-        return Err(Refusal::conflict(format!("{id} doesn't wait for an answer any more: it is {}", elevation.phase)));
-    }
-    if elevation.digest != shown {
-        return Err(Refusal::Changed(format!("{id} is not the ask you looked at")));
-    }
+    ensure_may_answer(draft, &elevation, me, shown)?;
     let Some(stage) = elevation.stages.last_mut() else {
         return Err(Refusal::conflict(format!("{id} needs no answer")));
     };
-    let still_named = match &elevation.demand.terms.approval {
-        Approval::Stage { approvers, .. } => {
-            crate::demand::who_may_answer(world, approvers, elevation.right.scope, elevation.asker, now).contains(&me)
-        }
-        Approval::None => false,
-    };
-    if !stage.approvers.contains(&me) {
-        return Err(Refusal::not_allowed(format!(
-            "you are not among those who may answer {id}; they were named when it was asked"
-        )));
-    }
-    if !still_named || !may_answer(world, me, elevation.asker, now) {
-        return Err(Refusal::not_allowed(format!(
-            "you may not answer {id}: you are no longer named for it, or its asker made you an approver or set your sign-in within the last day"
-        )));
-    }
-    if now >= stage.until {
-        return Err(Refusal::conflict(format!("{id} ran out at {}", stage.until)));
-    }
-    if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
-        return Err(Refusal::conflict(format!("you have answered {id} already")));
-    }
     let said = reason.filter(|text| !text.0.is_empty());
     if let Some(text) = said {
         checked_text("reason", text, 2000)?;
@@ -309,6 +278,47 @@ fn answered(
     Ok(())
 }
 
+/// Refuses whoever may not answer this ask at this moment, and an answer to something else than was looked at.
+fn ensure_may_answer(draft: &Draft<'_>, elevation: &Elevation, me: SubjectId, shown: Digest) -> Result<(), Refusal> {
+    let (world, now, id) = (draft.world, draft.now(), elevation.id);
+    if world.human(elevation.asker) == world.human(me) {
+        return Err(Refusal::not_allowed("nobody answers their own ask"));
+    }
+    if elevation.phase != Phase::Waiting {
+        return Err(Refusal::conflict(format!("{id} doesn't wait for an answer any more: it is {}", elevation.phase)));
+    }
+    if elevation.digest != shown {
+        return Err(Refusal::Changed(format!("{id} is not the ask you looked at")));
+    }
+    let Some(stage) = elevation.stages.last() else {
+        return Err(Refusal::conflict(format!("{id} needs no answer")));
+    };
+    if !stage.approvers.contains(&me) {
+        return Err(Refusal::not_allowed(format!(
+            "you are not among those who may answer {id}; they were named when it was asked"
+        )));
+    }
+    // The set was fixed at the ask, and only shrinks: whoever left since, or was touched since, is out.
+    let still_named = match &elevation.demand.terms.approval {
+        Approval::Stage { approvers, .. } => {
+            who_may_answer(world, approvers, elevation.right.scope, elevation.asker, now).contains(&me)
+        }
+        Approval::None => false,
+    };
+    if !still_named {
+        return Err(Refusal::not_allowed(format!(
+            "you may not answer {id}: you are no longer named for it, or its asker made you an approver or set your sign-in within the last day"
+        )));
+    }
+    if now >= stage.until {
+        return Err(Refusal::conflict(format!("{id} ran out at {}", stage.until)));
+    }
+    if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
+        return Err(Refusal::conflict(format!("you have answered {id} already")));
+    }
+    Ok(())
+}
+
 /// All that was needed is said: on to opening, or to waiting for its start.
 pub(super) fn proceed(draft: &mut Draft<'_>, mut elevation: Elevation) {
     match elevation.start {
@@ -321,10 +331,12 @@ pub(super) fn proceed(draft: &mut Draft<'_>, mut elevation: Elevation) {
             elevation.begin_by = Some(later(draft.now(), window));
         }
     }
-    draft.fact(
-        What::Delayed { elevation: elevation.id, trouble: elevation.trouble.clone() },
-        vec![Row::Elevation(elevation)],
-    );
+    let begins = match elevation.start {
+        StartChoice::At { time } => Some(time),
+        StartChoice::AtYes | StartChoice::OnBegin => None,
+    };
+    let what = What::Readied { elevation: elevation.id, begins, begin_by: elevation.begin_by };
+    draft.fact(what, vec![Row::Elevation(elevation)]);
 }
 
 /// Checks everything again, fixes the end, and orders the grant. The stricter of then and now wins.
@@ -366,15 +378,33 @@ pub(super) fn open(draft: &mut Draft<'_>, mut elevation: Elevation) {
             Some("the holder has no account on the target any more".to_owned()),
         );
     }
-    let id: GrantId = draft.id();
-    let grant = Grant {
-        id,
+    let account = account.filter(|_| target.connector.uses_own_account());
+    let grant = new_grant(draft, &elevation, target.scope, account, until);
+    elevation.phase = Phase::Opening;
+    elevation.grant = Some(grant.id);
+    elevation.trouble = None;
+    draft.fact(
+        What::Opening { elevation: elevation.id, grant: grant.id, until },
+        vec![Row::Elevation(elevation), Row::Grant(grant)],
+    );
+}
+
+/// A grant that is wanted, and that nobody has looked for yet.
+fn new_grant(
+    draft: &mut Draft<'_>,
+    elevation: &Elevation,
+    target: ScopeId,
+    account: Option<Digest>,
+    until: Timestamp,
+) -> Grant {
+    Grant {
+        id: draft.id(),
         elevation: elevation.id,
-        target: target.scope,
+        target,
         right: elevation.right,
         name: unguessable(&draft.draw()),
-        account: account.filter(|_| target.connector.uses_own_account()),
-        opened_at: now,
+        account,
+        opened_at: draft.now(),
         until,
         wanted: true,
         ending: None,
@@ -384,14 +414,7 @@ pub(super) fn open(draft: &mut Draft<'_>, mut elevation: Elevation) {
         verified_at: None,
         login_shown: false,
         leftovers: None,
-    };
-    elevation.phase = Phase::Opening;
-    elevation.grant = Some(id);
-    elevation.trouble = None;
-    draft.fact(
-        What::Opening { elevation: elevation.id, grant: id, until },
-        vec![Row::Elevation(elevation), Row::Grant(grant)],
-    );
+    }
 }
 
 /// Why what was answered isn't enough any more, if it isn't.

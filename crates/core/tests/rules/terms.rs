@@ -41,13 +41,16 @@ fn pinned(pins: &[&str], terms: Terms) -> Terms {
     Terms { pins: pins.iter().map(|pin| (*pin).to_owned()).collect(), ..terms }
 }
 
+/// A name, rules with whether each stands at the target, and the longest duration that then holds, in hours.
+type Case = (&'static str, Vec<(bool, Terms)>, u32);
+
 #[test]
 fn the_most_specific_rule_wins_each_setting_and_a_pin_above_only_tightens() {
     let (root, target) = (false, true);
     let weight = |terms| Terms { weight: Some(Weight::Privileged), ..terms };
     let named = |terms| Terms { role: Some("writer".to_owned()), ..terms };
     let other = |terms| Terms { role: Some("reader".to_owned()), ..terms };
-    let cases: [(&str, Vec<(bool, Terms)>, u32); 10] = [
+    let cases: [Case; 10] = [
         ("nothing set: the house's hour", vec![], 1),
         ("the deeper scope", vec![(root, longest(2)), (target, longest(3))], 3),
         ("a role before a weight", vec![(target, weight(longest(2))), (target, named(longest(4)))], 4),

@@ -69,7 +69,7 @@ async fn secrets_move_to_a_new_master_key_and_the_old_one_is_needed_no_more() {
     std::fs::write(&file, format!("{new}{old}")).unwrap();
     let output = house.setup.run(&["rotate-key"]).unwrap();
     assert!(output.status.success() && printed(&output).contains("anew under k2"), "{}", printed(&output));
-    std::fs::write(&file, new).unwrap();
+    std::fs::write(&file, &new).unwrap();
     house.start_again(&[]);
     house.token(TOMAS).await;
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
@@ -79,6 +79,17 @@ async fn secrets_move_to_a_new_master_key_and_the_old_one_is_needed_no_more() {
     std::fs::write(&file, old).unwrap();
     let refused = house.setup.start(&[]).err().unwrap().to_string();
     assert!(refused.contains("sealed under the master key k2, which is not there"), "{refused}");
+
+    // The same key handed over by systemd instead of a file.
+    std::fs::write(house.path().join("handed-over"), &new).unwrap();
+    let config = std::fs::read_to_string(house.setup.config()).unwrap();
+    let by_file = format!("file = \"{}\"", file.display());
+    std::fs::write(house.setup.config(), config.replace(&by_file, "credential = \"handed-over\"")).unwrap();
+    let refused = house.setup.start(&[]).err().unwrap().to_string();
+    assert!(refused.contains("systemd handed no credentials over"), "{refused}");
+    let handed = house.path().display().to_string();
+    house.start_again(&[("CREDENTIALS_DIRECTORY", &handed)]);
+    house.token(TOMAS).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
