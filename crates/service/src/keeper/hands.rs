@@ -16,6 +16,8 @@ pub(super) enum Work {
     KeepTime,
     /// Reading live grants back.
     ReadBack,
+    /// Surveying.
+    Survey,
 }
 
 /// Works on one target.
@@ -27,7 +29,17 @@ pub(super) struct Hands {
 }
 
 impl Hands {
-    pub(super) async fn carry_out(&self, work: &Work) -> Result<(), TargetError> {
+    /// Does it, or says what is in the way.
+    pub(super) async fn carry_out(&self, work: &Work) -> Result<(), String> {
+        match work {
+            Work::Survey => {
+                super::survey(&self.app, self.scope).await.map(drop).map_err(|failure| super::said(&failure))
+            }
+            other => self.on_target(other).await.map_err(|error| error.to_string()),
+        }
+    }
+
+    async fn on_target(&self, work: &Work) -> Result<(), TargetError> {
         let target = &*self.target;
         match work {
             Work::Order(order) => self.one(target, order).await,
@@ -37,6 +49,7 @@ impl Hands {
                 target.keep_time().await
             }
             Work::ReadBack => self.read_back(target).await,
+            Work::Survey => Ok(()),
         }
     }
 

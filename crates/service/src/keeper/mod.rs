@@ -67,7 +67,7 @@ struct Waiting {
 }
 
 /// What became of a piece of work.
-type Ended = (String, Work, Result<(), TargetError>);
+type Ended = (String, Work, Result<(), String>);
 
 struct Keeper {
     app: App,
@@ -126,7 +126,8 @@ impl Keeper {
             (orders(&world, self.scope, Timestamp::now()), connector)
         };
         let now = Timestamp::now();
-        self.backing_off.retain(|key, waiting| waiting.until > now || due.iter().any(|order| order.key == *key));
+        self.backing_off
+            .retain(|key, waiting| key == "survey" || waiting.until > now || due.iter().any(|order| order.key == *key));
         // Orders come with the taking first.
         for order in due {
             if let Task::Hold(grant, trouble) = order.task {
@@ -151,12 +152,7 @@ impl Keeper {
         }
         if self.surveyed_at.is_none_or(|at| now.duration_since(at) >= every) {
             self.surveyed_at = Some(now);
-            let (app, scope) = (self.app.clone(), self.scope);
-            tokio::spawn(async move {
-                if let Err(failure) = survey(&app, scope).await {
-                    app.hear(scope, Some(said(&failure)));
-                }
-            });
+            self.begin(&connector, "survey".to_owned(), Work::Survey, false, now).await?;
         }
         Ok(())
     }
@@ -205,18 +201,24 @@ impl Keeper {
                 self.backing_off.remove(&key);
                 self.app.hear(self.scope, None);
             }
-            Err(error) => self.back_off(key, &work, &error).await,
+            Err(error) => {
+                if matches!(work, Work::Survey) {
+                    // Not at its next turn, which may be hours away, but as soon as it has backed off.
+                    self.surveyed_at = None;
+                }
+                self.back_off(key, &work, error).await;
+            }
         }
     }
 
-    async fn back_off(&mut self, key: String, work: &Work, error: &TargetError) {
+    async fn back_off(&mut self, key: String, work: &Work, error: String) {
         tracing::warn!(target = %self.scope, work = %key, %error, "work on a target failed and is tried again");
         let next = self.backing_off.get(&key).map_or(BACK_OFF_FIRST, |waiting| waiting.next);
         let until = Timestamp::now().checked_add(next).unwrap_or(Timestamp::MAX);
         self.backing_off.insert(key, Waiting { until, next: (next * 2).min(BACK_OFF_MOST) });
-        self.app.hear(self.scope, Some(error.to_string()));
         self.target = None;
         let trouble = format!("{error}; it is tried again until it is done");
+        self.app.hear(self.scope, Some(error));
         let Work::Order(order) = work else { return };
         match &order.task {
             Task::Take(grant) | Task::Give(grant) => {

@@ -1,5 +1,8 @@
 -- What Tempestas keeps on a PostgreSQL cluster, in a schema of its own: the grants it gave there, and a
 -- procedure that ends them by the cluster's own clock. It goes on when Tempestas is dead.
+BEGIN;
+-- One at a time: two that install together would trip over each other.
+SELECT pg_advisory_xact_lock(7436214);
 CREATE SCHEMA IF NOT EXISTS tempestas;
 REVOKE ALL ON SCHEMA tempestas FROM PUBLIC;
 
@@ -75,3 +78,4 @@ BEGIN
         COMMIT;
     END LOOP;
 END $$;
+COMMIT;
