@@ -35,6 +35,18 @@ impl Sight {
         world.root.is_some_and(|root| self.sees_scope(world, root))
     }
 
+    /// Whether they may see this person, group or program: themselves, and whoever has an account, a duty or an
+    /// eligibility in their scopes, or belongs to a group that has.
+    #[must_use]
+    pub fn sees_subject(&self, world: &World, id: SubjectId) -> bool {
+        let there = |holder: SubjectId, scope: ScopeId| self.sees_scope(world, scope) && world.belongs_to(id, holder);
+        self.person == Some(id)
+            || self.sees_all(world)
+            || world.accounts.values().any(|account| there(account.subject, account.target))
+            || world.duties.values().any(|duty| there(duty.subject, duty.scope))
+            || world.eligibilities.values().any(|held| there(held.subject, held.right.scope))
+    }
+
     /// Whether they may see this elevation: their own, one they were asked about, or one in a scope of their duty.
     #[must_use]
     pub fn sees_elevation(&self, world: &World, elevation: &Elevation) -> bool {

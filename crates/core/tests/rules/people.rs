@@ -57,3 +57,17 @@ fn one_account_has_one_owner_and_the_last_administrator_stays() {
     let command = Command::Suspend { subject: oda };
     assert!(matches!(house.act(stale, &command), Err(Refusal::StepUp { .. })));
 }
+
+#[test]
+fn an_overseer_of_one_scope_sees_only_the_people_there() {
+    let mut house = House::new(&settings(0));
+    let (target, oda, piet, tomas) = (house.target(), house.id(Who::First), house.id(Who::Other), house.id(Who::Asker));
+    let duty = Command::GiveDuty { subject: oda, kind: DutyKind::Auditor, scope: target };
+    house.well(Who::Administrator, duty);
+    let sight = Sight::of(&house.world, oda);
+    assert!(sight.sees_subject(&house.world, oda), "herself");
+    assert!(sight.sees_subject(&house.world, tomas), "he has an account and an eligibility there");
+    assert!(!sight.sees_subject(&house.world, piet), "he has nothing there");
+    let everything = Sight::of(&house.world, house.id(Who::Administrator));
+    assert!(everything.sees_subject(&house.world, piet));
+}

@@ -17,8 +17,10 @@ use crate::{
 const ENROLMENT_LASTS: SignedDuration = SignedDuration::from_hours(72);
 
 pub(super) async fn list(Overseer(me): Overseer) -> Answer<Vec<SubjectView>> {
+    let sight = me.sight().await;
     let world = me.app.world().await;
-    Ok(Json(world.subjects.values().map(|subject| views::subject(&world, subject)).collect()))
+    let seen = world.subjects.values().filter(|subject| sight.sees_subject(&world, subject.id));
+    Ok(Json(seen.map(|subject| views::subject(&world, subject)).collect()))
 }
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSubject>) -> Answer<SubjectView> {
