@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, Lapse, Seconds, Seen, StartChoice, Verdict, Weight};
+use tempestas_core::{Digest, Lapse, Seconds, Seen, StartChoice, Starts, Verdict, Weight};
 
 use crate::LedgerEntry;
 
@@ -40,6 +40,16 @@ pub struct DemandView {
     pub duration: Seconds,
     /// Longest that the terms allow, in seconds.
     pub longest: Seconds,
+    /// Usual time, in seconds.
+    pub usual: Seconds,
+    /// How the clock may start.
+    pub starts: Starts,
+    /// How old the caller's proof may be, in seconds.
+    pub proof_within: Seconds,
+    /// Fewest letters of the reason.
+    pub reason_at_least: u16,
+    /// Scopes below the one asked for, which are less.
+    pub narrower: Vec<String>,
     /// Whether a reason is required.
     pub reason_required: bool,
     /// Whether a ticket is required, and of which form.
@@ -82,11 +92,72 @@ pub struct AskRequest {
 pub struct AnswerRequest {
     /// Yes or no.
     pub verdict: Verdict,
+    /// With a yes: to less than was asked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub less: Option<LessView>,
     /// Why; always with a no.
     #[serde(default)]
     pub reason: Option<String>,
     /// Digest of the ask that was looked at.
     pub shown: Digest,
+}
+
+/// Less than was asked for; what is left out stays as asked.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LessView {
+    /// Shorter, in seconds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub duration: Option<Seconds>,
+    /// Narrower: the path of a scope below.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub scope: Option<String>,
+    /// At another time.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub start: Option<StartChoice>,
+}
+
+/// What was asked for at first, where an approver said yes to less.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AskedView {
+    /// The right.
+    pub right: String,
+    /// For how long, in seconds.
+    pub duration: Seconds,
+    /// When the clock was to start.
+    pub start: StartChoice,
+}
+
+/// What an approver wants to know besides the ask itself.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AskContext {
+    /// How the asker's earlier elevations of the same right went, newest first; 20 at most.
+    pub earlier: Vec<EarlierView>,
+    /// How many there were.
+    pub earlier_count: usize,
+    /// What else the asker holds at this moment, live or standing.
+    pub holds: Vec<String>,
+    /// What the role would let them do that they can't do now.
+    pub would_change: String,
+    /// Scopes below the one asked for, to narrow it to.
+    pub narrower: Vec<String>,
+    /// Asks of others that wait for the same right.
+    pub others_waiting: usize,
+}
+
+/// One earlier elevation, in short.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct EarlierView {
+    /// Reference.
+    pub id: String,
+    /// When it was asked.
+    pub asked_at: Timestamp,
+    /// How it ended.
+    pub state: String,
+    /// Why it was asked.
+    pub reason: Option<String>,
+    /// How many leftovers were found.
+    pub leftovers: usize,
 }
 
 /// A word said with an end.
@@ -145,10 +216,18 @@ pub struct ElevationView {
     pub duration: Seconds,
     /// When the clock starts.
     pub start: StartChoice,
+    /// What was asked for at first, where an approver said yes to less.
+    pub asked: Option<AskedView>,
     /// Why.
     pub reason: Option<String>,
     /// Ticket.
     pub ticket: Option<String>,
+    /// Whether the caller is its holder.
+    pub mine: bool,
+    /// Whether it waits for the caller's answer.
+    pub for_me: bool,
+    /// Whether the caller may end it.
+    pub may_revoke: bool,
     /// What was demanded, as one plain sentence.
     pub demand: String,
     /// Rounds of approval.
@@ -195,6 +274,8 @@ pub struct AnswerView {
     pub who: String,
     /// What.
     pub verdict: Verdict,
+    /// In words, where it was a yes to less.
+    pub less: Option<String>,
     /// Why.
     pub reason: Option<String>,
     /// When.

@@ -12,6 +12,16 @@ pub struct ScopeView {
     pub path: String,
     /// What it is.
     pub kind: ScopeKind,
+    /// Standing rights held right here or below.
+    pub standing: usize,
+    /// Critical ones among them.
+    pub critical: usize,
+    /// Grants live right here or below.
+    pub live: usize,
+    /// Rules of terms set right here.
+    pub rules: usize,
+    /// What is in the way on this target, in plain words.
+    pub trouble: Option<String>,
 }
 
 /// A folder to add.

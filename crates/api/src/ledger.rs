@@ -58,6 +58,27 @@ pub struct LedgerReply {
     pub before: Option<u64>,
 }
 
+/// Proof that one entry stands in the ledger under a signed checkpoint.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct EntryProof {
+    /// The entry's number.
+    pub n: u64,
+    /// Its exact bytes, as hashed.
+    pub fact: String,
+    /// Leaf hash (RFC 9162, 2.1.1).
+    pub leaf: Digest,
+    /// Proof of inclusion (RFC 9162, 2.1.3).
+    pub proof: Vec<Digest>,
+    /// Size of the tree that it is proven in.
+    pub size: u64,
+    /// Root of that tree.
+    pub root: Digest,
+    /// The signed note that vouches for that root.
+    pub checkpoint: String,
+    /// The public key that the note is signed with, as one line.
+    pub public_key: String,
+}
+
 /// A checkpoint to be held against.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

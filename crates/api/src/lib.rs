@@ -6,15 +6,21 @@
 mod elevations;
 mod estate;
 mod ledger;
+mod pages;
 mod people;
+mod sign_in;
 mod standing;
+mod stops;
 mod terms;
 
 pub use elevations::*;
 pub use estate::*;
 pub use ledger::*;
+pub use pages::*;
 pub use people::*;
+pub use sign_in::*;
 pub use standing::*;
+pub use stops::*;
 pub use terms::*;
 
 use schemars::JsonSchema;

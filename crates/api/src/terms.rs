@@ -103,6 +103,53 @@ pub struct TermsReply {
     pub terms: Vec<TermsView>,
 }
 
+/// A rule to try out: in place of another, or as a new one.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TermsTrial {
+    /// The rule it would replace; a new one where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub replaces: Option<String>,
+    /// The rule; none to try the end of the one replaced.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rule: Option<NewTerms>,
+}
+
+/// Whom a change of terms touches.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct TermsTouched {
+    /// Who may ask for what, and which settings would be others; 200 at most.
+    pub touched: Vec<TouchedView>,
+    /// How many there are.
+    pub count: usize,
+    /// How many people that is.
+    pub people: usize,
+    /// References of open asks that were made under the present terms; they keep theirs, the stricter wins at opening.
+    pub open_asks: Vec<String>,
+}
+
+/// One who is touched.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct TouchedView {
+    /// Who.
+    pub who: String,
+    /// For what.
+    pub right: String,
+    /// What changes.
+    pub changes: Vec<SettingChange>,
+}
+
+/// One setting before and after.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SettingChange {
+    /// Its name.
+    pub setting: String,
+    /// Now.
+    pub before: String,
+    /// Then.
+    pub after: String,
+}
+
 /// For what, and whom.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

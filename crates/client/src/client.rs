@@ -2,17 +2,17 @@
 
 use std::{error::Error as _, path::PathBuf, time::Duration};
 
-use reqwest::{Certificate, Method, Response, Url};
+use reqwest::{Certificate, Method, Response, StatusCode, Url};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    AlarmView, AnswerRequest, AskRequest, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView, Done,
-    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView,
-    EligibleReply, EnrolReply, EnrolRequest, Enrolment, LedgerFilter, LedgerReply, LoginReply, Me, NewAccount, NewDuty,
-    NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem,
-    ProofReply, ProofRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter,
-    StandingView, SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WhichTarget,
-    WordRequest,
+    AlarmView, AnswerRequest, AskRequest, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
+    DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DutyView, EffectiveQuery,
+    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView, EligibleReply, EnrolReply,
+    EnrolRequest, Enrolment, LedgerFilter, LedgerReply, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder,
+    NewMember, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
+    RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter, StandingView, StopView,
+    SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -102,10 +102,13 @@ impl Client {
             request = request.json(body);
         }
         let response = request.send().await.map_err(|error| unreachable(&error))?;
-        if response.status().is_success() {
+        let status = response.status();
+        if status == StatusCode::ACCEPTED {
+            return Err(ClientError::Drafted(self.read(response).await?));
+        }
+        if status.is_success() {
             return Ok(response);
         }
-        let status = response.status();
         let text = response.text().await.map_err(|error| unreachable(&error))?;
         match serde_json::from_str::<Problem>(&text) {
             Ok(problem) => Err(ClientError::Refused(Box::new(problem))),
@@ -143,6 +146,18 @@ macro_rules! calls {
 calls! {
     /// Signs in.
     sign_in(request: &SignInRequest) -> SignInReply = POST ["sign-in"] body request;
+    /// Asks to be let in by a code (RFC 8628).
+    ask_device(request: &DeviceRequest) -> DeviceReply = POST ["devices"] body request;
+    /// Whether that was done.
+    device_token(request: &DeviceTokenRequest) -> DeviceTokenReply = POST ["devices", "token"] body request;
+    /// What a program drafted.
+    draft(id: &str) -> DraftView = GET ["drafts", id];
+    /// Stops.
+    stops() -> Vec<StopView> = GET ["stops"];
+    /// Ends everything live, and bars new asks.
+    stop(new: &NewStop) -> StopView = POST ["stops"] body new;
+    /// One of the two voices that lift a stop.
+    lift_stop(id: &str) -> StopView = POST ["stops", id, "lift"];
     /// Sets password and TOTP with a one-time secret.
     enrol(request: &EnrolRequest) -> EnrolReply = POST ["enrol"] body request;
     /// Ends this sign-in.

@@ -2,13 +2,15 @@
 
 use std::fmt;
 
-use tempestas_api::Problem;
+use tempestas_api::{Drafted, Problem};
 
 /// Why a call came to nothing.
 #[derive(Debug)]
 pub enum ClientError {
     /// The service said no, and what to do.
     Refused(Box<Problem>),
+    /// The sign-in only drafts: nothing was done yet, and its person confirms it in the console.
+    Drafted(Drafted),
     /// The service could not be reached, or the answer broke off.
     Unreachable(String),
     /// The service's answer can't be read.
@@ -21,7 +23,7 @@ impl ClientError {
     pub fn code(&self) -> Option<&str> {
         match self {
             Self::Refused(problem) => Some(&problem.code),
-            Self::Unreachable(_) | Self::Unreadable(_) => None,
+            Self::Drafted(_) | Self::Unreachable(_) | Self::Unreadable(_) => None,
         }
     }
 }
@@ -30,6 +32,7 @@ impl fmt::Display for ClientError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Refused(problem) => f.write_str(&problem.detail),
+            Self::Drafted(drafted) => f.write_str(&drafted.says),
             Self::Unreachable(what) => {
                 write!(f, "the service can't be reached: {what}; is `tempestasd` running there?")
             }

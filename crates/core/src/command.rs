@@ -3,8 +3,9 @@
 use jiff::Timestamp;
 
 use crate::{
-    AlarmId, AlarmKind, Connector, ConversionId, Digest, DutyId, DutyKind, ElevationId, EligibilityId, GrantId, Right,
-    Said, ScopeId, Seconds, StandingId, StartChoice, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, What,
+    AlarmId, AlarmKind, Connector, ConversionId, Digest, DutyId, DutyKind, ElevationId, EligibilityId, GrantId, Less,
+    Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, SubjectKind, Survey, Terms,
+    TermsId, Verdict, What,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -41,6 +42,16 @@ pub enum Command {
     },
     /// Time has passed.
     Tick,
+
+    // Stop.
+    Stop {
+        reach: Reach,
+        word: Said,
+    },
+    /// One of the two voices that lift a stop.
+    LiftStop {
+        stop: StopId,
+    },
 
     // People.
     AddSubject {
@@ -166,6 +177,8 @@ pub enum Command {
     Answer {
         elevation: ElevationId,
         verdict: Verdict,
+        /// With a yes: to less than was asked for.
+        less: Option<Less>,
         reason: Option<Said>,
         shown: Digest,
     },
@@ -229,6 +242,8 @@ impl Command {
             Self::SettleAlarm { .. } => "settle-alarm",
             Self::Recover { .. } => "recover",
             Self::Tick => "tick",
+            Self::Stop { .. } => "stop",
+            Self::LiftStop { .. } => "lift-stop",
             Self::AddSubject { .. } => "add-subject",
             Self::AddMember { .. } => "add-member",
             Self::RemoveMember { .. } => "remove-member",

@@ -40,7 +40,8 @@ impl Demand {
     /// The whole demand as one plain sentence.
     #[must_use]
     pub fn sentence(&self, world: &World, duration: Seconds, start: StartChoice) -> String {
-        let mut needs = vec![format!("a TOTP code no older than {}", self.terms.assurance)];
+        let mut needs =
+            vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance)];
         match self.terms.reason {
             ReasonRule::Required { at_least: 0..=1 } => needs.push("a reason".to_owned()),
             ReasonRule::Required { at_least } => {
@@ -108,6 +109,16 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
         .filter(|role| !role.gone)
         .ok_or_else(|| Refusal::unknown("role", right.role, "`tempestas eligible` lists what you may ask for"))?;
     let eligibility = fitting_eligibility(world, asker, right, now)?;
+    if let Some(stop) = world.stop_on(asker, right) {
+        return Err(Refusal::conflict(format!(
+            "{} is stopped since {} by {}: {}; nothing may be asked for until two administrators lift {}",
+            world.reach_name(stop.reach),
+            stop.at.strftime("%F %R UTC"),
+            world.subject_name(stop.by),
+            world.text(stop.word),
+            stop.id
+        )));
+    }
     let terms = effective_terms(world, Act::Elevate, right, asker);
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(Refusal::conflict(format!(
@@ -224,17 +235,21 @@ pub(crate) fn who_may_answer(
 
 /// Whether `person` is free to answer `asker`: active, another human, and not touched by the asker within a day.
 fn may_answer(world: &World, person: SubjectId, asker: SubjectId, now: Timestamp) -> bool {
-    let human = world.human(asker);
     let active = world
         .subjects
         .get(&person)
         .is_some_and(|subject| subject.kind == SubjectKind::Person && !world.is_suspended(subject.id));
-    let touched = world.hands.values().any(|hand| {
+    active && world.human(person) != world.human(asker) && !is_touched(world, person, asker, now)
+}
+
+/// Whether `hand`, or the machine's operator, had a hand in `person`'s duties or sign-in within a day.
+pub(crate) fn is_touched(world: &World, person: SubjectId, hand: SubjectId, now: Timestamp) -> bool {
+    let human = world.human(hand);
+    world.hands.values().any(|hand| {
         hand.touched == person
             && crate::later(hand.at, HAND_LASTS) > now
             && hand.by.is_none_or(|by| world.human(by) == human)
-    });
-    active && world.human(person) != human && !touched
+    })
 }
 
 /// The rights that `subject` may ask for at `now`, through itself or a group.

@@ -93,6 +93,32 @@ pub enum Verdict {
     No,
 }
 
+/// What an approver leaves of an ask; what is left out stays as asked.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Less {
+    /// Shorter.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub duration: Option<Seconds>,
+    /// Narrower: a scope below the one asked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub scope: Option<ScopeId>,
+    /// At another time.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub start: Option<StartChoice>,
+}
+
+/// What was asked for at first, where a yes to less changed it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Asked {
+    /// The right.
+    pub right: Right,
+    /// For how long.
+    pub duration: Seconds,
+    /// From when.
+    pub start: StartChoice,
+}
+
 /// One approver's answer.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Answer {
@@ -102,6 +128,9 @@ pub struct Answer {
     pub verdict: Verdict,
     /// Why; always there with a no.
     pub reason: Option<Digest>,
+    /// What a yes left of the ask, where it was a yes to less.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub less: Option<Less>,
     /// When.
     pub at: Timestamp,
 }
@@ -154,6 +183,9 @@ pub struct Elevation {
     pub duration: Seconds,
     /// When the clock starts.
     pub start: StartChoice,
+    /// What was asked for, where an approver said yes to less.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asked: Option<Asked>,
     /// Why.
     pub reason: Option<Digest>,
     /// Ticket.

@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Actor, AlarmId, AlarmKind, ConversionId, Door, DutyId, DutyKind, ElevationId, EligibilityId, End, GrantId, Key,
-    Right, Row, ScopeId, StandingId, SubjectId, TermsId, Verdict, World, text::Digest,
+    Reach, Right, Row, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, World,
+    text::Digest,
 };
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
@@ -86,6 +87,10 @@ pub enum What {
     SignInFailed { subject: SubjectId },
     Proved { subject: SubjectId },
     SignInEnded { subject: SubjectId },
+    PasskeyAdded { subject: SubjectId },
+    PasskeyDropped { subject: SubjectId },
+    DeviceLetIn { subject: SubjectId, program: String },
+    DeviceRefused { subject: SubjectId },
     Refused { command: String, code: String, elevation: Option<ElevationId> },
     RefusalsDropped { subject: SubjectId, count: u32 },
     FolderAdded { scope: ScopeId },
@@ -118,6 +123,32 @@ pub enum What {
     Ended { elevation: ElevationId, end: End, leftovers: u32 },
     AlarmRaised { alarm: AlarmId, about: AlarmKind },
     AlarmSettled { alarm: AlarmId },
+    Stopped { stop: StopId, reach: Reach, ended: u32 },
+    LiftAsked { stop: StopId, reach: Reach },
+    StopLifted { stop: StopId, reach: Reach },
+    Narrowed { elevation: ElevationId, right: Right, duration: Seconds, start: StartChoice },
+}
+
+/// A list that facts change. Live messages carry nothing more of a fact than this.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Topic {
+    /// Asks, answers, grants.
+    Elevations,
+    /// Standing rights and conversions.
+    Standing,
+    /// People, groups, duties, eligibilities.
+    People,
+    /// Scopes, targets, surveys.
+    Estate,
+    /// Rules of terms.
+    Terms,
+    /// Alarms.
+    Alarms,
+    /// Stops.
+    Stops,
+    /// Nothing but the record itself.
+    Record,
 }
 
 /// What a fact concerns, for filters and for Sight.
@@ -141,6 +172,67 @@ impl What {
             .unwrap_or_default()
     }
 
+    /// The list that it changed, for those who look at it.
+    #[must_use]
+    pub const fn topic(&self) -> Topic {
+        match self {
+            Self::Asked { .. }
+            | Self::Answered { .. }
+            | Self::Narrowed { .. }
+            | Self::Settled { .. }
+            | Self::Readied { .. }
+            | Self::SentBack { .. }
+            | Self::Opening { .. }
+            | Self::Verified { .. }
+            | Self::Delayed { .. }
+            | Self::LoginShown { .. }
+            | Self::Closing { .. }
+            | Self::Ended { .. } => Topic::Elevations,
+            Self::Surveyed { .. }
+            | Self::SurveyHeld { .. }
+            | Self::Converted { .. }
+            | Self::ConversionUndone { .. }
+            | Self::StandingTaken { .. }
+            | Self::StandingRestored { .. }
+            | Self::StandingDelayed { .. } => Topic::Standing,
+            Self::SubjectAdded { .. }
+            | Self::MemberAdded { .. }
+            | Self::MemberRemoved { .. }
+            | Self::Suspended { .. }
+            | Self::Resumed { .. }
+            | Self::AccountSet { .. }
+            | Self::DutyGiven { .. }
+            | Self::DutyEnded { .. }
+            | Self::EligibilityGiven { .. }
+            | Self::EligibilityEnded { .. } => Topic::People,
+            Self::Founded { .. }
+            | Self::EpochBegun { .. }
+            | Self::KeyRotated { .. }
+            | Self::FolderAdded { .. }
+            | Self::TargetAdded { .. }
+            | Self::TargetSet { .. }
+            | Self::SurveyAsked { .. }
+            | Self::Searched { .. }
+            | Self::StrayEnded { .. } => Topic::Estate,
+            Self::TermsSet { .. } | Self::TermsEnded { .. } => Topic::Terms,
+            Self::AlarmRaised { .. } | Self::AlarmSettled { .. } => Topic::Alarms,
+            Self::Stopped { .. } | Self::LiftAsked { .. } | Self::StopLifted { .. } => Topic::Stops,
+            Self::EnrolmentIssued { .. }
+            | Self::CredentialsSet { .. }
+            | Self::Recovered { .. }
+            | Self::SignedIn { .. }
+            | Self::SignInFailed { .. }
+            | Self::Proved { .. }
+            | Self::SignInEnded { .. }
+            | Self::PasskeyAdded { .. }
+            | Self::PasskeyDropped { .. }
+            | Self::DeviceLetIn { .. }
+            | Self::DeviceRefused { .. }
+            | Self::Refused { .. }
+            | Self::RefusalsDropped { .. } => Topic::Record,
+        }
+    }
+
     /// What it concerns.
     #[must_use]
     pub fn about(&self) -> About {
@@ -156,6 +248,10 @@ impl What {
             | Self::SignInFailed { subject }
             | Self::Proved { subject }
             | Self::SignInEnded { subject }
+            | Self::PasskeyAdded { subject }
+            | Self::PasskeyDropped { subject }
+            | Self::DeviceLetIn { subject, .. }
+            | Self::DeviceRefused { subject }
             | Self::RefusalsDropped { subject, .. } => about.subject = Some(*subject),
             Self::MemberAdded { member, .. } | Self::MemberRemoved { member, .. } => {
                 about.subject = Some(*member);
@@ -194,6 +290,14 @@ impl What {
             | Self::LoginShown { elevation, .. }
             | Self::Closing { elevation, .. }
             | Self::Ended { elevation, .. } => about.elevation = Some(*elevation),
+            Self::Narrowed { elevation, right, .. } => {
+                (about.elevation, about.scope) = (Some(*elevation), Some(right.scope));
+            }
+            Self::Stopped { reach, .. } | Self::LiftAsked { reach, .. } | Self::StopLifted { reach, .. } => match reach
+            {
+                Reach::Person(person) => about.subject = Some(*person),
+                Reach::Scope(scope) => about.scope = Some(*scope),
+            },
             Self::Refused { elevation, .. } => about.elevation = *elevation,
             Self::Founded { .. }
             | Self::EpochBegun { .. }
@@ -239,7 +343,13 @@ impl What {
             Self::Recovered { subject } => format!("recovered the sign-in of {} on the machine", who(subject)),
             Self::SignedIn { subject } => format!("signed in as {}", who(subject)),
             Self::SignInFailed { subject } => format!("failed to sign in as {}", who(subject)),
-            Self::Proved { subject } => format!("gave a fresh TOTP code for {}", who(subject)),
+            Self::Proved { subject } => format!("gave a fresh proof for {}", who(subject)),
+            Self::PasskeyAdded { subject } => format!("added a passkey for {}", who(subject)),
+            Self::PasskeyDropped { subject } => format!("dropped a passkey of {}", who(subject)),
+            Self::DeviceLetIn { subject, program } => {
+                format!("let {program} in for {}, to read and draft", who(subject))
+            }
+            Self::DeviceRefused { subject } => format!("refused to let a program in for {}", who(subject)),
             Self::SignInEnded { subject } => format!("ended a sign-in of {}", who(subject)),
             Self::Refused { command, code, elevation } => {
                 let about = elevation.map_or_else(String::new, |id| format!(" {id}"));
@@ -309,6 +419,21 @@ impl What {
             }
             Self::AlarmRaised { alarm, about } => format!("raised alarm {alarm}: {}", about.sentence(world)),
             Self::AlarmSettled { alarm } => format!("settled alarm {alarm}"),
+            Self::Stopped { reach, ended, .. } => {
+                let what = if *ended == 1 { "elevation" } else { "elevations" };
+                format!("stopped {}, ending {ended} {what} and barring new asks", world.reach_name(*reach))
+            }
+            Self::LiftAsked { reach, .. } => {
+                format!("was the first of two to lift the stop on {}", world.reach_name(*reach))
+            }
+            Self::StopLifted { reach, .. } => format!("lifted the stop on {}", world.reach_name(*reach)),
+            Self::Narrowed { elevation, right, duration, start } => {
+                let starts = match start {
+                    StartChoice::At { time } => format!(", from {time}"),
+                    StartChoice::AtYes | StartChoice::OnBegin => String::new(),
+                };
+                format!("narrowed {elevation} to {} for {duration}{starts}", world.right_name(*right))
+            }
         }
     }
 }

@@ -58,6 +58,8 @@ ids! {
     EligibilityId "y";
     /// A rule of terms.
     TermsId "t";
+    /// A stop.
+    StopId "x";
     /// An elevation; shown as `E1042`.
     ElevationId "E";
     /// One right in force on one target for its time.

@@ -23,6 +23,7 @@ mod orders;
 mod refusal;
 mod sight;
 mod standing;
+mod stop;
 mod subject;
 mod survey;
 mod terms;
@@ -33,27 +34,28 @@ mod world;
 pub use caller::{Actor, Caller, Context, Door};
 pub use command::Command;
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, plan_conversion};
-pub use decide::{decide, ensure_administrator};
+pub use decide::{decide, ensure_administrator, ensure_fresh};
 pub use demand::{Demand, demand_for, own_rights};
-pub use elevation::{Answer, Elevation, End, Grant, Leftover, Phase, Seen, Stage, StartChoice, Verdict};
+pub use elevation::{Answer, Asked, Elevation, End, Grant, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict};
 pub use estate::{
     Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Right, Role, Scope, ScopeKind, Target,
     Weight,
 };
-pub use fact::{FACT_VERSION, Fact, What};
+pub use fact::{FACT_VERSION, Fact, Topic, What};
 pub use ids::{
-    AlarmId, ConversionId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId, StandingId, SubjectId,
-    TermsId,
+    AlarmId, ConversionId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId, StandingId, StopId,
+    SubjectId, TermsId,
 };
 pub use orders::{Order, Task, orders};
 pub use refusal::Refusal;
 pub use sight::Sight;
-pub use standing::Standing;
+pub use standing::{Standing, Tally};
+pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Hand, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
-    effective_terms,
+    effective_terms, effective_under,
 };
 pub use text::{Digest, PrivateText, Said};
 pub use time::{Seconds, later};

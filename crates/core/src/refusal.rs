@@ -35,7 +35,7 @@ pub enum Refusal {
     Limit(String),
     /// A fresher proof of the person is needed.
     #[error(
-        "this needs a TOTP code proven within the last {max_age}; {}",
+        "this needs a passkey or TOTP code proven within the last {max_age}; {}",
         last.map_or_else(|| "none was given in this sign-in".to_owned(), |at| format!("the last was at {at}"))
     )]
     StepUp {

@@ -5,6 +5,15 @@ use serde::{Deserialize, Serialize};
 
 use crate::{Right, ScopeId, StandingId, text::Digest};
 
+/// How many standing rights there were at the end of a day; kept for the days on which their number changed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Tally {
+    /// The day (UTC), as `2026-11-23`.
+    pub day: String,
+    /// Standing rights at its end.
+    pub standing: u32,
+}
+
 /// A right held all the time.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Standing {

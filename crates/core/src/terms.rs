@@ -356,7 +356,19 @@ fn house_defaults() -> Settings {
 /// The terms that hold for one act on one right by one asker, by [`PRECEDENCE`].
 #[must_use]
 pub fn effective_terms(world: &World, act: Act, right: Right, asker: SubjectId) -> Effective {
-    let mut rules: Vec<&Terms> = world.terms.values().filter(|rule| rule.fits(world, act, right, asker)).collect();
+    effective_under(world, world.terms.values(), act, right, asker)
+}
+
+/// The terms that would hold if `rules` were all there are.
+#[must_use]
+pub fn effective_under<'w>(
+    world: &'w World,
+    rules: impl Iterator<Item = &'w Terms>,
+    act: Act,
+    right: Right,
+    asker: SubjectId,
+) -> Effective {
+    let mut rules: Vec<&Terms> = rules.filter(|rule| rule.fits(world, act, right, asker)).collect();
     rules.sort_by_key(|rule| (std::cmp::Reverse(rule.specificity(world)), rule.id));
     let house = house_defaults();
     let weigh = Weigh { world, rules, traces: std::cell::RefCell::default() };

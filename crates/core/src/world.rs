@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     Account, Alarm, AlarmId, Conversion, ConversionId, Duty, DutyId, Elevation, ElevationId, Eligibility,
     EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope, ScopeId, Standing, StandingId,
-    Subject, SubjectId, SubjectKind, Target, Terms, TermsId, text::Digest,
+    Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
 };
 
 /// How deep groups may nest.
@@ -117,6 +117,8 @@ tables! {
     Elevation "elevation" elevations: ElevationId => Elevation, |it| it.id;
     Grant "grant" grants: GrantId => Grant, |it| it.id;
     Alarm "alarm" alarms: AlarmId => Alarm, |it| it.id;
+    Stop "stop" stops: StopId => Stop, |it| it.id;
+    Tally "tally" tallies: String => Tally, |it| it.day.clone();
 }
 
 fn key_text<T: Serialize>(id: &T) -> String {

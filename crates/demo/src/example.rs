@@ -103,7 +103,7 @@ impl Story<'_> {
         for who in [MARA, TOMAS, ODA, INES] {
             let person = self.facts.person(who)?;
             let code = next_code(self.directory, who, &person.totp_secret)?;
-            println!("{}$ tempestas sign-in {who} --code {code}", who.split('.').next().unwrap_or(who));
+            println!("{}$ tempestas sign-in {who} --password --code {code}", who.split('.').next().unwrap_or(who));
             let mut child = self
                 .command(who)
                 .args(["sign-in", who, "--password-stdin", "--code", &code])

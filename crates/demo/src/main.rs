@@ -114,7 +114,7 @@ fn print_facts(demo: &Demo) {
     println!("\nA current code of any of them:  target/debug/tempestas-demo {state}code tomas.reyes");
     println!("\nTry next, in another terminal:");
     println!("  export PATH=$PWD/target/debug:$PATH TEMPESTAS_SERVER={}", facts.address);
-    println!("  tempestas sign-in tomas.reyes --code $(tempestas-demo {state}code tomas.reyes)");
+    println!("  tempestas sign-in tomas.reyes --password --code $(tempestas-demo {state}code tomas.reyes)");
     println!("  tempestas eligible");
     println!(
         "  tempestas ask harbour-warden@/analytics/brightwater/reports/cranes --for 10m --reason 'post the crane reports' --wait"

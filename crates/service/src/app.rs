@@ -2,21 +2,25 @@
 
 use std::{
     collections::BTreeMap,
-    sync::{Arc, Mutex},
+    sync::{Arc, Mutex, OnceLock},
 };
 
+use axum::Router;
 use jiff::Timestamp;
 use tempestas_core::{Actor, Caller, Command, Connector, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer};
 use tempestas_store::Store;
 use tempestas_targets::Target;
-use tokio::sync::{RwLock, RwLockReadGuard, watch};
+use tokio::sync::{RwLock, RwLockReadGuard, broadcast, watch};
+
+use url::Url;
 
 use crate::{
     config::Config,
     identity::Identity,
+    passkeys::Passkeys,
     problem::Failure,
     vault::Vault,
-    writer::{Outcome, Writer},
+    writer::{self, Change, Outcome, Writer},
 };
 
 /// What a keeper last heard from its target.
@@ -39,10 +43,15 @@ struct Shared {
     store: Arc<Store>,
     world: Arc<RwLock<World>>,
     writer: Writer,
-    changes: watch::Receiver<u64>,
+    heard_of: writer::Heard,
+    stopping: watch::Sender<bool>,
     vault: Vault,
     signer: Arc<Signer>,
     identity: Identity,
+    passkeys: Passkeys,
+    address: Url,
+    /// The routes themselves, to carry out drafts that were confirmed.
+    routes: OnceLock<Router>,
     installation: String,
     heard: Mutex<BTreeMap<ScopeId, Heard>>,
 }
@@ -53,7 +62,9 @@ pub(crate) struct Parts {
     pub(crate) store: Arc<Store>,
     pub(crate) world: Arc<RwLock<World>>,
     pub(crate) writer: Writer,
-    pub(crate) changes: watch::Receiver<u64>,
+    pub(crate) heard_of: writer::Heard,
+    pub(crate) passkeys: Passkeys,
+    pub(crate) address: Url,
     pub(crate) vault: Vault,
     pub(crate) signer: Arc<Signer>,
     pub(crate) installation: String,
@@ -61,16 +72,20 @@ pub(crate) struct Parts {
 
 impl App {
     pub(crate) fn new(parts: Parts) -> Self {
-        let Parts { config, store, world, writer, changes, vault, signer, installation } = parts;
+        let Parts { config, store, world, writer, heard_of, passkeys, address, vault, signer, installation } = parts;
         let shared = Shared {
             config,
             store,
             world,
             writer,
-            changes,
+            heard_of,
+            stopping: watch::channel(false).0,
             vault,
             signer,
             identity: Identity::new(),
+            passkeys,
+            address,
+            routes: OnceLock::new(),
             installation,
             heard: Mutex::default(),
         };
@@ -103,8 +118,45 @@ impl App {
     }
 
     /// A receiver that hears of every commit.
-    pub(crate) fn changes(&self) -> watch::Receiver<u64> {
-        self.shared.changes.clone()
+    pub(crate) fn commits(&self) -> watch::Receiver<u64> {
+        self.shared.heard_of.size.clone()
+    }
+
+    /// A receiver that hears which lists each commit changed.
+    pub(crate) fn changes(&self) -> broadcast::Receiver<Change> {
+        self.shared.heard_of.changes.subscribe()
+    }
+
+    /// A receiver that hears when the service is about to stop.
+    pub(crate) fn stopping(&self) -> watch::Receiver<bool> {
+        self.shared.stopping.subscribe()
+    }
+
+    /// Tells those who listen for long that the service is about to stop.
+    pub(crate) fn stop(&self) {
+        self.shared.stopping.send_replace(true);
+    }
+
+    /// The address that people type, without a slash at its end.
+    pub(crate) fn address(&self) -> String {
+        self.shared.address.as_str().trim_end_matches('/').to_owned()
+    }
+
+    pub(crate) fn installation(&self) -> &str {
+        &self.shared.installation
+    }
+
+    pub(crate) fn passkeys(&self) -> &Passkeys {
+        &self.shared.passkeys
+    }
+
+    /// The routes, once the doors are open.
+    pub(crate) fn routes(&self) -> Option<Router> {
+        self.shared.routes.get().cloned()
+    }
+
+    pub(crate) fn keep_routes(&self, routes: Router) {
+        let _ = self.shared.routes.set(routes);
     }
 
     /// Has a command decided for a caller.

@@ -4,19 +4,22 @@ use std::net::SocketAddr;
 
 use axum::{
     extract::{ConnectInfo, FromRequestParts},
-    http::{header, request::Parts},
+    http::{HeaderMap, Method, header, request::Parts},
 };
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Command, DutyKind, Sight, SubjectId, What};
-use tempestas_store::SignIn;
+use tempestas_core::{Command, DutyKind, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
+use tempestas_store::{SignIn, SignInKind};
 
 use crate::{
     app::{App, caller},
+    drafts,
     identity::token_digest,
     problem::Failure,
     writer::Outcome,
 };
 
+/// How fresh a proof must be for changing how one signs in, or letting a program in.
+const OWN_PROOF: Seconds = Seconds::minutes(15);
 /// How often the last use of a sign-in is written down, at most; oftener where it may idle only shortly.
 const NOTED_EVERY: SignedDuration = SignedDuration::from_secs(30);
 
@@ -65,6 +68,12 @@ impl SignedIn {
         self.app.submit(caller(self.person, &self.address, self.sign_in.proven_at), command).await
     }
 
+    /// Refuses where the last proof is older than what changing one's own sign-in wants.
+    pub(crate) fn ensure_proven(&self) -> Result<(), Failure> {
+        let caller = caller(self.person, &self.address, self.sign_in.proven_at);
+        Ok(ensure_fresh(&caller, OWN_PROOF, Timestamp::now())?)
+    }
+
     /// What they may see.
     pub(crate) async fn sight(&self) -> Sight {
         Sight::of(&*self.app.world().await, self.person)
@@ -81,7 +90,7 @@ impl SignedIn {
         let command = format!("{} {}", parts.method.as_str().to_lowercase(), route(parts));
         let what = What::Refused { command, code: "not-allowed".to_owned(), elevation: None };
         self.app.note(self.person, &self.address, what).await?;
-        Err(Failure::Refused(tempestas_core::Refusal::NotAllowed(says.to_owned())))
+        Err(Refusal::NotAllowed(says.to_owned()).into())
     }
 }
 
@@ -100,8 +109,69 @@ fn address(parts: &Parts) -> String {
         .map_or_else(|| "unknown".to_owned(), |ConnectInfo(address)| address.ip().to_string())
 }
 
-pub(crate) fn bearer(headers: &axum::http::HeaderMap) -> Option<&str> {
-    headers.get(header::AUTHORIZATION)?.to_str().ok()?.strip_prefix("Bearer ")
+/// How a request says whose it is.
+pub(crate) enum Credential<'a> {
+    /// In the `Authorization` header.
+    Bearer(&'a str),
+    /// In the console's cookie, which browsers add by themselves.
+    Cookie(&'a str),
+}
+
+impl<'a> Credential<'a> {
+    pub(crate) const fn token(&self) -> &'a str {
+        match self {
+            Self::Bearer(token) | Self::Cookie(token) => token,
+        }
+    }
+}
+
+/// Name of the console's cookie. Under TLS the prefix keeps other hosts of the domain from planting one.
+const fn cookie_name(tls: bool) -> &'static str {
+    if tls { "__Host-tempestas" } else { "tempestas" }
+}
+
+/// The cookie that keeps a console signed in: out of reach of scripts, and never sent along from another site.
+pub(crate) fn cookie(app: &App, token: &str, seconds: i64) -> String {
+    let tls = app.config().tls.is_some();
+    let secure = if tls { "; Secure" } else { "" };
+    format!("{}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}{secure}", cookie_name(tls))
+}
+
+/// The token that a request came with.
+pub(crate) fn credential<'a>(app: &App, headers: &'a HeaderMap) -> Option<Credential<'a>> {
+    if let Some(header) = headers.get(header::AUTHORIZATION) {
+        return header.to_str().ok()?.strip_prefix("Bearer ").map(Credential::Bearer);
+    }
+    let name = cookie_name(app.config().tls.is_some());
+    let cookies = headers.get_all(header::COOKIE).iter().filter_map(|value| value.to_str().ok());
+    let mut pairs = cookies.flat_map(|cookies| cookies.split("; ")).filter_map(|pair| pair.split_once('='));
+    pairs.find(|(known, _)| *known == name).map(|(_, token)| Credential::Cookie(token))
+}
+
+/// Refuses a request that a browser sent with its cookie for a page of another origin. `SameSite` does so already;
+/// this is the second bolt.
+fn ensure_own_origin(parts: &Parts) -> Result<(), Failure> {
+    let text = |name| parts.headers.get(name).and_then(|value: &axum::http::HeaderValue| value.to_str().ok());
+    let origin = text(header::ORIGIN).and_then(|origin| origin.split_once("://")).map(|(_, host)| host);
+    let host = text(header::HOST).or_else(|| parts.uri.authority().map(axum::http::uri::Authority::as_str));
+    if parts.method == Method::GET || (origin.is_some() && origin == host) {
+        return Ok(());
+    }
+    Err(Refusal::NotAllowed("this came from a page of another origin; open the console itself".to_owned()).into())
+}
+
+/// Whether a caller who has been listening for a while is still signed in.
+pub(crate) async fn still_holds(me: &SignedIn) -> bool {
+    let limits = &me.app.config().sign_in;
+    let now = Timestamp::now();
+    match me.app.store().sign_ins(me.person).await {
+        Ok(all) => all.iter().any(|known| {
+            known.id == me.sign_in.id
+                && now.duration_since(known.used_at) <= limits.idle.0
+                && now.duration_since(known.began_at) <= limits.longest.0
+        }),
+        Err(_) => false,
+    }
 }
 
 /// The sign-in a token stands for, where it still holds.
@@ -135,10 +205,16 @@ impl FromRequestParts<App> for SignedIn {
     type Rejection = Failure;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
-        let token = bearer(&parts.headers).ok_or_else(|| {
+        let credential = credential(app, &parts.headers).ok_or_else(|| {
             Failure::SignIn("this needs a sign-in; run `tempestas sign-in`, or send a bearer token".to_owned())
         })?;
-        let sign_in = sign_in(app, token).await?;
+        if matches!(credential, Credential::Cookie(_)) {
+            ensure_own_origin(parts)?;
+        }
+        let sign_in = sign_in(app, credential.token()).await?;
+        if sign_in.kind == SignInKind::Device && !drafts::is_reading(parts) {
+            return Err(drafts::only_in_console());
+        }
         Ok(Self { app: app.clone(), person: sign_in.person, address: address(parts), sign_in })
     }
 }

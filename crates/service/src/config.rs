@@ -7,6 +7,7 @@ use std::{
 
 use jiff::SignedDuration;
 use serde::{Deserialize, de::Error as _};
+use url::Url;
 
 /// The words that let the service speak plain HTTP beyond loopback.
 const ACCEPTED_IN_SO_MANY_WORDS: &str = "anyone on the way can read and change everything";
@@ -56,6 +57,13 @@ pub struct Config {
 pub struct ServiceConfig {
     /// Address and port.
     pub listen: SocketAddr,
+    /// The address that people type, like `https://tempestas.quillhaven.example`; passkeys are bound to its name, and
+    /// links lead there. `localhost` and the port it listens on, where it is left out.
+    #[serde(default)]
+    pub address: Option<Url>,
+    /// Whether this is a sample world, which the console then says on every page.
+    #[serde(default)]
+    pub sample_world: bool,
     /// Address and port of `/health`; none where it is left out.
     #[serde(default)]
     pub health: Option<SocketAddr>,

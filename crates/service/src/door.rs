@@ -1,16 +1,21 @@
 //! Routes that describe themselves: who may call, what goes in, what comes out. From the same types that the
 //! compiler checks, so that the OpenAPI file can't say anything else.
 
+use std::convert::Infallible;
+
 use axum::{
     Router,
     body::{Body as RawBody, Bytes},
     extract::{FromRequest, FromRequestParts, Path, Query as RawQuery, Request},
     http::{Method, header, request::Parts},
-    response::{IntoResponse, Response},
+    response::{
+        IntoResponse, Response,
+        sse::{Event, KeepAliveStream, Sse},
+    },
     routing::{MethodFilter, MethodRouter, on},
 };
 use bytes::BytesMut;
-use futures_util::StreamExt as _;
+use futures_util::{Stream, StreamExt as _};
 use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
@@ -43,6 +48,47 @@ pub(crate) struct Download {
 impl IntoResponse for Download {
     fn into_response(self) -> Response {
         ([(header::CONTENT_TYPE, self.kind)], self.body).into_response()
+    }
+}
+
+/// A reply that sets a cookie beside what it says.
+pub(crate) struct WithCookie<T>(pub(crate) String, pub(crate) T);
+
+impl<T: Serialize> IntoResponse for WithCookie<T> {
+    fn into_response(self) -> Response {
+        ([(header::SET_COOKIE, self.0)], axum::Json(self.1)).into_response()
+    }
+}
+
+/// A stream of events.
+pub(crate) struct EventStream(pub(crate) Sse<KeepAliveStream<EventBody>>);
+
+/// What is streamed: boxed, since it is made of closures.
+pub(crate) type EventBody = std::pin::Pin<Box<dyn Stream<Item = Result<Event, Infallible>> + Send>>;
+
+impl IntoResponse for EventStream {
+    fn into_response(self) -> Response {
+        self.0.into_response()
+    }
+}
+
+/// The reply of another route, passed on as it is.
+pub(crate) struct PassedOn(pub(crate) Response);
+
+impl IntoResponse for PassedOn {
+    fn into_response(self) -> Response {
+        self.0
+    }
+}
+
+/// The request's head, for what is passed on.
+pub(crate) struct Head(pub(crate) Parts);
+
+impl FromRequestParts<App> for Head {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, _: &App) -> Result<Self, Failure> {
+        Ok(Self(parts.clone()))
     }
 }
 
@@ -153,6 +199,33 @@ impl Described for At {
 
 impl Described for AtTwo {
     fn describe(_: &mut Map<String, Value>, _: &mut SchemaGenerator) {}
+}
+
+impl Described for Head {
+    fn describe(_: &mut Map<String, Value>, _: &mut SchemaGenerator) {}
+}
+
+impl<T: JsonSchema> Described for WithCookie<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        <Json<T> as Described>::describe(operation, schemas);
+    }
+}
+
+impl Described for EventStream {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let schema = schemas.subschema_for::<tempestas_api::Event>();
+        operation.insert(
+            "responses".to_owned(),
+            json!({ "200": { "description": "events, each with this as its data", "content": { "text/event-stream": { "schema": schema } } } }),
+        );
+    }
+}
+
+impl Described for PassedOn {
+    fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
+        operation
+            .insert("responses".to_owned(), json!({ "default": { "description": "the reply of what was drafted" } }));
+    }
 }
 
 impl<T: JsonSchema> Described for Json<T> {

@@ -150,6 +150,19 @@ async fn settle_throttle(
     Ok(store.set_throttle(account, address, after).await?)
 }
 
+/// Counts a guess that was right or wrong, and refuses one that comes too early after wrong ones.
+pub(crate) async fn guarded<T>(
+    store: &Store,
+    account: &str,
+    address: &str,
+    now: Timestamp,
+    found: Option<T>,
+) -> Result<Option<T>, Failure> {
+    let before = ensure_not_slowed(store, account, address, now).await?;
+    settle_throttle(store, account, address, before, found.is_some(), now).await?;
+    Ok(found)
+}
+
 /// Checks name, password and code together. One answer for whatever was wrong.
 pub(crate) async fn prove(
     app: &App,

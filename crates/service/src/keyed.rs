@@ -14,13 +14,13 @@ use tempestas_store::Claim;
 
 use crate::{
     app::App,
-    callers::{bearer, sign_in},
+    callers::{credential, sign_in},
     door::{BODY_MOST, read_body},
     problem::Failure,
 };
 
 /// Ends of paths whose replies show a secret once.
-const SECRET: [&str; 4] = ["/sign-in", "/enrol", "/enrolment", "/login"];
+const SECRET: [&str; 6] = ["/sign-in", "/enrol", "/enrolment", "/login", "/devices", "/devices/token"];
 /// Longest key.
 const KEY_MOST: usize = 128;
 
@@ -43,9 +43,9 @@ async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Resu
     if key.is_empty() || key.len() > KEY_MOST {
         return Err(Failure::Malformed(format!("an Idempotency-Key has 1 to {KEY_MOST} bytes")));
     }
-    let token = bearer(request.headers())
+    let credential = credential(app, request.headers())
         .ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`".to_owned()))?;
-    let person = sign_in(app, token).await?.person;
+    let person = sign_in(app, credential.token()).await?.person;
     let (parts, body) = request.into_parts();
     let body = read_body(body).await?;
     let bound = Digest::of(&[parts.method.as_str().as_bytes(), b"\0", path.as_bytes(), b"\0", &body]);

@@ -6,11 +6,16 @@
 mod app;
 mod callers;
 pub mod config;
+mod console;
 mod door;
+mod drafts;
+mod events;
+mod house;
 mod identity;
 mod keeper;
 mod keyed;
 pub mod operate;
+mod passkeys;
 mod problem;
 mod routes;
 mod serve;
@@ -18,5 +23,7 @@ mod vault;
 mod views;
 mod writer;
 
+pub use house::House;
 pub use routes::openapi;
 pub use serve::serve;
+pub use writer::Clock;

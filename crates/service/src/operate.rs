@@ -7,7 +7,7 @@ use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Caller, Command, Digest, What, ledger::Verifier};
 use tempestas_store::{Report, Store};
 
-use crate::{config::Config, identity::token_digest, serve::House, vault};
+use crate::{config::Config, house::House, identity::token_digest, vault};
 
 /// How long a recovery secret is good.
 const RECOVERY_LASTS: SignedDuration = SignedDuration::from_hours(1);

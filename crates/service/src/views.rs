@@ -2,14 +2,14 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AlarmView, AnswerView, ApprovalView, ConversionView, DemandView, DutyView, EffectiveSetting, ElevationView,
-    EligibilityView, GrantView, ItemView, LedgerEntry, LeftoverView, NewTerms, RoleView, SettingsView, StageView,
-    StandingView, SubjectView, TermsView,
+    AlarmView, AnswerView, ApprovalView, AskedView, ConversionView, DemandView, DutyView, EarlierView,
+    EffectiveSetting, ElevationView, EligibilityView, GrantView, ItemView, LedgerEntry, LeftoverView, NewTerms,
+    RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView,
 };
 use tempestas_core::{
     Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant,
-    ItemState, LapseRule, Phase, ReasonRule, Right, Role, Seconds, Settings, Standing, StartChoice, Subject, SubjectId,
-    Terms, TicketRule, Weight, World,
+    ItemState, LapseRule, Less, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing,
+    StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
 
@@ -201,7 +201,7 @@ fn setting_words(world: &World, effective: &Effective, setting: &str) -> String 
     match setting {
         "longest" => effective.longest.to_string(),
         "usual" => effective.usual.to_string(),
-        "assurance" => format!("a TOTP code no older than {}", effective.assurance),
+        "assurance" => format!("a passkey or TOTP code no older than {}", effective.assurance),
         "reason" => match effective.reason {
             ReasonRule::Hidden => "not asked for".to_owned(),
             ReasonRule::Optional => "optional".to_owned(),
@@ -248,6 +248,14 @@ pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: S
         sentence: demand.sentence(world, duration, start),
         duration,
         longest: demand.terms.longest,
+        usual: demand.terms.usual,
+        starts: demand.terms.starts.clone(),
+        proof_within: demand.terms.assurance,
+        reason_at_least: match demand.terms.reason {
+            ReasonRule::Required { at_least } => at_least.max(1),
+            ReasonRule::Optional | ReasonRule::Hidden => 0,
+        },
+        narrower: below(world, demand.right.scope),
         reason_required: matches!(demand.terms.reason, ReasonRule::Required { .. }),
         ticket_required: matches!(demand.terms.ticket, TicketRule::Required { .. }),
         ticket_pattern: demand.terms.ticket.pattern().map(str::to_owned),
@@ -257,7 +265,46 @@ pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: S
     }
 }
 
-pub(crate) fn elevation(world: &World, elevation: &Elevation) -> ElevationView {
+/// Paths of the scopes below one, which are less; 200 at most.
+pub(crate) fn below(world: &World, scope: ScopeId) -> Vec<String> {
+    let mut paths: Vec<String> = world
+        .scopes
+        .keys()
+        .filter(|id| **id != scope && world.is_within(**id, scope))
+        .take(200)
+        .map(|id| world.path(*id))
+        .collect();
+    paths.sort();
+    paths
+}
+
+pub(crate) fn earlier(world: &World, elevation: &Elevation) -> EarlierView {
+    let leftovers = elevation.grant.and_then(|id| world.grants.get(&id)?.leftovers.as_ref().map(Vec::len));
+    EarlierView {
+        id: elevation.id.to_string(),
+        asked_at: elevation.asked_at,
+        state: elevation.phase.to_string(),
+        reason: elevation.reason.map(|text| world.text(text)),
+        leftovers: leftovers.unwrap_or(0),
+    }
+}
+
+/// A yes to less, in words.
+fn less_words(world: &World, less: &Less) -> String {
+    let mut parts: Vec<String> = Vec::new();
+    parts.extend(less.duration.map(|duration| format!("for {duration}")));
+    parts.extend(less.scope.map(|scope| format!("at {} only", world.path(scope))));
+    if let Some(StartChoice::At { time }) = less.start {
+        parts.push(format!("from {}", at(time)));
+    }
+    parts.join(", ")
+}
+
+/// An elevation as one person sees it.
+pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> ElevationView {
+    let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
+    let administers = || Sight::is_administrator(world, me, elevation.right.scope);
+    let ending = matches!(elevation.phase, Phase::Closing | Phase::Ended(_));
     let (says, weight) = role_of(world, elevation.right);
     let grant = elevation.grant.and_then(|id| world.grants.get(&id));
     ElevationView {
@@ -271,6 +318,14 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation) -> ElevationView {
         asked_at: elevation.asked_at,
         duration: elevation.duration,
         start: elevation.start,
+        asked: elevation.asked.map(|asked| AskedView {
+            right: world.right_name(asked.right),
+            duration: asked.duration,
+            start: asked.start,
+        }),
+        mine: elevation.asker == me,
+        for_me: crate::routes::waits_for(elevation, me),
+        may_revoke: !ending && (approver || administers()),
         reason: elevation.reason.map(|text| world.text(text)),
         ticket: elevation.ticket.map(|text| world.text(text)),
         demand: elevation.demand.sentence(world, elevation.duration, elevation.start),
@@ -288,6 +343,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation) -> ElevationView {
                     .map(|answer| AnswerView {
                         who: world.subject_name(answer.by),
                         verdict: answer.verdict,
+                        less: answer.less.as_ref().map(|less| less_words(world, less)),
                         reason: answer.reason.map(|text| world.text(text)),
                         at: answer.at,
                     })

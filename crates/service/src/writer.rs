@@ -1,15 +1,18 @@
 //! The one writer: decides commands one by one, commits those that waited together, then replies.
 
-use std::{collections::HashMap, sync::Arc};
+use std::{
+    collections::{BTreeSet, HashMap},
+    sync::Arc,
+};
 
 use anyhow::Context as _;
 use jiff::Timestamp;
 use tempestas_core::{
-    Caller, Command, Context, Decision, Refusal, SubjectId, What, World, decide,
+    Caller, Command, Context, Decision, Refusal, SubjectId, Topic, What, World, decide,
     ledger::{SignedCheckpoint, Signer, Tree},
 };
 use tempestas_store::{Batch, Store};
-use tokio::sync::{RwLock, mpsc, oneshot, watch};
+use tokio::sync::{RwLock, broadcast, mpsc, oneshot, watch};
 
 use crate::vault;
 
@@ -17,6 +20,20 @@ use crate::vault;
 const BATCH_MOST: usize = 64;
 /// Refusals of one caller that become facts within a minute; the rest is counted.
 const REFUSALS_MOST: u32 = 30;
+
+/// Changes that a slow listener may fall behind before it is told that all lists changed.
+const CHANGES_KEPT: usize = 256;
+
+/// Where the present time comes from.
+pub type Clock = Arc<dyn Fn() -> Timestamp + Send + Sync>;
+
+/// Lists that one commit changed.
+#[derive(Debug, Clone)]
+pub(crate) struct Change {
+    pub(crate) topics: BTreeSet<Topic>,
+    /// Number of facts after it.
+    pub(crate) seq: u64,
+}
 
 /// What a command came to.
 pub(crate) type Outcome = Result<Vec<What>, Refusal>;
@@ -51,6 +68,8 @@ pub(crate) struct Scribe {
     signer: Arc<Signer>,
     jobs: mpsc::Receiver<Job>,
     changed: watch::Sender<u64>,
+    changes: broadcast::Sender<Change>,
+    clock: Clock,
     refusals: HashMap<SubjectId, Refusals>,
     #[cfg(feature = "crash-points")]
     crash: crash::Point,
@@ -62,15 +81,23 @@ struct Refusals {
     count: u32,
 }
 
-/// Makes the writer and the handle to it. `changed` carries the number of facts.
+/// How others hear of commits: the number of facts, and which lists changed.
+pub(crate) struct Heard {
+    pub(crate) size: watch::Receiver<u64>,
+    pub(crate) changes: broadcast::Sender<Change>,
+}
+
+/// Makes the writer and the handle to it.
 pub(crate) fn writer(
     store: Arc<Store>,
     world: Arc<RwLock<World>>,
     tree: Tree,
     signer: Arc<Signer>,
-) -> (Writer, Scribe, watch::Receiver<u64>) {
+    clock: Clock,
+) -> (Writer, Scribe, Heard) {
     let (jobs, receiver) = mpsc::channel(1024);
-    let (changed, changes) = watch::channel(tree.size());
+    let (changed, size) = watch::channel(tree.size());
+    let (changes, _) = broadcast::channel(CHANGES_KEPT);
     let scribe = Scribe {
         store,
         world,
@@ -78,11 +105,13 @@ pub(crate) fn writer(
         signer,
         jobs: receiver,
         changed,
+        changes: changes.clone(),
+        clock,
         refusals: HashMap::new(),
         #[cfg(feature = "crash-points")]
         crash: crash::Point::from_environment(),
     };
-    (Writer { jobs }, scribe, changes)
+    (Writer { jobs }, scribe, Heard { size, changes })
 }
 
 impl Scribe {
@@ -103,9 +132,11 @@ impl Scribe {
         let shared = Arc::clone(&self.world);
         let mut world = shared.write().await;
         let mut batch = Batch::default();
+        let mut topics = BTreeSet::new();
         let mut replies = Vec::new();
         for job in jobs {
-            let now = world.last_at.map_or_else(Timestamp::now, |last| last.max(Timestamp::now()));
+            let now = (self.clock)();
+            let now = world.last_at.map_or(now, |last| last.max(now));
             let context = Context { now, caller: job.caller, chance: vault::random() };
             let (decision, outcome) = match self.admit(&job.command, &context) {
                 None => (Decision::default(), Ok(Vec::new())),
@@ -130,6 +161,7 @@ impl Scribe {
             };
             for fact in &decision.facts {
                 world.apply(fact);
+                topics.insert(fact.what.topic());
             }
             for text in &decision.texts {
                 world.know(text.digest, text.text.clone());
@@ -145,6 +177,8 @@ impl Scribe {
             #[cfg(feature = "crash-points")]
             self.crash.after_commit();
             self.changed.send_replace(self.tree.size());
+            // Nobody may be listening.
+            let _ = self.changes.send(Change { topics, seq: self.tree.size() });
         }
         drop(world);
         for (reply, outcome) in replies {

@@ -9,13 +9,15 @@ mod ledger;
 mod observed;
 mod open;
 mod passing;
+mod presence;
 mod sealed;
 
 pub use check::{Difference, Report, check};
 pub use error::StoreError;
 pub use ledger::{Batch, Entry};
 pub use open::{Loaded, Store, lock};
-pub use passing::{Claim, SignIn, Throttle};
+pub use passing::{Claim, SignIn, SignInKind, Throttle};
+pub use presence::{DeviceAsk, Draft, Passkey};
 pub use sealed::Sealed;
 
 use jiff::Timestamp;

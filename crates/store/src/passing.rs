@@ -21,6 +21,31 @@ pub struct SignIn {
     pub used_at: Timestamp,
     /// Last proof by a second factor.
     pub proven_at: Option<Timestamp>,
+    /// What kind of presence it is.
+    pub kind: SignInKind,
+}
+
+/// What kind of presence a sign-in is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SignInKind {
+    /// A program that was given name, password and code.
+    Token,
+    /// The console, by cookie.
+    Browser,
+    /// A program let in by a code that its person typed into the console: it reads, and drafts.
+    Device,
+}
+
+impl SignInKind {
+    /// As the table keeps it.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Token => "token",
+            Self::Browser => "browser",
+            Self::Device => "device",
+        }
+    }
 }
 
 /// How far sign-in is slowed down for an account from an address.
@@ -53,11 +78,17 @@ fn sign_in(row: &SqliteRow) -> Result<SignIn, sqlx::Error> {
         began_at: time(row.try_get("began_at")?),
         used_at: time(row.try_get("used_at")?),
         proven_at: row.try_get::<Option<i64>, _>("proven_at")?.map(time),
+        kind: match row.try_get::<String, _>("kind")?.as_str() {
+            "token" => SignInKind::Token,
+            "browser" => SignInKind::Browser,
+            // Whatever is not known may do the least.
+            _ => SignInKind::Device,
+        },
     })
 }
 
 impl Store {
-    /// Begins a sign-in.
+    /// Begins a sign-in, proven at that moment; one of a device never is.
     ///
     /// # Errors
     /// When the database fails.
@@ -67,15 +98,16 @@ impl Store {
         person: SubjectId,
         address: &str,
         now: Timestamp,
-        proven: bool,
+        kind: SignInKind,
     ) -> Result<i64, StoreError> {
         let mut write = self.write.lock().await;
-        let done = sqlx::query("INSERT INTO sign_ins (token, person, address, began_at, used_at, proven_at) VALUES (?1, ?2, ?3, ?4, ?4, ?5)")
+        let done = sqlx::query("INSERT INTO sign_ins (token, person, address, began_at, used_at, proven_at, kind) VALUES (?1, ?2, ?3, ?4, ?4, ?5, ?6)")
             .bind(token.0.as_slice())
             .bind(number(person.0))
             .bind(address)
             .bind(micros(now))
-            .bind(proven.then(|| micros(now)))
+            .bind((kind != SignInKind::Device).then(|| micros(now)))
+            .bind(kind.word())
             .execute(&mut *write)
             .await?;
         Ok(done.last_insert_rowid())
@@ -310,6 +342,8 @@ impl Store {
             ("DELETE FROM sign_ins WHERE used_at < ?1 OR began_at < ?2", idle_before, begun_before),
             ("DELETE FROM idempotency WHERE at < ?1 AND ?2 = ?2", keys_before, now),
             ("DELETE FROM enrolments WHERE expires < ?1 AND ?2 = ?2", now, now),
+            ("DELETE FROM device_asks WHERE expires < ?1 AND ?2 = ?2", now, now),
+            ("DELETE FROM drafts WHERE drawn_at < ?1 AND ?2 = ?2", keys_before, now),
             ("DELETE FROM throttles WHERE until < ?1 AND ?2 = ?2", begun_before, now),
         ] {
             sqlx::query(sql).bind(micros(first)).bind(micros(second)).execute(&mut *write).await?;

@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest, WaitQuery,
-    WordRequest,
+    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LessView, LoginReply, PreviewRequest,
+    WaitQuery, WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 
@@ -111,8 +111,10 @@ pub(crate) async fn answer(
     id: &str,
     verdict: YesNo,
     reason: Option<String>,
+    less: LessView,
     yes: bool,
 ) -> anyhow::Result<()> {
+    let less = Some(less).filter(|less| less.duration.is_some() || less.scope.is_some() || less.start.is_some());
     let asked = session.client().elevation(id, &WaitQuery::default()).await?.elevation;
     if !session.is_json() {
         ask_shown(&asked);
@@ -122,7 +124,7 @@ pub(crate) async fn answer(
         YesNo::No => Verdict::No,
     };
     session.sure(&format!("Answer {verdict:?}?"), yes)?;
-    let request = AnswerRequest { verdict, reason, shown: asked.digest };
+    let request = AnswerRequest { verdict, less, reason, shown: asked.digest };
     let answered = session.fresh(async |client| client.answer(id, &request).await).await?;
     session.print(&answered, |one| println!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
 }
@@ -164,6 +166,9 @@ fn story_shown(story: &ElevationStory) {
     println!("{}  {} of {}: {}", one.id, one.right, one.who, one.state);
     println!("    {}", one.sentence);
     println!("    demanded: {}", one.demand);
+    if let Some(asked) = &one.asked {
+        println!("    asked for: {} for {}", asked.right, asked.duration);
+    }
     if let Some(reason) = &one.reason {
         println!("    reason: {reason}");
     }
@@ -171,7 +176,8 @@ fn story_shown(story: &ElevationStory) {
         println!("    ticket: {ticket}");
     }
     for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
-        let why = answer.reason.as_ref().map_or_else(String::new, |why| format!(": {why}"));
+        let less = answer.less.as_ref().map_or_else(String::new, |less| format!(" to less ({less})"));
+        let why = format!("{less}{}", answer.reason.as_ref().map_or_else(String::new, |why| format!(": {why}")));
         println!("    {} answered {:?} at {}{why}", answer.who, answer.verdict, show::when(answer.at));
     }
     if let Some(word) = &one.end_word {
@@ -206,17 +212,18 @@ async fn moved(session: &Session, one: &ElevationView, wait: bool, wanted: &str)
 }
 
 pub(crate) async fn give_back(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
-    let given = session.client().give_back(id).await?;
+    let given = session.fresh(async |client| client.give_back(id).await).await?;
     moved(session, &given, wait, "given-back").await
 }
 
 pub(crate) async fn revoke(session: &Session, id: &str, word: String, wait: bool) -> anyhow::Result<Ended> {
-    let revoked = session.client().revoke(id, &WordRequest { word }).await?;
+    let word = WordRequest { word };
+    let revoked = session.fresh(async |client| client.revoke(id, &word).await).await?;
     moved(session, &revoked, wait, "revoked").await
 }
 
 pub(crate) async fn withdraw(session: &Session, id: &str) -> anyhow::Result<()> {
-    let withdrawn = session.client().withdraw(id).await?;
+    let withdrawn = session.fresh(async |client| client.withdraw(id).await).await?;
     session.print(&withdrawn, |one| println!("{} {}.", one.id, one.state))
 }
 

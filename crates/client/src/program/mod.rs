@@ -9,12 +9,15 @@ mod people;
 mod session;
 mod show;
 mod standing;
+mod stops;
 mod terms;
 
 use std::process::ExitCode;
 
 use clap::{CommandFactory as _, Parser as _};
+use tempestas_api::LessView;
 use tempestas_client::ClientError;
+use tempestas_core::StartChoice;
 
 use args::{Args, Verb};
 use session::Session;
@@ -28,6 +31,8 @@ enum Ended {
     InVain,
     /// An exported ledger is not genuine.
     Forged,
+    /// Nothing was done yet: its person confirms it in the console.
+    Drafted,
 }
 
 impl From<Ended> for ExitCode {
@@ -36,6 +41,7 @@ impl From<Ended> for ExitCode {
             Ended::Well => Self::SUCCESS,
             Ended::InVain => Self::from(5),
             Ended::Forged => Self::from(6),
+            Ended::Drafted => Self::from(7),
         }
     }
 }
@@ -46,6 +52,9 @@ pub(crate) async fn run() -> ExitCode {
         Ok(ended) => ended.into(),
         Err(error) => {
             eprintln!("tempestas: {error:#}");
+            if let Some(ClientError::Drafted(_)) = error.downcast_ref() {
+                return Ended::Drafted.into();
+            }
             match error.downcast_ref::<ClientError>().map(ClientError::code) {
                 Some(Some("sign-in" | "step-up")) => ExitCode::from(4),
                 Some(Some(_)) => ExitCode::from(3),
@@ -65,7 +74,11 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
     }
     let session = Session::new(&args.common)?;
     match args.verb {
-        Verb::SignIn { name, password_stdin } => session.sign_in(&name, password_stdin).await?,
+        Verb::SignIn { name: Some(name), password: true, password_stdin }
+        | Verb::SignIn { name: Some(name), password_stdin: password_stdin @ true, .. } => {
+            session.sign_in(&name, password_stdin).await?
+        }
+        Verb::SignIn { .. } => session.sign_in_by_code().await?,
         Verb::SignOut => session.sign_out().await?,
         Verb::Enrol { secret_file, password_stdin } => session.enrol(secret_file.as_deref(), password_stdin).await?,
         Verb::SignIns { end } => people::sign_ins(&session, end.as_deref()).await?,
@@ -81,9 +94,11 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&session, ask).await,
         Verb::Waiting => elevations::waiting(&session).await?,
-        Verb::Answer { elevation, verdict, reason, yes } => {
-            elevations::answer(&session, &elevation, verdict, reason, yes).await?
+        Verb::Answer { elevation, verdict, reason, duration, only_at, from, yes } => {
+            let less = LessView { duration, scope: only_at, start: from.map(|time| StartChoice::At { time }) };
+            elevations::answer(&session, &elevation, verdict, reason, less, yes).await?
         }
+        Verb::Stop { verb } => stops::stop(&session, verb.unwrap_or(args::StopVerb::List)).await?,
         Verb::Grants { all, ended } => elevations::list(&session, all, ended).await?,
         Verb::Show { elevation, wait } => return elevations::show(&session, &elevation, wait).await,
         Verb::Begin { elevation, wait } => return elevations::begin(&session, &elevation, wait).await,

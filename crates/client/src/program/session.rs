@@ -1,10 +1,16 @@
 //! Talking to the service as somebody: signing in, and giving a fresh code in place where one is needed.
 
-use std::io::{BufRead as _, IsTerminal as _, Write as _};
+use std::{
+    io::{BufRead as _, IsTerminal as _, Write as _},
+    time::Duration,
+};
 
 use anyhow::{Context as _, bail};
-use serde::Serialize;
-use tempestas_api::{EnrolRequest, ProofRequest, SignInRequest, SinceQuery};
+use jiff::Timestamp;
+use serde::{Serialize, de::DeserializeOwned};
+use tempestas_api::{
+    DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Drafted, EnrolRequest, ProofRequest, SignInRequest, SinceQuery,
+};
 use tempestas_client::{Client, ClientError, Connection};
 use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
 
@@ -13,6 +19,10 @@ use super::{
     home::{Home, KeptCheckpoint, KeptSignIn},
 };
 
+/// How long a draft is waited for at a terminal.
+const CONFIRM: Duration = Duration::from_secs(10 * 60);
+/// How often it is looked at.
+const LOOK_AGAIN: Duration = Duration::from_secs(1);
 /// The service, where nothing else was said.
 const SERVER: &str = "http://127.0.0.1:7443";
 
@@ -63,8 +73,12 @@ impl Session {
     pub(crate) async fn fresh<T, F>(&self, call: impl Fn(Client) -> F) -> anyhow::Result<T>
     where
         F: Future<Output = Result<T, ClientError>>,
+        T: DeserializeOwned,
     {
         match call(self.client.clone()).await {
+            Err(ClientError::Drafted(drafted)) if !self.json && std::io::stdout().is_terminal() => {
+                self.confirmed(&drafted).await
+            }
             Err(refused) if refused.code() == Some("step-up") => {
                 let code = match &self.code {
                     Some(code) => code.clone(),
@@ -81,6 +95,21 @@ impl Session {
         }
     }
 
+    /// Waits until a draft was confirmed in the console, and returns the reply that came of it.
+    async fn confirmed<T: DeserializeOwned>(&self, drafted: &Drafted) -> anyhow::Result<T> {
+        eprintln!("Nothing is done yet: look at it and confirm it at {}", drafted.address);
+        let until = tokio::time::Instant::now() + CONFIRM;
+        while tokio::time::Instant::now() < until {
+            let seen = self.client.draft(&drafted.draft.to_string()).await?;
+            match (seen.state.as_str(), seen.reply) {
+                ("confirmed", Some(reply)) => return Ok(serde_json::from_value(reply)?),
+                ("dropped", _) => bail!("draft {} was dropped in the console", drafted.draft),
+                _ => tokio::time::sleep(LOOK_AGAIN).await,
+            }
+        }
+        Err(ClientError::Drafted(drafted.clone()).into())
+    }
+
     /// Asks whether to go on; yes where nobody can be asked, or `yes` was said.
     pub(crate) fn sure(&self, question: &str, yes: bool) -> anyhow::Result<()> {
         if yes || self.json || !std::io::stdin().is_terminal() {
@@ -92,6 +121,45 @@ impl Session {
         }
     }
 
+    /// Shows an address and a code, and waits until somebody let this program in there (RFC 8628).
+    pub(crate) async fn sign_in_by_code(&self) -> anyhow::Result<()> {
+        let host = rustix::system::uname().nodename().to_string_lossy().into_owned();
+        let request = DeviceRequest { program: "tempestas".to_owned(), host };
+        let asked = self.client.ask_device(&request).await?;
+        println!("Open   {}\nType   {}", asked.verification_uri, asked.user_code);
+        println!("It is good for {} min. Waiting …", asked.expires_in / 60);
+        let mut interval = Duration::from_secs(u64::from(asked.interval));
+        let request = DeviceTokenRequest { device_code: asked.device_code };
+        loop {
+            tokio::time::sleep(interval).await;
+            match self.client.device_token(&request).await? {
+                DeviceTokenReply::AuthorizationPending => {}
+                DeviceTokenReply::SlowDown => interval += Duration::from_secs(5),
+                DeviceTokenReply::AccessDenied => bail!("somebody refused this in the console"),
+                DeviceTokenReply::ExpiredToken => bail!("the code ran out; run `tempestas sign-in` again"),
+                DeviceTokenReply::LetIn { access_token, name, ends } => {
+                    return self.signed_in(name, access_token, ends).await;
+                }
+            }
+        }
+    }
+
+    async fn signed_in(&self, name: String, token: String, ends: Timestamp) -> anyhow::Result<()> {
+        self.home.keep_sign_in(&KeptSignIn {
+            server: self.server.clone(),
+            name: name.clone(),
+            token: token.clone(),
+        })?;
+        let seen = check_checkpoint(&self.client.with_token(token), &self.home).await?;
+        println!(
+            "Signed in as {name} until {}. The ledger's checkpoint: {} facts, {}.",
+            super::show::when(ends),
+            seen.0.checkpoint.size,
+            seen.1
+        );
+        Ok(())
+    }
+
     pub(crate) async fn sign_in(&self, name: &str, password_stdin: bool) -> anyhow::Result<()> {
         let password = password("Password: ", password_stdin)?;
         let code = match &self.code {
@@ -100,20 +168,7 @@ impl Session {
             None => bail!("a TOTP code is needed: --code"),
         };
         let reply = self.client.sign_in(&SignInRequest { name: name.to_owned(), password, code }).await?;
-        self.home.keep_sign_in(&KeptSignIn {
-            server: self.server.clone(),
-            name: reply.name.clone(),
-            token: reply.token.clone(),
-        })?;
-        let seen = check_checkpoint(&self.client.with_token(reply.token), &self.home).await?;
-        println!(
-            "Signed in as {} until {}. The ledger's checkpoint: {} facts, {}.",
-            reply.name,
-            super::show::when(reply.ends),
-            seen.0.checkpoint.size,
-            seen.1
-        );
-        Ok(())
+        self.signed_in(reply.name, reply.token, reply.ends).await
     }
 
     pub(crate) async fn sign_out(&self) -> anyhow::Result<()> {

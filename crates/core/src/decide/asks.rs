@@ -2,11 +2,14 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, checked_text, ensure_fresh, shortened};
+use super::{
+    Draft,
+    answers::{Saying, answered},
+    checked_text, ensure_fresh, shortened,
+};
 use crate::{
-    Answer, Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, ReasonRule, Refusal, Right,
-    Row, Said, ScopeId, Seconds, Seen, Stage, StartChoice, SubjectId, TicketRule, Verdict, What,
-    demand::who_may_answer, demand_for, later,
+    Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, ReasonRule, Refusal, Right, Row,
+    Said, ScopeId, Seconds, Seen, Stage, StartChoice, SubjectId, TicketRule, Verdict, What, demand_for, later,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -24,8 +27,9 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             };
             asked(draft, &ask, *shown)
         }
-        Command::Answer { elevation, verdict, reason, shown } => {
-            answered(draft, *elevation, *verdict, reason.as_ref(), *shown)
+        Command::Answer { elevation, verdict, less, reason, shown } => {
+            let said = Saying { verdict: *verdict, less: *less, reason: reason.as_ref(), shown: *shown };
+            answered(draft, *elevation, &said)
         }
         Command::Withdraw { elevation } => {
             let me = draft.person()?;
@@ -78,29 +82,10 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
         return Err(Refusal::Changed("the terms, the role or who may answer is different now".to_owned()));
     }
     let duration = checked_duration(draft, &demand, ask)?;
-    checked_start(draft, &demand, ask)?;
+    checked_start(now, &demand.terms.starts, ask.start)?;
     checked_words(&demand, ask)?;
-    if let Some(target) = draft.world.target_of(ask.right.scope)
-        && target.connector.uses_own_account()
-        && draft.world.account_of(me, target.scope).is_none()
-    {
-        return Err(Refusal::conflict(format!(
-            "nobody has said which account on {} is yours; ask an administrator for `tempestas people account`",
-            draft.world.path(target.scope)
-        )));
-    }
-    let waiting = draft
-        .world
-        .active
-        .iter()
-        .filter_map(|id| draft.world.elevations.get(id))
-        .filter(|open| open.asker == me && open.is_before_opening())
-        .count();
-    if waiting >= WAITING_MOST {
-        return Err(Refusal::Limit(format!(
-            "you have {waiting} asks waiting, and {WAITING_MOST} is the most; withdraw one first: `tempestas grants`"
-        )));
-    }
+    ensure_has_account(draft, me, ask.right)?;
+    ensure_not_too_many(draft, me)?;
     ensure_fresh(&draft.context.caller, demand.terms.assurance, now)?;
 
     let id = ElevationId(draft.counters.next_elevation);
@@ -120,6 +105,7 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
         start: ask.start,
         reason,
         ticket,
+        asked: None,
         stages,
         phase: Phase::Waiting,
         begin_by: None,
@@ -131,6 +117,36 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
     draft.fact(What::Asked { elevation: id, right: ask.right }, vec![Row::Elevation(elevation.clone())]);
     if unasked {
         proceed(draft, elevation);
+    }
+    Ok(())
+}
+
+/// Refuses where the right would be put on the asker's own account, and nobody said which that is.
+fn ensure_has_account(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<(), Refusal> {
+    if let Some(target) = draft.world.target_of(right.scope)
+        && target.connector.uses_own_account()
+        && draft.world.account_of(me, target.scope).is_none()
+    {
+        return Err(Refusal::conflict(format!(
+            "nobody has said which account on {} is yours; ask an administrator for `tempestas people account`",
+            draft.world.path(target.scope)
+        )));
+    }
+    Ok(())
+}
+
+fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId) -> Result<(), Refusal> {
+    let waiting = draft
+        .world
+        .active
+        .iter()
+        .filter_map(|id| draft.world.elevations.get(id))
+        .filter(|open| open.asker == me && open.is_before_opening())
+        .count();
+    if waiting >= WAITING_MOST {
+        return Err(Refusal::Limit(format!(
+            "you have {waiting} asks waiting, and {WAITING_MOST} is the most; withdraw one first: `tempestas grants`"
+        )));
     }
     Ok(())
 }
@@ -163,19 +179,18 @@ fn checked_duration(draft: &Draft<'_>, demand: &Demand, ask: &Ask<'_>) -> Result
     Ok(duration)
 }
 
-fn checked_start(draft: &Draft<'_>, demand: &Demand, ask: &Ask<'_>) -> Result<(), Refusal> {
-    let starts = &demand.terms.starts;
-    match ask.start {
+pub(super) fn checked_start(now: Timestamp, starts: &crate::Starts, start: StartChoice) -> Result<(), Refusal> {
+    match start {
         StartChoice::AtYes if starts.at_yes => Ok(()),
         StartChoice::OnBegin if starts.begin_within.is_some() => Ok(()),
         StartChoice::At { time } => {
             let Some(within) = starts.at_time_within else {
                 return Err(Refusal::invalid(format!("a set time is not among the ways to start; {}", ways(starts))));
             };
-            if time < draft.now() {
-                return Err(Refusal::invalid(format!("the start {time} is past; it is {} now", draft.now())));
+            if time < now {
+                return Err(Refusal::invalid(format!("the start {time} is past; it is {now} now")));
             }
-            if time > later(draft.now(), within) {
+            if time > later(now, within) {
                 return Err(Refusal::invalid(format!(
                     "the start {time} is more than {within} ahead, which is as far as the terms allow"
                 )));
@@ -239,84 +254,6 @@ fn checked_words(demand: &Demand, ask: &Ask<'_>) -> Result<(), Refusal> {
         }
         (_, None) => Ok(()),
     }
-}
-
-fn answered(
-    draft: &mut Draft<'_>,
-    id: ElevationId,
-    verdict: Verdict,
-    reason: Option<&Said>,
-    shown: Digest,
-) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let mut elevation = draft.elevation(id)?;
-    let now = draft.now();
-    ensure_may_answer(draft, &elevation, me, shown)?;
-    let Some(stage) = elevation.stages.last_mut() else {
-        return Err(Refusal::conflict(format!("{id} needs no answer")));
-    };
-    let said = reason.filter(|text| !text.0.is_empty());
-    if let Some(text) = said {
-        checked_text("reason", text, 2000)?;
-    } else if verdict == Verdict::No {
-        return Err(Refusal::invalid("a no needs a reason, which the asker will read"));
-    }
-    ensure_fresh(&draft.context.caller, super::ADMINISTRATOR_PROOF, now)?;
-    let reason = said.map(|text| draft.text(text));
-    stage.answers.push(Answer { by: me, verdict, reason, at: now });
-    let granted = stage.is_granted();
-    let refused = stage.count(Verdict::No) >= usize::from(stage.no)
-        || stage.approvers.len() - stage.count(Verdict::No) < usize::from(stage.yes);
-    draft.fact(What::Answered { elevation: id, verdict }, vec![Row::Elevation(elevation.clone())]);
-    if refused {
-        draft.fact(What::Settled { elevation: id, verdict: Verdict::No }, Vec::new());
-        never_begun(draft, elevation, End::Refused, None);
-    } else if granted {
-        draft.fact(What::Settled { elevation: id, verdict: Verdict::Yes }, Vec::new());
-        proceed(draft, elevation);
-    }
-    Ok(())
-}
-
-/// Refuses whoever may not answer this ask at this moment, and an answer to something else than was looked at.
-fn ensure_may_answer(draft: &Draft<'_>, elevation: &Elevation, me: SubjectId, shown: Digest) -> Result<(), Refusal> {
-    let (world, now, id) = (draft.world, draft.now(), elevation.id);
-    if world.human(elevation.asker) == world.human(me) {
-        return Err(Refusal::not_allowed("nobody answers their own ask"));
-    }
-    if elevation.phase != Phase::Waiting {
-        return Err(Refusal::conflict(format!("{id} doesn't wait for an answer any more: it is {}", elevation.phase)));
-    }
-    if elevation.digest != shown {
-        return Err(Refusal::Changed(format!("{id} is not the ask you looked at")));
-    }
-    let Some(stage) = elevation.stages.last() else {
-        return Err(Refusal::conflict(format!("{id} needs no answer")));
-    };
-    if !stage.approvers.contains(&me) {
-        return Err(Refusal::not_allowed(format!(
-            "you are not among those who may answer {id}; they were named when it was asked"
-        )));
-    }
-    // The set was fixed at the ask, and only shrinks: whoever left since, or was touched since, is out.
-    let still_named = match &elevation.demand.terms.approval {
-        Approval::Stage { approvers, .. } => {
-            who_may_answer(world, approvers, elevation.right.scope, elevation.asker, now).contains(&me)
-        }
-        Approval::None => false,
-    };
-    if !still_named {
-        return Err(Refusal::not_allowed(format!(
-            "you may not answer {id}: you are no longer named for it, or its asker made you an approver or set your sign-in within the last day"
-        )));
-    }
-    if now >= stage.until {
-        return Err(Refusal::conflict(format!("{id} ran out at {}", stage.until)));
-    }
-    if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
-        return Err(Refusal::conflict(format!("you have answered {id} already")));
-    }
-    Ok(())
 }
 
 /// All that was needed is said: on to opening, or to waiting for its start.

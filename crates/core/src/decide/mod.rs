@@ -1,11 +1,13 @@
 //! One path: every command, whatever the door, is decided here against the World and the present time.
 
+mod answers;
 mod asks;
 mod conversions;
 mod estate;
 mod grants;
 mod house;
 mod people;
+mod stops;
 mod surveys;
 mod terms;
 
@@ -13,7 +15,7 @@ use jiff::Timestamp;
 
 use crate::{
     Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id,
-    Key, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, What, World,
+    Key, Kind, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, Tally, What, World,
 };
 
 /// How fresh an administrator's proof must be for changing who may do what.
@@ -34,6 +36,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::SettleAlarm { .. }
         | Command::Recover { .. } => house::decide(&mut draft, command)?,
         Command::Tick => grants::tick(&mut draft),
+        Command::Stop { .. } | Command::LiftStop { .. } => stops::decide(&mut draft, command)?,
         Command::AddSubject { .. }
         | Command::AddMember { .. }
         | Command::RemoveMember { .. }
@@ -92,7 +95,10 @@ pub fn ensure_administrator(world: &World, caller: &Caller, scope: ScopeId, now:
 }
 
 /// Refuses a caller whose last proof is older than `max_age`.
-fn ensure_fresh(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<(), Refusal> {
+///
+/// # Errors
+/// Says when the last one was.
+pub fn ensure_fresh(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<(), Refusal> {
     match caller.proven_at {
         Some(at) if crate::later(at, max_age) >= now => Ok(()),
         last => Err(Refusal::StepUp { max_age, last }),
@@ -107,6 +113,8 @@ struct Draft<'w> {
     written: Counters,
     drawn: u64,
     from: Option<Digest>,
+    /// Standing rights there will be, once what is drafted is applied.
+    standing: usize,
     decision: Decision,
 }
 
@@ -119,6 +127,7 @@ impl<'w> Draft<'w> {
             written: world.counters.clone(),
             drawn: 0,
             from: None,
+            standing: world.standing.len(),
             decision: Decision::default(),
         }
     }
@@ -212,6 +221,7 @@ impl<'w> Draft<'w> {
             put.push(Row::Counters(self.counters.clone()));
             self.written = self.counters.clone();
         }
+        put.extend(self.tally(&put, &cut));
         let caller = &self.context.caller;
         self.decision.facts.push(Fact {
             v: FACT_VERSION,
@@ -223,6 +233,19 @@ impl<'w> Draft<'w> {
             put,
             cut,
         });
+    }
+
+    /// The day's count of standing rights, where a fact changes it.
+    fn tally(&mut self, put: &[Row], cut: &[Key]) -> Option<Row> {
+        let new = |row: &&Row| matches!(row, Row::Standing(right) if !self.world.standing.contains_key(&right.id));
+        let (added, gone) =
+            (put.iter().filter(new).count(), cut.iter().filter(|key| key.kind == Kind::Standing).count());
+        if added == 0 && gone == 0 {
+            return None;
+        }
+        self.standing = (self.standing + added).saturating_sub(gone);
+        let standing = u32::try_from(self.standing).unwrap_or(u32::MAX);
+        Some(Row::Tally(Tally { day: self.now().strftime("%F").to_string(), standing }))
     }
 
     fn finish(self) -> Decision {

@@ -7,4 +7,4 @@ mod tree;
 
 pub use checkpoint::{Checkpoint, SignedCheckpoint, Signer, Verifier};
 pub use export::{Export, FactLine, Fault, HeadLine, Verdict};
-pub use tree::{BLOCK, Hashes, Tree, consistency_proof, leaf_hash, verify_consistency};
+pub use tree::{BLOCK, Hashes, Tree, consistency_proof, inclusion_proof, leaf_hash, verify_consistency};

@@ -100,6 +100,28 @@ fn split(length: u64) -> u64 {
     length.next_power_of_two() / 2
 }
 
+/// Proof that leaf `at` stands in the tree of `size` leaves (RFC 9162, 2.1.3.1). `None` where hashes are missing.
+#[must_use]
+pub fn inclusion_proof(hashes: &Hashes, at: u64, size: u64) -> Option<Vec<Digest>> {
+    let mut proof = Vec::new();
+    let (mut from, mut to) = (0, size);
+    if at >= size {
+        return None;
+    }
+    while to - from > 1 {
+        let middle = from + split(to - from);
+        if at < middle {
+            proof.push(hashes.range(middle, to)?);
+            to = middle;
+        } else {
+            proof.push(hashes.range(from, middle)?);
+            from = middle;
+        }
+    }
+    proof.reverse();
+    Some(proof)
+}
+
 /// Proof that the tree of `new` leaves begins with that of `old` (RFC 9162, 2.1.4.1). `None` where hashes are missing.
 #[must_use]
 pub fn consistency_proof(hashes: &Hashes, old: u64, new: u64) -> Option<Vec<Digest>> {
@@ -212,6 +234,42 @@ mod tests {
                 assert!(holds(before.root(), &proof), "{old} in {new}");
                 assert!(!holds(leaf_hash(b"another"), &proof), "a false root of {old} passes in {new}");
             }
+        }
+    }
+
+    /// RFC 9162, 2.1.3.2.
+    fn stands(at: u64, size: u64, leaf: Digest, root: Digest, proof: &[Digest]) -> bool {
+        let (mut node, mut last, mut hash) = (at, size - 1, leaf);
+        for sibling in proof {
+            if last == 0 {
+                return false;
+            }
+            if node & 1 == 1 || node == last {
+                hash = node_hash(*sibling, hash);
+                while node & 1 == 0 && node != 0 {
+                    node >>= 1;
+                    last >>= 1;
+                }
+            } else {
+                hash = node_hash(hash, *sibling);
+            }
+            node >>= 1;
+            last >>= 1;
+        }
+        last == 0 && hash == root
+    }
+
+    #[test]
+    fn every_leaf_is_proven_to_stand_in_every_tree_and_no_other_leaf_is() {
+        let all = leaves(40);
+        for size in 1..=all.len() {
+            let (grown, hashes) = tree(&all[..size]);
+            for (at, leaf) in all[..size].iter().enumerate() {
+                let proof = inclusion_proof(&hashes, at as u64, size as u64).unwrap();
+                assert!(stands(at as u64, size as u64, *leaf, grown.root(), &proof), "{at} of {size}");
+                assert!(!stands(at as u64, size as u64, leaf_hash(b"another"), grown.root(), &proof));
+            }
+            assert_eq!(inclusion_proof(&hashes, size as u64, size as u64), None);
         }
     }
 

@@ -167,9 +167,20 @@ impl House {
         Ok(asked.unwrap())
     }
 
-    pub fn answer(&mut self, who: Who, elevation: ElevationId, verdict: Verdict) -> Result<Decision, Refusal> {
+    pub fn answer_less(
+        &mut self,
+        who: Who,
+        elevation: ElevationId,
+        verdict: Verdict,
+        less: Option<Less>,
+    ) -> Result<Decision, Refusal> {
         let shown = self.world.elevations[&elevation].digest;
-        self.try_as(who, &Command::Answer { elevation, verdict, reason: Some(Said::new("because")), shown })
+        let reason = Some(Said::new("because"));
+        self.try_as(who, &Command::Answer { elevation, verdict, less, reason, shown })
+    }
+
+    pub fn answer(&mut self, who: Who, elevation: ElevationId, verdict: Verdict) -> Result<Decision, Refusal> {
+        self.answer_less(who, elevation, verdict, None)
     }
 
     pub fn phase(&self, elevation: ElevationId) -> Phase {
@@ -201,6 +212,10 @@ impl House {
                 "{} is kept among the wrong ones",
                 elevation.id
             );
+        }
+        for elevation in self.world.active.iter().map(|id| &self.world.elevations[id]) {
+            let stopped = self.world.stop_on(elevation.asker, elevation.right);
+            assert!(elevation.phase == Phase::Closing || stopped.is_none(), "{} goes on under a stop", elevation.id);
         }
         assert!(self.facts.is_sorted_by_key(|fact| fact.at), "time ran backwards in the ledger");
     }

@@ -46,7 +46,9 @@ pub enum Step {
     Tick,
     Obey,
     Ask(u8, u32, u8),
-    Answer(u8, u8, bool),
+    Answer(u8, u8, bool, u8),
+    Stop(u8, u8),
+    Lift(u8),
     Withdraw(u8, u8),
     Begin(u8, u8),
     GiveBack(u8, u8),
@@ -68,7 +70,9 @@ fn step() -> impl Strategy<Value = Step> {
         3 => Just(Step::Tick),
         3 => Just(Step::Obey),
         4 => (any::<u8>(), 1..9000_u32, 0..3_u8).prop_map(|(who, seconds, start)| Step::Ask(who, seconds, start)),
-        6 => (any::<u8>(), any::<u8>(), prop::bool::weighted(0.8)).prop_map(|(who, which, yes)| Step::Answer(who, which, yes)),
+        6 => (any::<u8>(), any::<u8>(), prop::bool::weighted(0.8), 0..6_u8).prop_map(|(who, which, yes, less)| Step::Answer(who, which, yes, less)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(who, whom)| Step::Stop(who, whom)),
+        3 => any::<u8>().prop_map(Step::Lift),
         1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Withdraw(who, which)),
         2 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Begin(who, which)),
         1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::GiveBack(who, which)),
@@ -112,9 +116,36 @@ pub fn carry_out(house: &mut House, step: &Step) {
             };
             let _ = house.ask(if n % 3 == 0 { who(n) } else { Who::Asker }, seconds, start);
         }
-        Step::Answer(n, e, yes) => {
+        Step::Answer(n, e, yes, less) => {
             if let Some(id) = which(house, e) {
-                let _ = house.answer(who(n), id, if yes { Verdict::Yes } else { Verdict::No });
+                let verdict = if yes { Verdict::Yes } else { Verdict::No };
+                let less = match less {
+                    0 => Some(Less { duration: Some(Seconds(u32::from(n) * 8)), ..Less::default() }),
+                    1 => Some(Less {
+                        scope: house.world.child(house.target(), "lake").map(|lake| lake.id),
+                        ..Less::default()
+                    }),
+                    2 => Some(Less {
+                        start: Some(StartChoice::At { time: later(house.now, Seconds(900)) }),
+                        ..Less::default()
+                    }),
+                    _ => None,
+                };
+                let _ = house.answer_less(who(n), id, verdict, less);
+            }
+        }
+        Step::Stop(n, whom) => {
+            let reach = match whom % 4 {
+                0 => Reach::Scope(house.world.root.unwrap()),
+                1 => Reach::Scope(house.target()),
+                _ => Reach::Person(house.id(who(whom))),
+            };
+            let _ = house.try_as(who(n), &Command::Stop { reach, word: Said::new("stop") });
+        }
+        Step::Lift(n) => {
+            let open = house.world.stops.values().find(|stop| stop.lifted_at.is_none()).map(|stop| stop.id);
+            if let Some(stop) = open {
+                let _ = house.try_as(who(n), &Command::LiftStop { stop });
             }
         }
         Step::Withdraw(n, e) => act_on(house, n, which(house, e), |elevation| Command::Withdraw { elevation }),

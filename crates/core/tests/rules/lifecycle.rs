@@ -90,7 +90,7 @@ fn an_answer_to_what_was_not_shown_is_refused() {
     let mut house = House::new(&settings(1));
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let shown = Digest::of(&[b"another ask"]);
-    let answer = Command::Answer { elevation: id, verdict: Verdict::Yes, reason: None, shown };
+    let answer = Command::Answer { elevation: id, verdict: Verdict::Yes, less: None, reason: None, shown };
     assert!(matches!(house.try_as(Who::First, &answer), Err(Refusal::Changed(_))));
 }
 

@@ -8,4 +8,5 @@ mod house;
 mod interleavings;
 mod lifecycle;
 mod people;
+mod stops;
 mod terms;

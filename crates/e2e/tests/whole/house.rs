@@ -185,7 +185,7 @@ impl House {
     pub async fn yes(&self, who: &str, id: &str) -> Result<ElevationView, ClientError> {
         let client = self.client(who);
         let asked = client.elevation(id, &WaitQuery::default()).await?.elevation;
-        let answer = AnswerRequest { verdict: Verdict::Yes, reason: None, shown: asked.digest };
+        let answer = AnswerRequest { verdict: Verdict::Yes, less: None, reason: None, shown: asked.digest };
         client.answer(id, &answer).await
     }
 

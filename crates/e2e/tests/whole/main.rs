@@ -5,6 +5,7 @@
 mod bad_input;
 mod callers;
 mod crashes;
+mod devices;
 mod faults;
 mod house;
 mod lapse;

@@ -191,6 +191,7 @@ async fn a_no_ends_an_ask_with_its_reason_and_later_starts_wait_for_their_time()
     let oda = house.client(ODA);
     let no = |reason: Option<&str>| AnswerRequest {
         verdict: Verdict::No,
+        less: None,
         reason: reason.map(str::to_owned),
         shown: asked.digest,
     };

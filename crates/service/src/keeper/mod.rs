@@ -27,7 +27,7 @@ const CLOCK_STEP_MOST: SignedDuration = SignedDuration::from_secs(5);
 
 /// Starts a keeper for each target that there is, or comes to be.
 pub(crate) async fn keepers(app: App) {
-    let mut changes = app.changes();
+    let mut changes = app.commits();
     // Ends its keepers when it is ended itself.
     let mut running = JoinSet::new();
     let mut known: BTreeMap<ScopeId, AbortHandle> = BTreeMap::new();
@@ -101,7 +101,7 @@ impl Keeper {
     }
 
     async fn run(mut self) {
-        let mut changes = self.app.changes();
+        let mut changes = self.app.commits();
         loop {
             changes.mark_unchanged();
             if let Err(failure) = self.round().await {

@@ -5,13 +5,13 @@ use std::time::Duration;
 use jiff::Timestamp;
 use secrecy::ExposeSecret;
 use tempestas_api::{
-    AnswerRequest, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginReply, PreviewRequest,
-    WaitQuery, WordRequest,
+    AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginReply,
+    PreviewRequest, WaitQuery, WordRequest,
 };
-use tempestas_core::{Command, Elevation, ElevationId, Phase, Refusal, Said, SubjectId, What, demand_for};
+use tempestas_core::{Command, Elevation, ElevationId, Less, Phase, Refusal, Said, SubjectId, What, demand_for};
 use tempestas_targets::GrantCall;
 
-use super::{made, reference, right};
+use super::{made, reference, right, scope};
 use crate::{
     callers::SignedIn,
     door::{Answer, At, Body, Json, Query},
@@ -21,11 +21,13 @@ use crate::{
 
 /// Longest that a caller may wait for a change.
 const WAIT_MOST: u64 = 25;
+/// Earlier elevations shown to an approver.
+const EARLIER_MOST: usize = 20;
 /// Entries read for the story of one elevation.
 const STORY_PAGE: u32 = 500;
 
 /// Whether an elevation waits for this person's answer.
-pub(super) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
+pub(crate) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
     elevation.phase == Phase::Waiting
         && elevation.stages.last().is_some_and(|stage| {
             stage.approvers.contains(&person) && !stage.answers.iter().any(|answer| answer.by == person)
@@ -64,7 +66,7 @@ async fn view(me: &SignedIn, id: ElevationId) -> Answer<ElevationView> {
         .elevations
         .get(&id)
         .filter(|elevation| sight.sees_elevation(&world, elevation))
-        .map(|elevation| Json(views::elevation(&world, elevation)))
+        .map(|elevation| Json(views::elevation(&world, elevation, me.person)))
         .ok_or_else(|| unknown(&id.to_string()))
 }
 
@@ -79,7 +81,7 @@ pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
         .iter()
         .filter_map(|id| world.elevations.get(id))
         .filter(|elevation| waits_for(elevation, me.person));
-    Ok(Json(mine.map(|elevation| views::elevation(&world, elevation)).collect()))
+    Ok(Json(mine.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
 }
 
 pub(super) async fn list(me: SignedIn, Query(filter): Query<ElevationFilter>) -> Answer<Vec<ElevationView>> {
@@ -89,12 +91,54 @@ pub(super) async fn list(me: SignedIn, Query(filter): Query<ElevationFilter>) ->
         (filter.ended || !elevation.is_over())
             && if filter.all { sight.sees_elevation(&world, elevation) } else { elevation.asker == me.person }
     });
-    Ok(Json(seen.take(1000).map(|elevation| views::elevation(&world, elevation)).collect()))
+    Ok(Json(seen.take(1000).map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
+}
+
+/// What an approver wants to know besides the ask itself.
+pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
+    let id: ElevationId = reference(&id)?;
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let elevation = world
+        .elevations
+        .get(&id)
+        .filter(|elevation| sight.sees_elevation(&world, elevation))
+        .ok_or_else(|| unknown(&id.to_string()))?;
+    let (asker, right) = (elevation.asker, elevation.right);
+    let others = || world.elevations.values().filter(|other| other.id != id);
+    let earlier: Vec<&Elevation> =
+        others().filter(|other| other.asker == asker && other.right.role == right.role && other.is_over()).collect();
+    let mut holds: Vec<String> = others()
+        .filter(|other| other.asker == asker && other.phase == Phase::Live)
+        .map(|other| format!("{} ({}, live)", world.right_name(other.right), other.id))
+        .collect();
+    holds.extend(
+        world
+            .standing
+            .values()
+            .filter(|held| world.holder_of(held.target, held.account) == Some(asker))
+            .map(|held| format!("{} (standing)", world.right_name(held.right))),
+    );
+    let role = world.roles.get(&right.role).map(|role| role.says.as_str()).unwrap_or_default();
+    let has_already = holds.iter().any(|held| held.starts_with(&world.right_name(right)));
+    let would_change = if has_already {
+        format!("nothing new: {} holds this right already", world.subject_name(asker))
+    } else {
+        format!("{} could then do this on {}: {role}", world.subject_name(asker), world.path(right.scope))
+    };
+    Ok(Json(AskContext {
+        earlier_count: earlier.len(),
+        earlier: earlier.iter().rev().take(EARLIER_MOST).map(|other| views::earlier(&world, other)).collect(),
+        holds,
+        would_change,
+        narrower: views::below(&world, right.scope),
+        others_waiting: others().filter(|other| other.phase == Phase::Waiting && other.right == right).count(),
+    }))
 }
 
 pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery>) -> Answer<ElevationStory> {
     let id: ElevationId = reference(&id)?;
-    let mut changes = me.app.changes();
+    let mut changes = me.app.commits();
     let until = tokio::time::Instant::now() + Duration::from_secs(query.seconds.unwrap_or(0).min(WAIT_MOST));
     let elevation = loop {
         changes.mark_unchanged();
@@ -136,7 +180,18 @@ async fn story(
 pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerRequest>) -> Answer<ElevationView> {
     let id = reference(&id)?;
     let reason = request.reason.map(Said::new);
-    me.submit(Command::Answer { elevation: id, verdict: request.verdict, reason, shown: request.shown }).await?;
+    let less = match request.less {
+        Some(less) => {
+            let scope = match &less.scope {
+                Some(path) => Some(scope(&*me.app.world().await, path)?.id),
+                None => None,
+            };
+            Some(Less { duration: less.duration, scope, start: less.start })
+        }
+        None => None,
+    };
+    let answer = Command::Answer { elevation: id, verdict: request.verdict, less, reason, shown: request.shown };
+    me.submit(answer).await?;
     view(&me, id).await
 }
 

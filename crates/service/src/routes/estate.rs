@@ -1,11 +1,11 @@
 //! Folders, targets, surveys, roles, alarms.
 
-use std::net::IpAddr;
+use std::{collections::HashMap, net::IpAddr};
 
 use tempestas_api::{
     AlarmView, Done, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
-use tempestas_core::{Command, Connector, Phase, Refusal, ScopeId, Seconds, What, World, ensure_administrator};
+use tempestas_core::{Command, Connector, Phase, Refusal, ScopeId, Seconds, Weight, What, World, ensure_administrator};
 
 use super::{made, reference, scope, target};
 use crate::{
@@ -20,14 +20,52 @@ use crate::{
 pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
     let sight = me.sight().await;
     let world = me.app.world().await;
+    let counts = counts(&world);
     let mut seen: Vec<ScopeView> = world
         .scopes
         .values()
         .filter(|scope| sight.sees_scope(&world, scope.id))
-        .map(|scope| ScopeView { path: world.path(scope.id), kind: scope.kind })
+        .map(|scope| {
+            let counts = counts.get(&scope.id).copied().unwrap_or_default();
+            ScopeView {
+                path: world.path(scope.id),
+                kind: scope.kind,
+                standing: counts.standing,
+                critical: counts.critical,
+                live: counts.live,
+                rules: world.terms.values().filter(|rule| rule.scope == scope.id).count(),
+                trouble: me.app.heard(scope.id).trouble,
+            }
+        })
         .collect();
     seen.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(Json(seen))
+}
+
+/// What is held at a scope and below.
+#[derive(Debug, Clone, Copy, Default)]
+struct Counts {
+    standing: usize,
+    critical: usize,
+    live: usize,
+}
+
+/// Counted once upwards from every right, rather than once for every scope.
+fn counts(world: &World) -> HashMap<ScopeId, Counts> {
+    let mut counts: HashMap<ScopeId, Counts> = HashMap::new();
+    for held in world.standing.values() {
+        let critical = world.roles.get(&held.right.role).is_none_or(|role| role.weight == Weight::Critical);
+        for scope in world.upwards(held.right.scope) {
+            let count = counts.entry(scope.id).or_default();
+            count.standing += 1;
+            count.critical += usize::from(critical);
+        }
+    }
+    let active = world.active.iter().filter_map(|id| world.elevations.get(id));
+    for elevation in active.filter(|elevation| elevation.phase == Phase::Live) {
+        world.upwards(elevation.right.scope).for_each(|scope| counts.entry(scope.id).or_default().live += 1);
+    }
+    counts
 }
 
 pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body<NewFolder>) -> Answer<Done> {

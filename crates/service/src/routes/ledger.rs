@@ -2,24 +2,26 @@
 
 use axum::body::{Body as RawBody, Bytes};
 use futures_util::stream;
-use tempestas_api::{CheckpointReply, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
+use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
-    Actor, ElevationId, Refusal, Sight, SubjectId, World,
-    ledger::{HeadLine, consistency_proof},
+    ElevationId, Refusal, Sight, SubjectId, World,
+    ledger::{HeadLine, consistency_proof, inclusion_proof},
 };
 use tempestas_store::Entry;
 
-use super::{reference, subject};
+use super::{pages::concerns, reference, subject};
 use crate::{
     app::App,
     callers::{Overseer, SignedIn},
-    door::{Answer, Download, Json, Query},
+    door::{Answer, At, Download, Json, Query},
     problem::Failure,
     views,
 };
 
 /// Facts read from the store at a time.
 const PAGE: u32 = 500;
+/// How many facts back a person's page looks.
+const LATELY: u32 = 5000;
 /// Most entries in one reply.
 const REPLY_MOST: usize = 1000;
 /// Most entries in one CSV file; the export holds all.
@@ -41,8 +43,7 @@ impl Wanted {
 
     fn fits(&self, entry: &Entry) -> bool {
         let about = entry.fact.what.about();
-        let by_or_about = |who: SubjectId| entry.fact.by == Actor::Subject(who) || about.subject == Some(who);
-        self.who.is_none_or(by_or_about)
+        self.who.is_none_or(|who| concerns(&entry.fact, who))
             && self.elevation.is_none_or(|elevation| about.elevation == Some(elevation))
             && self.filter.kind.as_ref().is_none_or(|kind| *kind == entry.fact.what.kind())
             && self.filter.since.is_none_or(|since| entry.fact.at >= since)
@@ -85,6 +86,47 @@ pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> An
     let wanted = Wanted::new(&*me.app.world().await, filter)?;
     let (entries, before) = entries(&me.app, &sight, &wanted, most).await?;
     Ok(Json(LedgerReply { entries, before }))
+}
+
+/// What somebody did, or what was done to them, lately.
+pub(super) async fn lately(app: &App, sight: &Sight, who: SubjectId, most: usize) -> Result<Vec<LedgerEntry>, Failure> {
+    let mut found = Vec::new();
+    let page = app.store().facts_before(None, LATELY).await?;
+    let world = app.world().await;
+    for entry in page {
+        if found.len() < most && concerns(&entry.fact, who) && sight.sees_fact(&world, &entry.fact) {
+            found.push(views::entry(&world, &entry));
+        }
+    }
+    Ok(found)
+}
+
+pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
+    let unknown = || Failure::unknown("entry", &n, "the record lists those you may see");
+    let number: u64 = n.parse().map_err(|_| unknown())?;
+    let sight = me.sight().await;
+    let fact = me.app.store().facts_before(Some(number.saturating_add(1)), 1).await?.pop();
+    let fact = fact.filter(|entry| entry.seq == number).ok_or_else(unknown)?;
+    if !sight.sees_fact(&*me.app.world().await, &fact.fact) {
+        return Err(unknown());
+    }
+    let line = me.app.store().fact_lines(number, 1).await?.pop().ok_or_else(unknown)?;
+    let note = latest_note(&me.app).await?;
+    let verifier = me.app.signer().verifier();
+    let signed = verifier.open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint;
+    let hashes = me.app.store().hashes(number, signed.size).await?;
+    let proof = inclusion_proof(&hashes, number, signed.size)
+        .ok_or_else(|| Failure::Failed(anyhow::anyhow!("hashes are missing for a proof")))?;
+    Ok(Json(EntryProof {
+        n: number,
+        fact: line.fact,
+        leaf: line.leaf,
+        proof,
+        size: signed.size,
+        root: signed.root,
+        checkpoint: note,
+        public_key: verifier.to_line(),
+    }))
 }
 
 pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Result<Download, Failure> {

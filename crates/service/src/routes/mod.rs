@@ -1,20 +1,31 @@
 //! The whole route table; it is the map of what can be attacked.
 
+mod devices;
 mod elevations;
 mod estate;
 mod ledger;
+mod pages;
 mod people;
 mod sign_in;
 mod standing;
+mod stops;
 mod terms;
+
+pub(crate) use elevations::waits_for;
 
 use std::time::Duration;
 
-use axum::{Router, http::StatusCode, middleware::from_fn_with_state};
+use axum::{
+    Router,
+    http::StatusCode,
+    middleware::from_fn_with_state,
+    routing::{any, get},
+};
 use serde_json::Value;
 use tempestas_core::{Right, Scope, ScopeId, SubjectId, World};
 use tower_http::{
-    catch_panic::CatchPanicLayer, set_header::SetResponseHeaderLayer, timeout::TimeoutLayer, trace::TraceLayer,
+    catch_panic::CatchPanicLayer, compression::CompressionLayer, set_header::SetResponseHeaderLayer,
+    timeout::TimeoutLayer, trace::TraceLayer,
 };
 
 use crate::{app::App, door::Table, problem::Failure};
@@ -30,11 +41,39 @@ fn table() -> Table {
         .post("/sign-out", sign_in::sign_out, "End this sign-in")
         .get("/me", sign_in::me, "Who I am, and what waits for me")
         .post("/me/proof", sign_in::proof, "Prove myself anew with a TOTP code")
+        .post("/me/proof/challenge", sign_in::proof_challenge, "Begin to prove myself anew with a passkey")
+        .post("/me/proof/passkey", sign_in::proof_passkey, "Prove myself anew with a passkey")
+        .post("/console/sign-in", sign_in::console, "Sign the console in with name, password and TOTP code")
+        .post("/console/passkey/challenge", sign_in::passkey_challenge, "Begin to sign the console in with a passkey")
+        .post("/console/passkey", sign_in::passkey, "Sign the console in with a passkey")
+        .get("/passkeys", sign_in::list_passkeys, "My passkeys")
+        .post("/passkeys/challenge", sign_in::begin_passkey, "Begin to add a passkey")
+        .post("/passkeys", sign_in::add_passkey, "Add a passkey")
+        .delete("/passkeys/{id}", sign_in::drop_passkey, "Drop one of my passkeys")
+        .post("/devices", devices::ask, "A program wants to be let in (RFC 8628)")
+        .post("/devices/token", devices::token, "Whether the program was let in")
+        .post("/devices/look", devices::look, "Which program waits with a code")
+        .post("/devices/answer", devices::answer, "Let that program in, or refuse it")
+        .get("/drafts", devices::list_drafts, "What programs drafted for me")
+        .get("/drafts/{id}", devices::draft, "One draft")
+        .post("/drafts/{id}/confirm", devices::confirm, "Carry a draft out, as mine")
+        .post("/drafts/{id}/drop", devices::drop_draft, "Drop a draft")
+        .get("/events", crate::events::listen, "Which lists change, as they do")
+        // Pages.
+        .get("/now", pages::now, "What is in force, was, and will be")
+        .get("/search", pages::search, "Find people, scopes, rights and elevations")
+        .get("/days", pages::days, "Elevations and standing rights by day")
+        .get("/first-day", pages::first_day, "The first day, step by step")
+        // Stop.
+        .get("/stops", stops::list, "Stops")
+        .post("/stops", stops::stop, "End everything live, and bar new asks, for a person, a scope or all")
+        .post("/stops/{id}/lift", stops::lift, "One of the two voices that lift a stop")
         .get("/sign-ins", sign_in::list, "My sign-ins")
         .delete("/sign-ins/{id}", sign_in::end, "End one of my sign-ins")
         // People.
         .get("/people", people::list, "People, groups and programs")
         .post("/people", people::add, "Add a person, group or program")
+        .get("/people/{who}", pages::person, "Everything about one person, group or program")
         .post("/people/{who}/enrolment", people::enrolment, "Issue a one-time enrolment secret")
         .post("/people/{who}/suspend", people::suspend, "Suspend, and end what is held")
         .post("/people/{who}/resume", people::resume, "Resume")
@@ -68,6 +107,7 @@ fn table() -> Table {
         // Terms.
         .get("/terms", terms::list, "Rules of terms")
         .post("/terms", terms::add, "Add a rule of terms")
+        .post("/terms/preview", terms::trial, "Whom a change of terms would touch")
         .put("/terms/{id}", terms::change, "Change a rule of terms in place")
         .delete("/terms/{id}", terms::end, "End a rule of terms")
         .get("/terms/effective", terms::effective, "What holds for a right, and where each setting comes from")
@@ -77,6 +117,7 @@ fn table() -> Table {
         .get("/waiting", elevations::waiting, "Asks that wait for my answer")
         .get("/elevations", elevations::list, "Elevations")
         .get("/elevations/{id}", elevations::show, "One elevation with its story; may wait for a change")
+        .get("/elevations/{id}/context", elevations::context, "What an approver wants to know besides the ask")
         .post("/elevations/{id}/answer", elevations::answer, "Answer yes or no")
         .post("/elevations/{id}/withdraw", elevations::withdraw, "Take an ask back")
         .post("/elevations/{id}/begin", elevations::begin, "Begin an elevation that is ready")
@@ -85,6 +126,7 @@ fn table() -> Table {
         .post("/elevations/{id}/login", elevations::login, "How to use it; makes a fresh password where there is one")
         // The ledger.
         .get("/ledger", ledger::list, "The record, newest first")
+        .get("/ledger/{n}/proof", ledger::proof, "Proof that an entry stands in the ledger")
         .get("/ledger/csv", ledger::csv, "The record as CSV")
         .get("/ledger/export", ledger::export, "The whole ledger, to be verified by a stranger")
         .get(
@@ -109,16 +151,25 @@ pub(crate) fn router(app: App) -> Router {
             axum::http::HeaderValue::from_static(value),
         )
     };
-    table()
+    let api = table()
         .into_router()
-        .fallback(async || Failure::unknown("route", "there", "`GET /api/v1/openapi.json` lists them"))
+        .route(
+            "/api/{*rest}",
+            any(async || Failure::unknown("route", "there", "`GET /api/v1/openapi.json` lists them")),
+        )
         .method_not_allowed_fallback(async || {
             Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned())
         })
         .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
+        .layer(from_fn_with_state(app.clone(), crate::drafts::drafted))
         .layer(header("cache-control", "no-store"))
+        .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"));
+    let routes = api
+        .fallback(get(crate::console::serve))
+        .layer(CompressionLayer::new())
         .layer(header("x-content-type-options", "nosniff"))
-        .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"))
+        .layer(header("referrer-policy", "no-referrer"))
+        .layer(header("cross-origin-opener-policy", "same-origin"))
         .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, REQUEST_MOST))
         .layer(CatchPanicLayer::new())
         .layer(TraceLayer::new_for_http().make_span_with(|request: &axum::http::Request<_>| {
@@ -129,7 +180,9 @@ pub(crate) fn router(app: App) -> Router {
                 .map_or("-", axum::extract::MatchedPath::as_str);
             tracing::info_span!("request", method = %request.method(), route)
         }))
-        .with_state(app)
+        .with_state(app.clone());
+    app.keep_routes(routes.clone());
+    routes
 }
 
 /// A person, group or program by name or id.

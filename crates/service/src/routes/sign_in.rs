@@ -3,28 +3,117 @@
 use jiff::Timestamp;
 use serde_json::Value;
 use tempestas_api::{
-    Done, EnrolReply, EnrolRequest, Me, ProofReply, ProofRequest, SignInReply, SignInRequest, SignInView,
+    Ceremony, ConsoleSignInReply, Done, EnrolReply, EnrolRequest, Me, NewPasskey, PasskeyProof, PasskeyView,
+    ProofReply, ProofRequest, SignInReply, SignInRequest, SignInView,
 };
-use tempestas_core::{Command, Phase, What};
+use tempestas_core::{Command, Phase, Sight, SubjectId, What};
+use tempestas_store::SignInKind;
 
 use crate::{
-    app::caller,
-    callers::{Anyone, SignedIn},
-    door::{Answer, At, Body, Json},
+    app::{App, caller},
+    callers::{Anyone, SignedIn, cookie},
+    door::{Answer, At, Body, Json, WithCookie},
     identity::{check_password, prove, prove_again, set_credentials, token_digest},
+    passkeys,
     problem::Failure,
     vault, views,
 };
+
+/// A console that is signed in by this reply.
+type ConsoleAnswer = Result<WithCookie<ConsoleSignInReply>, Failure>;
 
 pub(super) async fn sign_in(anyone: Anyone, Body(request): Body<SignInRequest>) -> Answer<SignInReply> {
     let Anyone { app, address } = anyone;
     let person = prove(&app, &request.name, request.password, &request.code, &address).await?;
     let now = Timestamp::now();
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), person, &address, now, true).await?;
+    app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Token).await?;
     app.note(person, &address, What::SignedIn { subject: person }).await?;
-    let ends = now.checked_add(app.config().sign_in.longest.0).unwrap_or(Timestamp::MAX);
+    let ends = ends(&app, now);
     Ok(Json(SignInReply { token: token.to_string(), name: app.world().await.subject_name(person), ends }))
+}
+
+/// When a sign-in that began then ends whatever happens.
+fn ends(app: &App, began_at: Timestamp) -> Timestamp {
+    began_at.checked_add(app.config().sign_in.longest.0).unwrap_or(Timestamp::MAX)
+}
+
+/// Signs a console in.
+async fn into_console(app: &App, person: SubjectId, address: &str) -> ConsoleAnswer {
+    let now = Timestamp::now();
+    let token = vault::random_text();
+    app.store().begin_sign_in(token_digest(&token), person, address, now, SignInKind::Browser).await?;
+    app.note(person, address, What::SignedIn { subject: person }).await?;
+    let name = app.world().await.subject_name(person);
+    let set = cookie(app, &token, app.config().sign_in.longest.0.as_secs());
+    Ok(WithCookie(set, ConsoleSignInReply { name, ends: ends(app, now) }))
+}
+
+pub(super) async fn console(anyone: Anyone, Body(request): Body<SignInRequest>) -> ConsoleAnswer {
+    let Anyone { app, address } = anyone;
+    let person = prove(&app, &request.name, request.password, &request.code, &address).await?;
+    into_console(&app, person, &address).await
+}
+
+pub(super) async fn passkey_challenge(anyone: Anyone) -> Answer<Ceremony> {
+    Ok(Json(passkeys::begin_sign_in(&anyone.app)?))
+}
+
+pub(super) async fn passkey(anyone: Anyone, Body(said): Body<PasskeyProof>) -> ConsoleAnswer {
+    let Anyone { app, address } = anyone;
+    let person = passkeys::sign_in(&app, &said.ceremony, said.credential).await?;
+    into_console(&app, person, &address).await
+}
+
+pub(super) async fn proof_challenge(me: SignedIn) -> Answer<Ceremony> {
+    Ok(Json(passkeys::begin_proof(&me.app, &me.sign_in).await?))
+}
+
+pub(super) async fn proof_passkey(me: SignedIn, Body(said): Body<PasskeyProof>) -> Answer<ProofReply> {
+    let proven_at = passkeys::prove(&me.app, &me.sign_in, &said.ceremony, said.credential).await?;
+    me.submit(Command::Note(What::Proved { subject: me.person })).await?;
+    Ok(Json(ProofReply { proven_at }))
+}
+
+fn passkey_view(kept: &tempestas_store::Passkey) -> PasskeyView {
+    PasskeyView {
+        id: passkeys::id_text(&kept.credential),
+        name: kept.name.clone(),
+        added_at: kept.added_at,
+        used_at: kept.used_at,
+    }
+}
+
+pub(super) async fn list_passkeys(me: SignedIn) -> Answer<Vec<PasskeyView>> {
+    Ok(Json(me.app.store().passkeys(me.person).await?.iter().map(passkey_view).collect()))
+}
+
+pub(super) async fn begin_passkey(me: SignedIn) -> Answer<Ceremony> {
+    me.ensure_proven()?;
+    let name = me.app.world().await.subject_name(me.person);
+    Ok(Json(passkeys::begin_adding(&me.app, me.person, &name).await?))
+}
+
+pub(super) async fn add_passkey(me: SignedIn, Body(new): Body<NewPasskey>) -> Answer<PasskeyView> {
+    me.ensure_proven()?;
+    let name = new.name.trim();
+    if name.is_empty() || name.chars().count() > 60 {
+        return Err(Failure::invalid("call the passkey something, with 60 letters at most"));
+    }
+    let kept = passkeys::add(&me.app, me.person, &new.ceremony, name, new.credential).await?;
+    let what = What::PasskeyAdded { subject: me.person };
+    me.submit(Command::SetCredentials { subject: me.person, what }).await?;
+    Ok(Json(passkey_view(&kept)))
+}
+
+pub(super) async fn drop_passkey(me: SignedIn, At(id): At) -> Answer<Done> {
+    me.ensure_proven()?;
+    let credential = passkeys::id_bytes(&id).unwrap_or_default();
+    if me.app.store().drop_passkeys(me.person, Some(&credential)).await? == 0 {
+        return Err(Failure::unknown("passkey of yours", &id, "Settings lists them"));
+    }
+    me.submit(Command::Note(What::PasskeyDropped { subject: me.person })).await?;
+    Ok(Json(Done {}))
 }
 
 pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> Answer<EnrolReply> {
@@ -40,18 +129,22 @@ pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> 
         })?;
     let name = app.world().await.subject_name(person);
     let totp = set_credentials(&app, person, &name, request.password).await?;
+    // Whoever enrols anew has lost what they had.
+    app.store().drop_passkeys(person, None).await?;
     let set = Command::SetCredentials { subject: person, what: What::CredentialsSet { subject: person } };
     app.submit(caller(person, &address, None), set).await?;
     Ok(Json(EnrolReply { name, totp_secret: totp.secret().to_base32(), totp_url: totp.to_string() }))
 }
 
-pub(super) async fn sign_out(me: SignedIn) -> Answer<Done> {
+pub(super) async fn sign_out(me: SignedIn) -> Result<WithCookie<Done>, Failure> {
     me.app.store().end_sign_ins(me.person, Some(me.sign_in.id)).await?;
     me.submit(Command::Note(What::SignInEnded { subject: me.person })).await?;
-    Ok(Json(Done {}))
+    Ok(WithCookie(cookie(&me.app, "", 0), Done {}))
 }
 
 pub(super) async fn me(me: SignedIn) -> Answer<Me> {
+    let has_passkey = !me.app.store().passkeys(me.person).await?.is_empty();
+    let sight = me.sight().await;
     let world = me.app.world().await;
     let mine = world.subjects.get(&me.person);
     let active = || world.active.iter().filter_map(|id| world.elevations.get(id));
@@ -71,6 +164,13 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
             .map(|group| world.text(group.name))
             .collect(),
         proven_at: me.sign_in.proven_at,
+        has_passkey,
+        sees_all: sight.sees_all(&world),
+        administers_all: world.root.is_some_and(|root| Sight::is_administrator(&world, me.person, root)),
+        stops: super::stops::in_force(&world, &sight, me.person),
+        ends: ends(&me.app, me.sign_in.began_at),
+        now: Timestamp::now(),
+        sample_world: me.app.config().service.sample_world,
         waiting_for_me: active().filter(|elevation| super::elevations::waits_for(elevation, me.person)).count(),
         live: active().filter(|elevation| elevation.asker == me.person && elevation.phase == Phase::Live).count(),
     }))
@@ -91,6 +191,7 @@ pub(super) async fn list(me: SignedIn) -> Answer<Vec<SignInView>> {
                 address: sign_in.address,
                 began_at: sign_in.began_at,
                 used_at: sign_in.used_at,
+                kind: sign_in.kind.word().to_owned(),
                 this_one: sign_in.id == me.sign_in.id,
             })
             .collect(),

@@ -1,16 +1,22 @@
 //! The command line.
 
+mod estate;
+mod rights;
+
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{DutyKind, Seconds, SubjectKind};
+use tempestas_core::Seconds;
+
+pub(crate) use estate::{PeopleVerb, TargetsVerb};
+pub(crate) use rights::{ConvertVerb, EligibleVerb, StandingArgs, TermsVerb};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///
 /// Exit codes: 0 done, 1 failed, 2 the command line is wrong, 3 refused, 4 a sign-in or a fresh code is needed,
-/// 5 waited for a state that did not come, 6 an exported ledger is not genuine.
+/// 5 waited for a state that did not come, 6 an exported ledger is not genuine, 7 drafted, to be confirmed in the console.
 #[derive(Parser)]
 #[command(version, max_term_width = 100)]
 pub(crate) struct Args {
@@ -42,12 +48,16 @@ pub(crate) struct Common {
 
 #[derive(Subcommand)]
 pub(crate) enum Verb {
-    /// Sign in with name, password and TOTP code.
+    /// Sign in: shows an address and a code to type there. What is let in that way reads, and drafts what you then
+    /// confirm in the console.
     SignIn {
-        /// Your name.
-        name: String,
-        /// Read the password from standard input.
-        #[arg(long)]
+        /// Your name; only with --password.
+        name: Option<String>,
+        /// With name, password and TOTP code instead, for where no browser is.
+        #[arg(long, requires = "name")]
+        password: bool,
+        /// The same, with the password read from standard input.
+        #[arg(long, requires = "name")]
         password_stdin: bool,
     },
     /// End this sign-in.
@@ -128,6 +138,15 @@ pub(crate) enum Verb {
         /// Why; always with a no.
         #[arg(long)]
         reason: Option<String>,
+        /// With a yes: for less time than asked, like 30m.
+        #[arg(long = "for", value_parser = span)]
+        duration: Option<Seconds>,
+        /// With a yes: only at this scope below the one asked for.
+        #[arg(long)]
+        only_at: Option<String>,
+        /// With a yes: from this time on.
+        #[arg(long)]
+        from: Option<Timestamp>,
         /// Don't ask whether you are sure.
         #[arg(long)]
         yes: bool,
@@ -186,6 +205,11 @@ pub(crate) enum Verb {
         /// Reference, like E1042.
         elevation: String,
     },
+    /// Stop: end everything live and bar new asks, at once. Lifting it takes two.
+    Stop {
+        #[command(subcommand)]
+        verb: Option<StopVerb>,
+    },
     /// The record: list, export, verify.
     #[command(subcommand)]
     Ledger(LedgerVerb),
@@ -197,238 +221,35 @@ pub(crate) enum Verb {
 }
 
 #[derive(Subcommand)]
-pub(crate) enum PeopleVerb {
-    /// List them.
+pub(crate) enum StopVerb {
+    /// List stops, those in force first.
     List,
-    /// Add a person, group or program.
-    Add {
-        /// Name.
-        name: String,
-        /// Full name, or what it is for.
-        #[arg(long)]
-        about: String,
-        /// What it is.
-        #[arg(long, default_value = "person", value_parser = kind)]
-        kind: SubjectKind,
-        /// The same human's first sign-in, where this is a second.
-        #[arg(long)]
-        second_of: Option<String>,
-    },
-    /// Issue a one-time enrolment secret.
-    Enrolment {
-        /// For whom.
-        name: String,
-    },
-    /// Suspend somebody, and end what they hold.
-    Suspend {
+    /// Stop one person, with every sign-in of theirs.
+    Person {
         /// Whom.
         name: String,
-    },
-    /// Resume somebody.
-    Resume {
-        /// Whom.
-        name: String,
-    },
-    /// Say which account on a target is theirs.
-    Account {
-        /// Whose.
-        name: String,
-        /// Path of the target.
-        target: String,
-        /// The account's name there.
-        account: String,
-    },
-    /// Put somebody into a group.
-    Join {
-        /// The group.
-        group: String,
-        /// Person, group or program.
-        member: String,
-    },
-    /// Take somebody out of a group.
-    Leave {
-        /// The group.
-        group: String,
-        /// Person, group or program.
-        member: String,
-    },
-    /// List duties within Tempestas.
-    Duties,
-    /// Give a duty.
-    Duty {
-        /// Person or group.
-        name: String,
-        /// administrator or auditor.
-        #[arg(value_parser = duty)]
-        duty: DutyKind,
-        /// Path of the scope.
-        scope: String,
-    },
-    /// End a duty.
-    EndDuty {
-        /// Its id.
-        id: String,
-    },
-}
-
-#[derive(Subcommand)]
-pub(crate) enum TargetsVerb {
-    /// List them.
-    List,
-    /// Add a folder.
-    AddFolder {
-        /// Path, like /harbour/databases.
-        path: String,
-    },
-    /// Look after a PostgreSQL cluster. Its broker's password is read from a file.
-    AddPostgres {
-        /// Path, like /harbour/databases/berths.
-        path: String,
-        /// Host.
+        /// Why, for those it reaches to read.
         #[arg(long)]
-        host: String,
-        /// Port.
-        #[arg(long, default_value_t = 5432)]
-        port: u16,
-        /// The broker's login role.
-        #[arg(long)]
-        user: String,
-        /// The database for the broker's own schema.
-        #[arg(long)]
-        database: String,
-        /// File with the password.
-        #[arg(long)]
-        secret_file: PathBuf,
-        /// Least number of accounts that keep a critical right.
-        #[arg(long, default_value_t = 1)]
-        emergency_least: u32,
+        word: String,
     },
-    /// Look after a Brightwater cloud. Its broker's key is read from a file.
-    AddBrightwater {
-        /// Path, like /analytics/brightwater.
-        path: String,
-        /// Address.
-        #[arg(long)]
-        url: String,
-        /// File with the key.
-        #[arg(long)]
-        secret_file: PathBuf,
-        /// Least number of accounts that keep a critical right.
-        #[arg(long, default_value_t = 1)]
-        emergency_least: u32,
-    },
-    /// Survey a target now.
-    Survey {
+    /// Stop a scope and all below.
+    Scope {
         /// Path.
         path: String,
-    },
-    /// Take in a survey that was held.
-    Accept {
-        /// Path.
-        path: String,
-    },
-    /// Change settings.
-    Set {
-        /// Path.
-        path: String,
-        /// Least number of accounts that keep a critical right.
+        /// Why, for those it reaches to read.
         #[arg(long)]
-        emergency_least: Option<u32>,
-        /// How long a taking-away may be late before it is an alarm, like 1m.
-        #[arg(long, value_parser = span)]
-        alarm_after: Option<Seconds>,
-        /// File with a new password or key of the broker.
-        #[arg(long)]
-        secret_file: Option<PathBuf>,
+        word: String,
     },
-}
-
-#[derive(ClapArgs)]
-pub(crate) struct StandingArgs {
-    /// Those that reach this scope.
-    #[arg(long)]
-    pub(crate) at: Option<String>,
-    /// Those of this person, group or program.
-    #[arg(long)]
-    pub(crate) who: Option<String>,
-    /// Those of this role.
-    #[arg(long)]
-    pub(crate) role: Option<String>,
-}
-
-#[derive(Subcommand)]
-pub(crate) enum ConvertVerb {
-    /// What converting would do, right by right; changes nothing.
-    Preview {
-        /// References, like h12.
-        #[arg(required = true)]
-        rights: Vec<String>,
+    /// Stop everything.
+    Everything {
+        /// Why, for those it reaches to read.
+        #[arg(long)]
+        word: String,
     },
-    /// Show the same, then do it.
-    Apply {
-        /// References, like h12.
-        #[arg(required = true)]
-        rights: Vec<String>,
-        /// When the eligibilities end.
-        #[arg(long)]
-        until: Option<Timestamp>,
-        /// Don't ask whether you are sure.
-        #[arg(long)]
-        yes: bool,
-        /// Wait until the targets were read back.
-        #[arg(long)]
-        wait: bool,
-    },
-    /// List conversions.
-    List,
-}
-
-#[derive(Subcommand)]
-pub(crate) enum EligibleVerb {
-    /// Make somebody eligible.
-    Give {
-        /// Person, group or program.
-        who: String,
-        /// The right, ROLE@/PATH.
-        right: String,
-        /// From when.
-        #[arg(long)]
-        from: Option<Timestamp>,
-        /// Until when.
-        #[arg(long)]
-        until: Option<Timestamp>,
-    },
-    /// End an eligibility.
-    End {
-        /// Its id.
-        id: String,
-    },
-}
-
-#[derive(Subcommand)]
-pub(crate) enum TermsVerb {
-    /// List the rules, and how they are weighed.
-    List,
-    /// What holds for a right, and where each setting comes from.
-    Show {
-        /// The right, ROLE@/PATH.
-        right: String,
-        /// For this asker instead of you.
-        #[arg(long)]
-        asker: Option<String>,
-    },
-    /// Set a rule from a TOML file.
-    Set {
-        /// The file; `-` for standard input.
-        file: PathBuf,
-        /// Change this rule in place instead of adding one.
-        #[arg(long)]
-        id: Option<String>,
-    },
-    /// End a rule.
-    End {
-        /// Its id.
-        id: String,
+    /// One of the two voices that lift a stop.
+    Lift {
+        /// Reference, like x12.
+        stop: String,
     },
 }
 
@@ -530,19 +351,7 @@ pub(crate) enum Until {
     Ended,
 }
 
-fn span(text: &str) -> Result<Seconds, String> {
+pub(crate) fn span(text: &str) -> Result<Seconds, String> {
     let span: SignedDuration = text.parse().map_err(|_| "write it like 45s, 30m or 2h".to_owned())?;
     u32::try_from(span.as_secs()).map(Seconds).map_err(|_| "it must be positive, and less than a century".to_owned())
-}
-
-fn word<T: serde::de::DeserializeOwned>(text: &str, known: &str) -> Result<T, String> {
-    serde_json::from_value(serde_json::Value::String(text.to_owned())).map_err(|_| format!("one of {known}"))
-}
-
-fn kind(text: &str) -> Result<SubjectKind, String> {
-    word(text, "person, group, program")
-}
-
-fn duty(text: &str) -> Result<DutyKind, String> {
-    word(text, "administrator, auditor")
 }

@@ -1,0 +1,300 @@
+//! Sign-in: passwords and codes, passkeys, programs let in by a code, and what those draft.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use tempestas_core::Digest;
+
+use crate::{DutyView, StopView};
+
+/// Name, password and a current TOTP code.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SignInRequest {
+    /// Name to sign in by.
+    pub name: String,
+    /// Password.
+    pub password: String,
+    /// TOTP code.
+    pub code: String,
+}
+
+/// A sign-in that began.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SignInReply {
+    /// Bearer token; shown once.
+    pub token: String,
+    /// Who signed in.
+    pub name: String,
+    /// When it ends whatever happens.
+    pub ends: Timestamp,
+}
+
+/// A one-time enrolment secret and the password to set.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EnrolRequest {
+    /// The secret, as handed over.
+    pub secret: String,
+    /// The new password, 12 letters or more.
+    pub password: String,
+}
+
+/// The TOTP secret to put into an authenticator; shown once.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+pub struct EnrolReply {
+    /// Whose.
+    pub name: String,
+    /// Secret in Base32.
+    pub totp_secret: String,
+    /// The same as an `otpauth:` address.
+    pub totp_url: String,
+}
+
+/// A current TOTP code.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ProofRequest {
+    /// The code.
+    pub code: String,
+}
+
+/// How sure the service is of the caller.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ProofReply {
+    /// Since when.
+    pub proven_at: Timestamp,
+}
+
+/// The caller.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct Me {
+    /// Name.
+    pub name: String,
+    /// Full name.
+    pub about: String,
+    /// Duties.
+    pub duties: Vec<DutyView>,
+    /// Groups they belong to, through any number of groups.
+    pub groups: Vec<String>,
+    /// When they last proved themselves with a second factor in this sign-in.
+    pub proven_at: Option<Timestamp>,
+    /// Whether they have a passkey.
+    pub has_passkey: bool,
+    /// Whether a duty shows them everything.
+    pub sees_all: bool,
+    /// Whether they administer everything.
+    pub administers_all: bool,
+    /// Stops in force that they may see, or that reach them.
+    pub stops: Vec<StopView>,
+    /// When this sign-in ends whatever happens.
+    pub ends: Timestamp,
+    /// The service's clock.
+    pub now: Timestamp,
+    /// Set in the sample world, which the console then says on every page.
+    pub sample_world: bool,
+    /// How many asks wait for their answer.
+    pub waiting_for_me: usize,
+    /// How many of their elevations are live.
+    pub live: usize,
+}
+
+/// One of the caller's sign-ins.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SignInView {
+    /// Its number.
+    pub id: i64,
+    /// From where.
+    pub address: String,
+    /// Since when.
+    pub began_at: Timestamp,
+    /// Last use.
+    pub used_at: Timestamp,
+    /// `token`, `browser` or `device`.
+    pub kind: String,
+    /// Whether it is the one this call came with.
+    pub this_one: bool,
+}
+
+/// A console's sign-in that began; its token is in a cookie that scripts can't read.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ConsoleSignInReply {
+    /// Who signed in.
+    pub name: String,
+    /// When it ends whatever happens.
+    pub ends: Timestamp,
+}
+
+/// The first half of a WebAuthn ceremony.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+pub struct Ceremony {
+    /// To be given back with the second half, within five minutes.
+    pub ceremony: String,
+    /// Options for the browser's `navigator.credentials` (WebAuthn Level 2, 5.4 and 5.5).
+    pub options: Value,
+}
+
+/// The second half: what the authenticator said.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PasskeyProof {
+    /// As given with the first half.
+    pub ceremony: String,
+    /// The credential, in WebAuthn's JSON form.
+    pub credential: Value,
+}
+
+/// The second half of adding a passkey.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewPasskey {
+    /// As given with the first half.
+    pub ceremony: String,
+    /// What to call it.
+    pub name: String,
+    /// The credential, in WebAuthn's JSON form.
+    pub credential: Value,
+}
+
+/// One of the caller's passkeys.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct PasskeyView {
+    /// Id.
+    pub id: String,
+    /// As its person calls it.
+    pub name: String,
+    /// Since when.
+    pub added_at: Timestamp,
+    /// Last use.
+    pub used_at: Option<Timestamp>,
+}
+
+/// A program that wants to be let in (RFC 8628, 3.1).
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DeviceRequest {
+    /// What it calls itself.
+    pub program: String,
+    /// The host it runs on.
+    pub host: String,
+}
+
+/// What the program shows, and waits with (RFC 8628, 3.2).
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+pub struct DeviceReply {
+    /// To ask with; never shown.
+    pub device_code: String,
+    /// To be typed into the console.
+    pub user_code: String,
+    /// Where the console asks for it.
+    pub verification_uri: String,
+    /// Good for so many seconds.
+    pub expires_in: u32,
+    /// Seconds to wait between two asks.
+    pub interval: u32,
+}
+
+/// Asks whether the program was let in (RFC 8628, 3.4).
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DeviceTokenRequest {
+    /// As given.
+    pub device_code: String,
+}
+
+/// How it stands (RFC 8628, 3.5).
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", tag = "state")]
+pub enum DeviceTokenReply {
+    /// Nobody typed the code yet.
+    AuthorizationPending,
+    /// The program asks too often; it adds five seconds to its interval.
+    SlowDown,
+    /// The person said no.
+    AccessDenied,
+    /// The code ran out.
+    ExpiredToken,
+    /// Let in.
+    LetIn {
+        /// Bearer token; shown once. It reads, and drafts.
+        access_token: String,
+        /// Who let it in.
+        name: String,
+        /// When it ends whatever happens.
+        ends: Timestamp,
+    },
+}
+
+/// A code typed into the console.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DeviceCode {
+    /// The code.
+    pub code: String,
+}
+
+/// A program that waits.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct DeviceView {
+    /// What it calls itself.
+    pub program: String,
+    /// The host it runs on, as it says.
+    pub host: String,
+    /// The network address it came from.
+    pub address: String,
+    /// Since when it waits.
+    pub asked_at: Timestamp,
+    /// Until when it may be let in.
+    pub expires: Timestamp,
+}
+
+/// Lets a program in, or refuses it.
+#[derive(Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DeviceAnswer {
+    /// The code.
+    pub code: String,
+    /// Whether it is let in.
+    pub let_in: bool,
+}
+
+/// A request that a program drafted, for its person to confirm in the console.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct DraftView {
+    /// Its number.
+    pub id: i64,
+    /// HTTP method.
+    pub method: String,
+    /// Path.
+    pub path: String,
+    /// Body.
+    pub body: Value,
+    /// When it was drafted.
+    pub drawn_at: Timestamp,
+    /// `open`, `confirmed` or `dropped`.
+    pub state: String,
+    /// The reply, where it was confirmed.
+    pub reply: Option<Value>,
+    /// To be given back with the confirmation.
+    pub digest: Digest,
+}
+
+/// What a program gets instead of being obeyed.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct Drafted {
+    /// The draft's number.
+    pub draft: i64,
+    /// Where its person confirms it.
+    pub address: String,
+    /// In one plain sentence.
+    pub says: String,
+}
+
+/// Confirms a draft that was looked at.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ConfirmRequest {
+    /// Digest of what was looked at.
+    pub shown: Digest,
+}

@@ -1,0 +1,167 @@
+//! Verbs about people and targets.
+
+use std::path::PathBuf;
+
+use clap::Subcommand;
+use tempestas_core::{DutyKind, Seconds, SubjectKind};
+
+use super::span;
+
+#[derive(Subcommand)]
+pub(crate) enum PeopleVerb {
+    /// List them.
+    List,
+    /// Add a person, group or program.
+    Add {
+        /// Name.
+        name: String,
+        /// Full name, or what it is for.
+        #[arg(long)]
+        about: String,
+        /// What it is.
+        #[arg(long, default_value = "person", value_parser = kind)]
+        kind: SubjectKind,
+        /// The same human's first sign-in, where this is a second.
+        #[arg(long)]
+        second_of: Option<String>,
+    },
+    /// Issue a one-time enrolment secret.
+    Enrolment {
+        /// For whom.
+        name: String,
+    },
+    /// Suspend somebody, and end what they hold.
+    Suspend {
+        /// Whom.
+        name: String,
+    },
+    /// Resume somebody.
+    Resume {
+        /// Whom.
+        name: String,
+    },
+    /// Say which account on a target is theirs.
+    Account {
+        /// Whose.
+        name: String,
+        /// Path of the target.
+        target: String,
+        /// The account's name there.
+        account: String,
+    },
+    /// Put somebody into a group.
+    Join {
+        /// The group.
+        group: String,
+        /// Person, group or program.
+        member: String,
+    },
+    /// Take somebody out of a group.
+    Leave {
+        /// The group.
+        group: String,
+        /// Person, group or program.
+        member: String,
+    },
+    /// List duties within Tempestas.
+    Duties,
+    /// Give a duty.
+    Duty {
+        /// Person or group.
+        name: String,
+        /// administrator or auditor.
+        #[arg(value_parser = duty)]
+        duty: DutyKind,
+        /// Path of the scope.
+        scope: String,
+    },
+    /// End a duty.
+    EndDuty {
+        /// Its id.
+        id: String,
+    },
+}
+
+#[derive(Subcommand)]
+pub(crate) enum TargetsVerb {
+    /// List them.
+    List,
+    /// Add a folder.
+    AddFolder {
+        /// Path, like /harbour/databases.
+        path: String,
+    },
+    /// Look after a PostgreSQL cluster. Its broker's password is read from a file.
+    AddPostgres {
+        /// Path, like /harbour/databases/berths.
+        path: String,
+        /// Host.
+        #[arg(long)]
+        host: String,
+        /// Port.
+        #[arg(long, default_value_t = 5432)]
+        port: u16,
+        /// The broker's login role.
+        #[arg(long)]
+        user: String,
+        /// The database for the broker's own schema.
+        #[arg(long)]
+        database: String,
+        /// File with the password.
+        #[arg(long)]
+        secret_file: PathBuf,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long, default_value_t = 1)]
+        emergency_least: u32,
+    },
+    /// Look after a Brightwater cloud. Its broker's key is read from a file.
+    AddBrightwater {
+        /// Path, like /analytics/brightwater.
+        path: String,
+        /// Address.
+        #[arg(long)]
+        url: String,
+        /// File with the key.
+        #[arg(long)]
+        secret_file: PathBuf,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long, default_value_t = 1)]
+        emergency_least: u32,
+    },
+    /// Survey a target now.
+    Survey {
+        /// Path.
+        path: String,
+    },
+    /// Take in a survey that was held.
+    Accept {
+        /// Path.
+        path: String,
+    },
+    /// Change settings.
+    Set {
+        /// Path.
+        path: String,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long)]
+        emergency_least: Option<u32>,
+        /// How long a taking-away may be late before it is an alarm, like 1m.
+        #[arg(long, value_parser = span)]
+        alarm_after: Option<Seconds>,
+        /// File with a new password or key of the broker.
+        #[arg(long)]
+        secret_file: Option<PathBuf>,
+    },
+}
+
+fn word<T: serde::de::DeserializeOwned>(text: &str, known: &str) -> Result<T, String> {
+    serde_json::from_value(serde_json::Value::String(text.to_owned())).map_err(|_| format!("one of {known}"))
+}
+
+fn kind(text: &str) -> Result<SubjectKind, String> {
+    word(text, "person, group, program")
+}
+
+fn duty(text: &str) -> Result<DutyKind, String> {
+    word(text, "administrator, auditor")
+}

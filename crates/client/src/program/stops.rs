@@ -1,0 +1,58 @@
+//! `stop`.
+
+use tempestas_api::{NewStop, StopView};
+
+use super::{args::StopVerb, session::Session, show};
+
+pub(crate) async fn stop(session: &Session, verb: StopVerb) -> anyhow::Result<()> {
+    let new = match verb {
+        StopVerb::List => {
+            let mut all = session.client().stops().await?;
+            all.sort_by_key(|stop| stop.lifted_at.is_some());
+            return session.print(&all, |all| listed(all));
+        }
+        StopVerb::Lift { stop } => {
+            let lifted = session.fresh(async |client| client.lift_stop(&stop).await).await?;
+            return session.print(&lifted, said);
+        }
+        StopVerb::Person { name, word } => NewStop { person: Some(name), scope: None, word },
+        StopVerb::Scope { path, word } => NewStop { person: None, scope: Some(path), word },
+        StopVerb::Everything { word } => NewStop { person: None, scope: Some("/".to_owned()), word },
+    };
+    let stopped = session.fresh(async |client| client.stop(&new).await).await?;
+    session.print(&stopped, said)
+}
+
+fn said(stop: &StopView) {
+    match (stop.lifted_at, &stop.lift_by) {
+        (Some(at), _) => {
+            println!("{} on {} is lifted since {}. What it ended stays ended.", stop.id, stop.what, show::when(at))
+        }
+        (None, Some(by)) => {
+            println!(
+                "{by} was the first of two; {} on {} holds until another administrator says so too, within an hour.",
+                stop.id, stop.what
+            );
+        }
+        (None, None) => println!(
+            "Stopped {} ({}): {} elevations ended, {} of them not read back as gone yet. `tempestas stop lift {}` lifts it; it takes two.",
+            stop.what,
+            stop.id,
+            stop.ended.len(),
+            stop.closing,
+            stop.id
+        ),
+    }
+}
+
+fn listed(all: &[StopView]) {
+    let rows = all.iter().map(|stop| {
+        let state = match (stop.lifted_at, &stop.lift_by) {
+            (Some(at), _) => format!("lifted {}", show::when(at)),
+            (None, Some(by)) => format!("in force; {by} would lift it"),
+            (None, None) => "in force".to_owned(),
+        };
+        [stop.id.clone(), stop.what.clone(), stop.by.clone(), show::when(stop.at), state, stop.word.clone()]
+    });
+    show::table(&["ref", "stopped", "by", "since", "state", "why"], rows, "Nothing is stopped, and nothing was.");
+}

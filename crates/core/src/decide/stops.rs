@@ -1,0 +1,114 @@
+//! Stop: said by one administrator without delay, lifted by two.
+
+use super::{Draft, checked_text, grants};
+use crate::{Command, Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopId, SubjectKind, What};
+
+pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+    match command {
+        Command::Stop { reach, word } => stop(draft, *reach, word),
+        Command::LiftStop { stop } => lift(draft, *stop),
+        _ => Ok(()),
+    }
+}
+
+/// The scope that the caller must administer; a person is everybody's concern.
+fn ruled_by(draft: &Draft<'_>, reach: Reach) -> Result<ScopeId, Refusal> {
+    match reach {
+        Reach::Scope(scope) if draft.world.scopes.contains_key(&scope) => Ok(scope),
+        Reach::Scope(scope) => Err(Refusal::unknown("scope", scope, "the estate shows the scopes there are")),
+        Reach::Person(_) => {
+            draft.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once"))
+        }
+    }
+}
+
+/// No fresh proof is wanted: it must work at once, and what it does harms nobody's security.
+fn stop(draft: &mut Draft<'_>, reach: Reach, word: &Said) -> Result<(), Refusal> {
+    let me = draft.person()?;
+    let (world, scope) = (draft.world, ruled_by(draft, reach)?);
+    if !Sight::is_administrator(world, me, scope) {
+        return Err(Refusal::not_allowed(format!(
+            "only an administrator of {} may stop {}; `tempestas me` shows your duties",
+            world.path(scope),
+            world.reach_name(reach)
+        )));
+    }
+    if let Reach::Person(person) = reach
+        && world.subjects.get(&person).is_none_or(|subject| subject.kind != SubjectKind::Person)
+    {
+        return Err(Refusal::invalid(format!("{} is not a person", world.subject_name(person))));
+    }
+    if word.0.trim().is_empty() {
+        return Err(Refusal::invalid("a stop needs a word, which those it reaches will read: `--word`"));
+    }
+    checked_text("word", word, 500)?;
+    if let Some(known) = world.stops.values().find(|stop| stop.lifted_at.is_none() && stop.reach == reach) {
+        return Err(Refusal::conflict(format!("{} is stopped already, by {}", world.reach_name(reach), known.id)));
+    }
+    let id: StopId = draft.id();
+    let mut stop = Stop {
+        id,
+        reach,
+        by: me,
+        at: draft.now(),
+        word: draft.text(word),
+        ended: Vec::new(),
+        lift: None,
+        lifted_at: None,
+    };
+    let reached: Vec<_> = world
+        .active
+        .iter()
+        .filter_map(|id| world.elevations.get(id))
+        .filter(|elevation| stop.reaches(world, elevation.asker, elevation.right))
+        .cloned()
+        .collect();
+    stop.ended = reached.iter().map(|elevation| elevation.id).collect();
+    let ended = u32::try_from(reached.len()).unwrap_or(u32::MAX);
+    draft.fact(What::Stopped { stop: id, reach, ended }, vec![Row::Stop(stop)]);
+    for elevation in reached {
+        grants::end_whatever_stands(draft, elevation, word);
+    }
+    Ok(())
+}
+
+/// The first voice waits an hour for the second, which must be another human's. Nothing comes back by itself.
+fn lift(draft: &mut Draft<'_>, id: StopId) -> Result<(), Refusal> {
+    let (world, now) = (draft.world, draft.now());
+    let stop = world
+        .stops
+        .get(&id)
+        .filter(|stop| stop.lifted_at.is_none())
+        .ok_or_else(|| Refusal::unknown("stop in force", id, "`tempestas stop list` shows them"))?
+        .clone();
+    let me = draft.person()?;
+    draft.administrator(ruled_by(draft, stop.reach)?)?;
+    if let Reach::Person(person) = stop.reach
+        && world.human(person) == world.human(me)
+    {
+        return Err(Refusal::not_allowed("nobody lifts the stop that holds themselves; two other administrators can"));
+    }
+    match stop.open_lift(now) {
+        None => {
+            let stop = Stop { lift: Some((me, now)), ..stop };
+            draft.fact(What::LiftAsked { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
+        }
+        Some(first) if world.human(first) == world.human(me) => {
+            return Err(Refusal::conflict(format!(
+                "lifting {id} takes two, and you were the first; another administrator must say so too, within {}",
+                crate::stop::LIFT_LASTS
+            )));
+        }
+        Some(first) if crate::demand::is_touched(world, me, first, now) => {
+            return Err(Refusal::not_allowed(format!(
+                "{} made you an administrator, or set your sign-in, within a day, so you are not the second voice",
+                world.subject_name(first)
+            )));
+        }
+        Some(_) => {
+            let stop = Stop { lifted_at: Some(now), ..stop };
+            draft.fact(What::StopLifted { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
+        }
+    }
+    Ok(())
+}

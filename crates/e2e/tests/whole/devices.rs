@@ -1,0 +1,189 @@
+//! Programs let in by a code, what they draft, and the console's cookie.
+
+use std::time::Duration;
+
+use reqwest::{Method, StatusCode, header};
+use serde_json::{Value, json};
+use tempestas_api::DeviceRequest;
+use tempestas_demo::codes::next_code;
+
+use crate::house::{House, MARA, ODA, Plan, TOMAS, on_cloud};
+
+/// A console: a cookie, and the origin that its pages have.
+pub struct Console {
+    http: reqwest::Client,
+    origin: String,
+    cookie: String,
+}
+
+impl Console {
+    pub async fn send(&self, method: Method, path: &str, body: Value, origin: &str) -> (StatusCode, Value) {
+        let request = self
+            .http
+            .request(method, format!("{}/api/v1{path}", self.origin))
+            .header(header::COOKIE, &self.cookie)
+            .header(header::ORIGIN, origin)
+            .json(&body);
+        let reply = request.send().await.unwrap();
+        (reply.status(), reply.json().await.unwrap_or(Value::Null))
+    }
+
+    pub async fn post(&self, path: &str, body: Value) -> (StatusCode, Value) {
+        self.send(Method::POST, path, body, &self.origin).await
+    }
+
+    pub async fn get(&self, path: &str) -> (StatusCode, Value) {
+        self.send(Method::GET, path, json!({}), &self.origin).await
+    }
+}
+
+impl House {
+    /// Signs a console in, as the page does.
+    pub async fn console(&self, who: &str) -> Console {
+        let person = self.person(who);
+        let code = next_code(self.path(), who, &person.totp_secret).unwrap();
+        let http = reqwest::Client::new();
+        let reply = http
+            .post(format!("{}/api/v1/console/sign-in", self.service.address))
+            .json(&json!({ "name": who, "password": person.password, "code": code }))
+            .send()
+            .await
+            .unwrap();
+        let set = reply.headers()[header::SET_COOKIE].to_str().unwrap().to_owned();
+        assert!(set.contains("; HttpOnly; SameSite=Strict;") && set.contains("Path=/;"), "{set}");
+        let text = reply.text().await.unwrap();
+        let cookie = set.split(';').next().unwrap().to_owned();
+        assert!(!text.contains(cookie.split('=').nth(1).unwrap()), "the token is in the reply too");
+        Console { http, origin: self.service.address.clone(), cookie }
+    }
+
+    /// A program's token, let in by somebody at the console.
+    pub async fn let_in(&self, who: &str) -> String {
+        let console = self.console(who).await;
+        let request = DeviceRequest { program: "a program".to_owned(), host: "pier-7".to_owned() };
+        let asked = self.client("nobody").ask_device(&request).await.unwrap();
+        let (status, seen) = console.post("/devices/look", json!({ "code": asked.user_code.to_lowercase() })).await;
+        assert_eq!(
+            (status, seen["program"].as_str(), seen["host"].as_str()),
+            (StatusCode::OK, Some("a program"), Some("pier-7"))
+        );
+        assert_eq!(seen["address"], "127.0.0.1");
+        let answer = json!({ "code": asked.user_code, "let_in": true });
+        assert_eq!(console.post("/devices/answer", answer).await.0, StatusCode::OK);
+        let (status, token) = self.device_token(&asked.device_code).await;
+        assert_eq!((status, token["state"].as_str()), (StatusCode::OK, Some("let_in")));
+        assert_eq!(
+            self.device_token(&asked.device_code).await.1["state"],
+            "expired_token",
+            "a device code is good once"
+        );
+        token["access_token"].as_str().unwrap().to_owned()
+    }
+
+    async fn device_token(&self, device_code: &str) -> (StatusCode, Value) {
+        let url = format!("{}/api/v1/devices/token", self.service.address);
+        let reply = reqwest::Client::new().post(url).json(&json!({ "device_code": device_code })).send().await.unwrap();
+        (reply.status(), reply.json().await.unwrap())
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_code_confirmed_by_a_victim_yields_nothing_beyond_reading_and_drafting() {
+    let house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("everything", "")).await;
+    // Somebody else runs the program, and talks Tomas into typing its code.
+    let stolen = house.client("nobody").with_token(house.let_in(TOMAS).await);
+    assert_eq!(stolen.me().await.unwrap().name, TOMAS, "reading");
+
+    let right = on_cloud("everything", "");
+    let drafted = crate::house::ask(&stolen, &right, Some(600), tempestas_core::StartChoice::AtYes, None).await;
+    let drafted = drafted.unwrap_err().to_string();
+    assert!(drafted.contains("drafted; look at it and confirm it at http://localhost:"), "{drafted}");
+    assert!(stolen.elevations(&tempestas_api::ElevationFilter { all: false, ended: true }).await.unwrap().is_empty());
+    assert_eq!(
+        stolen.login("E1001").await.err().and_then(|error| error.code().map(str::to_owned)).as_deref(),
+        Some("not-allowed")
+    );
+
+    // Tomas looks at it in the console. It is carried out as his, through the same doors: his proof is fresh.
+    let console = house.console(TOMAS).await;
+    let (_, draft) = console.get("/drafts/1").await;
+    assert_eq!((draft["path"].as_str(), draft["state"].as_str()), (Some("/api/v1/asks"), Some("open")));
+    let changed = console.post("/drafts/1/confirm", json!({ "shown": "0".repeat(64) })).await;
+    assert_eq!((changed.0, changed.1["code"].as_str()), (StatusCode::CONFLICT, Some("changed")));
+    let other = house.console(ODA).await;
+    assert_eq!(other.post("/drafts/1/confirm", json!({ "shown": draft["digest"] })).await.0, StatusCode::NOT_FOUND);
+    let (status, asked) = console.post("/drafts/1/confirm", json!({ "shown": draft["digest"] })).await;
+    assert_eq!((status, asked["who"].as_str()), (StatusCode::OK, Some(TOMAS)), "{asked}");
+    let again = console.post("/drafts/1/confirm", json!({ "shown": draft["digest"] })).await;
+    assert_eq!(again.0, StatusCode::CONFLICT, "a draft is carried out once");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn codes_cannot_be_guessed_are_refused_and_run_out() {
+    let house = House::new(Plan::cloud_only()).await;
+    let console = house.console(TOMAS).await;
+    let request = DeviceRequest { program: "tempestas".to_owned(), host: "pier-7".to_owned() };
+    let asked = house.client("nobody").ask_device(&request).await.unwrap();
+    assert_eq!(house.device_token(&asked.device_code).await.1["state"], "authorization_pending");
+    assert_eq!(house.device_token(&asked.device_code).await.1["state"], "slow_down");
+    let refused = console.post("/devices/answer", json!({ "code": asked.user_code, "let_in": false })).await;
+    assert_eq!(refused.0, StatusCode::OK);
+    assert_eq!(house.device_token(&asked.device_code).await.1["state"], "access_denied");
+    let mut seen = Vec::new();
+    for _ in 0..8 {
+        seen.push(console.post("/devices/look", json!({ "code": "BCDF-GHJK" })).await.0);
+    }
+    assert_eq!(seen.first(), Some(&StatusCode::NOT_FOUND));
+    assert_eq!(seen.last(), Some(&StatusCode::TOO_MANY_REQUESTS), "{seen:?}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cookie_sent_for_a_page_of_another_origin_does_nothing() {
+    let house = House::new(Plan::cloud_only()).await;
+    let console = house.console(MARA).await;
+    let stop = json!({ "scope": "/", "word": "a page somewhere else said so" });
+    for origin in ["http://evil.example", "null", "http://127.0.0.1:1"] {
+        let (status, said) = console.send(Method::POST, "/stops", stop.clone(), origin).await;
+        assert_eq!(status, StatusCode::FORBIDDEN, "{origin}: {said}");
+    }
+    assert_eq!(console.get("/stops").await.1, json!([]));
+    assert_eq!(console.post("/stops", stop).await.0, StatusCode::OK);
+    assert_eq!(console.post("/sign-out", json!({})).await.0, StatusCode::OK);
+    assert_eq!(console.get("/me").await.0, StatusCode::UNAUTHORIZED);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_client_signs_in_by_code_and_says_where_to_confirm() {
+    let house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
+    let home = house.path().join("home");
+    let (server, directory) = (house.service.address.clone(), home.clone());
+    let console = house.console(TOMAS).await;
+    // The code it prints is read from its output while it waits.
+    let mut child = std::process::Command::new(tempestas_demo::processes::program("tempestas").unwrap())
+        .arg("sign-in")
+        .env("TEMPESTAS_SERVER", server)
+        .env("TEMPESTAS_HOME", directory)
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut output = std::io::BufReader::new(child.stdout.take().unwrap());
+    let code = tokio::task::block_in_place(|| {
+        use std::io::BufRead as _;
+        std::io::Read::by_ref(&mut output)
+            .lines()
+            .map_while(Result::ok)
+            .find_map(|line| line.strip_prefix("Type   ").map(str::to_owned))
+    });
+    let answer = json!({ "code": code.unwrap(), "let_in": true });
+    assert_eq!(console.post("/devices/answer", answer).await.0, StatusCode::OK);
+    let ended = tokio::time::timeout(Duration::from_secs(30), tokio::task::spawn_blocking(move || child.wait()));
+    assert!(ended.await.unwrap().unwrap().unwrap().success());
+    let right = on_cloud("tide-writer", "/lake");
+    let ask = ["ask", &right, "--for", "5m", "--reason", "because the work needs it", "--wait"];
+    let (exit, text) = house.tempestas(&home, &ask, "");
+    assert!(exit == 7 && text.contains("confirm it at http://localhost:"), "{exit}: {text}");
+    let (exit, text) = house.tempestas(&home, &["stop", "everything", "--word", "fire on pier 3"], "");
+    assert_eq!(exit, 7, "{text}");
+}

@@ -1,0 +1,196 @@
+//! The service without its doors: opening the store, founding, the writer.
+
+use std::sync::Arc;
+
+use anyhow::{Context as _, bail};
+use jiff::{SignedDuration, Timestamp};
+use tempestas_core::{Caller, Command, Digest, Refusal, Said, ScopeId, What, World, ledger::Signer};
+use tempestas_store::{Loaded, Store};
+use tokio::{
+    sync::{RwLock, RwLockReadGuard},
+    task::JoinHandle,
+};
+use url::Url;
+
+use crate::{
+    app::{App, Parts},
+    config::Config,
+    identity::token_digest,
+    keeper,
+    passkeys::Passkeys,
+    serve::{DRAIN, keep_checkpoint},
+    vault::{self, Vault},
+    writer::{Clock, writer},
+};
+
+/// How long the first administrator's secret is good.
+const FIRST_SECRET_LASTS: SignedDuration = SignedDuration::from_hours(24 * 7);
+
+/// The service without its doors: store, World, writer.
+pub struct House {
+    pub(crate) app: App,
+    pub(crate) scribe: JoinHandle<anyhow::Result<()>>,
+}
+
+impl House {
+    /// Opens the store and starts the writer; founds the installation where there is none.
+    ///
+    /// # Errors
+    /// When another instance runs, a key is missing, or what is there can't be right.
+    pub async fn open(config: Config) -> anyhow::Result<Self> {
+        Self::open_at(config, Arc::new(Timestamp::now)).await
+    }
+
+    /// The same, at the time that `clock` tells: for building up a history, and for measuring.
+    ///
+    /// # Errors
+    /// As [`House::open`].
+    pub async fn open_at(config: Config, clock: Clock) -> anyhow::Result<Self> {
+        let directory = config.service.state.clone();
+        let Loaded { store, world, tree } = Store::open(&directory).await?;
+        let first_start = world.root.is_none();
+        ensure_not_older(&config, &tree)?;
+        let vault = Vault::open(&config.master_key, first_start)?;
+        let signer = Arc::new(signer(&config, &store, &vault, first_start).await?);
+        tracing::info!("{}", keeper::summary(&world));
+        let (store, world) = (Arc::new(store), Arc::new(RwLock::new(world)));
+        let (writer, scribe, heard_of) =
+            writer(Arc::clone(&store), Arc::clone(&world), tree, Arc::clone(&signer), clock);
+        let scribe = tokio::spawn(scribe.run());
+        let installation = if first_start { new_installation() } else { installation(&store).await? };
+        let address = address(&config)?;
+        let any_port = config.service.address.is_none();
+        let passkeys = Passkeys::new(&address, any_port)?;
+        let app = App::new(Parts {
+            config,
+            store,
+            world,
+            writer,
+            heard_of,
+            passkeys,
+            address,
+            vault,
+            signer,
+            installation: installation.clone(),
+        });
+        if first_start {
+            found(&app, installation).await?;
+        }
+        Ok(Self { app, scribe })
+    }
+
+    /// Has a command decided and made durable.
+    ///
+    /// # Errors
+    /// The refusal.
+    pub async fn submit(&self, caller: Caller, command: Command) -> Result<Vec<What>, Refusal> {
+        self.app.submit(caller, command).await
+    }
+
+    /// The World, to be read.
+    pub async fn world(&self) -> RwLockReadGuard<'_, World> {
+        self.app.world().await
+    }
+
+    /// Seals the password or key of the broker on a target.
+    ///
+    /// # Errors
+    /// When it can't be kept.
+    pub async fn keep_target_secret(&self, target: ScopeId, secret: &str) -> anyhow::Result<()> {
+        let sealed = self.app.vault().seal(&format!("target:{}", target.0), "broker", secret.as_bytes())?;
+        Ok(self.app.store().keep_sealed(&[sealed]).await?)
+    }
+
+    /// Keeps a survey, as it came, where facts name it by digest.
+    ///
+    /// # Errors
+    /// When it can't be kept.
+    pub async fn keep_survey(&self, target: ScopeId, survey: &tempestas_core::Survey) -> anyhow::Result<Digest> {
+        Ok(self.app.store().keep_survey(target, survey.clock, survey).await?)
+    }
+
+    /// Lets what is waiting be written, and ends.
+    ///
+    /// # Errors
+    /// When a commit failed.
+    pub async fn close(self) -> anyhow::Result<()> {
+        keep_checkpoint(&self.app).await;
+        drop(self.app);
+        match tokio::time::timeout(DRAIN, self.scribe).await {
+            Ok(ended) => ended?,
+            // Somebody still holds a handle; what was answered for is on the disk.
+            Err(_) => Ok(()),
+        }
+    }
+}
+
+/// The address that people type.
+fn address(config: &Config) -> anyhow::Result<Url> {
+    match &config.service.address {
+        Some(address) => Ok(address.clone()),
+        None => {
+            let scheme = if config.tls.is_some() { "https" } else { "http" };
+            Ok(Url::parse(&format!("{scheme}://localhost:{}", config.service.listen.port()))?)
+        }
+    }
+}
+
+fn new_installation() -> String {
+    vault::random::<6>().iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// The installation's id, from the first fact.
+async fn installation(store: &Store) -> anyhow::Result<String> {
+    let first = store.facts_before(Some(1), 1).await?;
+    match first.first().map(|entry| &entry.fact.what) {
+        Some(What::Founded { installation }) => Ok(installation.clone()),
+        _ => bail!("the ledger does not begin with its founding; run `tempestasd rebuild --check`"),
+    }
+}
+
+/// The key that checkpoints are signed with; made at the first start.
+async fn signer(config: &Config, store: &Store, vault: &Vault, first_start: bool) -> anyhow::Result<Signer> {
+    let sealed = store.sealed(Some("house")).await?;
+    let seed = match sealed.iter().find(|sealed| sealed.name == "ledger") {
+        Some(sealed) => vault.open_sealed(sealed)?,
+        None if first_start => {
+            let seed = zeroize::Zeroizing::new(vault::random::<32>());
+            store.keep_sealed(&[vault.seal("house", "ledger", seed.as_slice())?]).await?;
+            seed.to_vec().into()
+        }
+        None => bail!("the ledger's signing key is not in the database; restore it from a backup"),
+    };
+    Signer::new(&config.ledger.origin, &seed).map_err(anyhow::Error::msg)
+}
+
+/// Refuses a database that is older than the last checkpoint written elsewhere.
+fn ensure_not_older(config: &Config, tree: &tempestas_core::ledger::Tree) -> anyhow::Result<()> {
+    let seen = crate::operate::checkpoints_elsewhere(config);
+    if let Some((size, _)) = seen.last().filter(|(size, _)| *size > tree.size()) {
+        bail!(
+            "the database holds {} facts, and a checkpoint written to {} covers {size}: its tail was cut or an older copy was put \
+             back; use `tempestasd restore` for a backup, so that a new epoch begins",
+            tree.size(),
+            config.ledger.checkpoints.as_deref().unwrap_or_else(|| std::path::Path::new("-")).display(),
+        );
+    }
+    Ok(())
+}
+
+async fn found(app: &App, installation: String) -> anyhow::Result<()> {
+    let name = app.config().service.first_administrator.clone();
+    app.submit(Caller::machine(), Command::Found { installation, administrator: Said::new(&name) }).await?;
+    let path = app.config().service.state.join("first-administrator.secret");
+    let person = app
+        .world()
+        .await
+        .subject_named(&name)
+        .map(|subject| subject.id)
+        .context("the first administrator is not there")?;
+    let secret = vault::random_text();
+    let expires = Timestamp::now().checked_add(FIRST_SECRET_LASTS)?;
+    app.store().keep_enrolment(token_digest(&secret), person, expires).await?;
+    vault::write_secret(&path, &format!("{}\n", *secret))?;
+    tracing::info!("founded; {name} enrols with the one-time secret in {}", path.display());
+    Ok(())
+}

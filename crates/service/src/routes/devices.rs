@@ -1,0 +1,182 @@
+//! Programs let in by a code that their person types into the console (RFC 8628), and what they draft.
+
+use jiff::{SignedDuration, Timestamp};
+use tempestas_api::{
+    ConfirmRequest, DeviceAnswer, DeviceCode, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest,
+    DeviceView, Done, DraftView,
+};
+use tempestas_core::{Command, Refusal, What};
+use tempestas_store::{DeviceAsk, SignInKind};
+
+use crate::{
+    callers::{Anyone, SignedIn},
+    door::{Answer, At, Body, Head, Json, PassedOn},
+    drafts,
+    identity::{guarded, token_digest},
+    problem::Failure,
+    vault,
+};
+
+/// How long a code is good.
+const CODE_LASTS: SignedDuration = SignedDuration::from_mins(10);
+/// Seconds between two asks of a program.
+const INTERVAL: u32 = 2;
+/// Letters of codes: none that is taken for another, and no vowels, so that no words come about (RFC 8628, 6.1).
+const LETTERS: &[u8; 20] = b"BCDFGHJKLMNPQRSTVWXZ";
+
+/// A code like `WDJB-MJHT`: 20^8 of them, good for ten minutes, tried by signed-in people only and slowed down.
+fn new_code() -> String {
+    let letter = |byte: &u8| LETTERS.get(usize::from(byte % 20)).copied().unwrap_or(b'B') as char;
+    let letters: String = vault::random::<8>().iter().map(letter).collect();
+    let (first, second) = letters.split_at(4);
+    format!("{first}-{second}")
+}
+
+/// A code as people type it: in any case, with or without the dash.
+fn typed(code: &str) -> String {
+    let letters: String = code.to_uppercase().chars().filter(char::is_ascii_alphanumeric).take(16).collect();
+    match letters.split_at_checked(4) {
+        Some((first, second)) => format!("{first}-{second}"),
+        None => letters,
+    }
+}
+
+fn short(what: &str, text: &str) -> Result<String, Failure> {
+    let fits = (1..=80).contains(&text.chars().count()) && !text.chars().any(char::is_control);
+    if fits { Ok(text.to_owned()) } else { Err(Failure::invalid(format!("the {what} has 1 to 80 letters"))) }
+}
+
+pub(super) async fn ask(anyone: Anyone, Body(request): Body<DeviceRequest>) -> Answer<DeviceReply> {
+    let Anyone { app, address } = anyone;
+    let now = Timestamp::now();
+    let (program, host) = (short("program", &request.program)?, short("host", &request.host)?);
+    let device = vault::random_text();
+    let mut ask = DeviceAsk {
+        code: new_code(),
+        program,
+        host,
+        address,
+        asked_at: now,
+        expires: now.checked_add(CODE_LASTS).unwrap_or(now),
+        polled_at: now,
+        person: None,
+        refused: false,
+    };
+    while !app.store().keep_device_ask(token_digest(&device), &ask).await? {
+        ask.code = new_code();
+    }
+    Ok(Json(DeviceReply {
+        device_code: device.to_string(),
+        user_code: ask.code,
+        verification_uri: format!("{}/device", app.address()),
+        expires_in: u32::try_from(CODE_LASTS.as_secs()).unwrap_or(600),
+        interval: INTERVAL,
+    }))
+}
+
+pub(super) async fn token(anyone: Anyone, Body(request): Body<DeviceTokenRequest>) -> Answer<DeviceTokenReply> {
+    let Anyone { app, address } = anyone;
+    let now = Timestamp::now();
+    let Some(ask) = app.store().poll_device_ask(token_digest(&request.device_code), now).await? else {
+        return Ok(Json(DeviceTokenReply::ExpiredToken));
+    };
+    let early = now.duration_since(ask.polled_at) < SignedDuration::from_secs(i64::from(INTERVAL)) / 2;
+    Ok(Json(match ask.person {
+        _ if ask.refused => DeviceTokenReply::AccessDenied,
+        _ if now >= ask.expires => DeviceTokenReply::ExpiredToken,
+        None if early && ask.polled_at != ask.asked_at => DeviceTokenReply::SlowDown,
+        None => DeviceTokenReply::AuthorizationPending,
+        Some(person) => {
+            let token = vault::random_text();
+            app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Device).await?;
+            app.note(person, &address, What::SignedIn { subject: person }).await?;
+            DeviceTokenReply::LetIn {
+                access_token: token.to_string(),
+                name: app.world().await.subject_name(person),
+                ends: now.checked_add(app.config().sign_in.longest.0).unwrap_or(Timestamp::MAX),
+            }
+        }
+    }))
+}
+
+/// The program that waits with a code; guessing is slowed down by person and address.
+async fn waiting(me: &SignedIn, code: &str) -> Result<DeviceAsk, Failure> {
+    let account = format!("device:{}", me.person.0);
+    let now = Timestamp::now();
+    let found = me.app.store().device_ask(&typed(code)).await?;
+    let found = found.filter(|ask| now < ask.expires && ask.person.is_none() && !ask.refused);
+    guarded(me.app.store(), &account, &me.address, now, found).await?.ok_or_else(|| {
+        Failure::unknown(
+            "program that waits with the code",
+            code,
+            "look at what the program shows; a code is good for ten minutes, and once",
+        )
+    })
+}
+
+pub(super) async fn look(me: SignedIn, Body(request): Body<DeviceCode>) -> Answer<DeviceView> {
+    let ask = waiting(&me, &request.code).await?;
+    Ok(Json(DeviceView {
+        program: ask.program,
+        host: ask.host,
+        address: ask.address,
+        asked_at: ask.asked_at,
+        expires: ask.expires,
+    }))
+}
+
+pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> Answer<Done> {
+    if me.sign_in.kind != SignInKind::Browser {
+        return Err(Refusal::NotAllowed("programs are let in from the console alone".to_owned()).into());
+    }
+    let ask = waiting(&me, &request.code).await?;
+    if request.let_in {
+        me.ensure_proven()?;
+    }
+    if !me.app.store().settle_device_ask(&ask.code, request.let_in.then_some(me.person)).await? {
+        return Err(Refusal::Conflict("somebody settled this code already".to_owned()).into());
+    }
+    let what = if request.let_in {
+        What::DeviceLetIn { subject: me.person, program: ask.program }
+    } else {
+        What::DeviceRefused { subject: me.person }
+    };
+    me.submit(Command::Note(what)).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn list_drafts(me: SignedIn) -> Answer<Vec<DraftView>> {
+    Ok(Json(me.app.store().drafts(me.person).await?.iter().map(drafts::view).collect()))
+}
+
+pub(super) async fn draft(me: SignedIn, At(id): At) -> Answer<DraftView> {
+    Ok(Json(drafts::view(&drafts::find(&me, &id).await?)))
+}
+
+pub(super) async fn confirm(
+    me: SignedIn,
+    At(id): At,
+    Head(head): Head,
+    Body(request): Body<ConfirmRequest>,
+) -> Result<PassedOn, Failure> {
+    Ok(PassedOn(drafts::confirm(&me, &head, &id, request.shown).await?))
+}
+
+pub(super) async fn drop_draft(me: SignedIn, At(id): At) -> Answer<Done> {
+    drafts::drop(&me, &id).await?;
+    Ok(Json(Done {}))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_code_is_taken_however_it_is_typed() {
+        let code = new_code();
+        for form in [code.clone(), code.to_lowercase(), code.replace('-', ""), format!(" {} ", code.replace('-', " "))]
+        {
+            assert_eq!(typed(&form), code);
+        }
+    }
+}

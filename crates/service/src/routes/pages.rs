@@ -1,0 +1,371 @@
+//! What the console's pages gather: now, a person, the first day, search, elevations by day.
+
+use std::collections::BTreeMap;
+
+use jiff::{SignedDuration, Timestamp, civil::Date, tz::TimeZone};
+use tempestas_api::{
+    Bar, DayView, DaysQuery, FirstDayReply, FirstDayStep, GroupWay, Hit, NowReply, PersonPage, SearchQuery, SpanQuery,
+    StandingView,
+};
+use tempestas_core::{
+    Actor, DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World,
+    own_rights,
+};
+
+use super::{elevations::waits_for, ledger, subject};
+use crate::{
+    callers::{Overseer, SignedIn},
+    door::{Answer, At, Json, Query},
+    problem::Failure,
+    views,
+};
+
+/// Most elevations on a person's page.
+const PERSON_MOST: usize = 200;
+/// Most ledger entries on a person's page.
+const ENTRIES_MOST: usize = 40;
+/// Most hits of a search, of each kind.
+const HITS_MOST: usize = 8;
+/// How many standing rights the first day proposes to convert.
+const WORST: usize = 10;
+
+/// When an elevation was, is or would be in force; while it waits, from its ask on.
+fn span(elevation: &Elevation, grant: Option<&Grant>, now: Timestamp) -> (Timestamp, Timestamp) {
+    let after = |from: Timestamp| tempestas_core::later(from, elevation.duration);
+    match (elevation.phase, grant) {
+        (Phase::Ended(_), Some(grant)) => (grant.opened_at, grant.seen_at.unwrap_or(grant.until).min(now)),
+        (_, Some(grant)) => (grant.opened_at, grant.until),
+        (Phase::Scheduled, None) => match elevation.start {
+            StartChoice::At { time } => (time, after(time)),
+            StartChoice::AtYes | StartChoice::OnBegin => (now, after(now)),
+        },
+        (Phase::Ended(_), None) => {
+            let last = elevation.stages.iter().flat_map(|stage| &stage.answers).map(|answer| answer.at).max();
+            (elevation.asked_at, last.unwrap_or(elevation.asked_at))
+        }
+        (_, None) => (elevation.asked_at, after(now)),
+    }
+}
+
+fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> Bar {
+    let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+    let (from, to) = span(elevation, grant, now);
+    let role = world.roles.get(&elevation.right.role);
+    Bar {
+        id: elevation.id.to_string(),
+        who: world.subject_name(elevation.asker),
+        role: role.map(|role| role.name.clone()).unwrap_or_default(),
+        scope: world.path(elevation.right.scope),
+        target: world.target_of(elevation.right.scope).map(|target| world.path(target.scope)).unwrap_or_default(),
+        weight: elevation.demand.weight,
+        state: elevation.phase.to_string(),
+        from,
+        to,
+        overdue: grant.is_some_and(|grant| is_overdue(elevation, grant, now)),
+        for_me: waits_for(elevation, me),
+        mine: elevation.asker == me,
+        reason: elevation.reason.map(|text| world.text(text)),
+        leftovers: grant.and_then(|grant| grant.leftovers.as_ref()).map_or(0, Vec::len),
+    }
+}
+
+fn is_overdue(elevation: &Elevation, grant: &Grant, now: Timestamp) -> bool {
+    elevation.phase == Phase::Closing
+        && grant.ending_since.is_some_and(|since| now.duration_since(since) > SignedDuration::from_secs(5))
+}
+
+/// The last count of standing rights on or before a day.
+fn standing_by(world: &World, day: Date) -> Option<u32> {
+    world.tallies.range(..=day.to_string()).next_back().map(|(_, tally)| tally.standing)
+}
+
+pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<NowReply> {
+    let now = Timestamp::now();
+    let hours = |hours: i64| now.checked_add(SignedDuration::from_hours(hours)).unwrap_or(now);
+    let (from, to) = (query.from.unwrap_or_else(|| hours(-6)), query.to.unwrap_or_else(|| hours(6)));
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let seen = || world.elevations.values().filter(|elevation| sight.sees_elevation(&world, elevation));
+    let bars: Vec<Bar> = seen()
+        .map(|elevation| bar(&world, elevation, me.person, now))
+        .filter(|bar| bar.from <= to && bar.to >= from)
+        .collect();
+    let count = |fits: &dyn Fn(&Elevation) -> bool| {
+        world
+            .active
+            .iter()
+            .filter_map(|id| world.elevations.get(id))
+            .filter(|one| sight.sees_elevation(&world, one) && fits(one))
+            .count()
+    };
+    let today = now.to_zoned(TimeZone::UTC).date();
+    let last_month = today.first_of_month().yesterday().unwrap_or(today);
+    let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(&world, *scope));
+    Ok(Json(NowReply {
+        now,
+        live: count(&|one| one.phase == Phase::Live),
+        waiting_for_me: count(&|one| waits_for(one, me.person)),
+        overdue: bars.iter().filter(|bar| bar.overdue).count(),
+        scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
+        standing: has_duty
+            .then(|| world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)).count()),
+        standing_last_month: sight
+            .sees_all(&world)
+            .then(|| standing_by(&world, last_month))
+            .flatten()
+            .and_then(|count| usize::try_from(count).ok()),
+        last_month: last_month.strftime("%B").to_string(),
+        bars,
+    }))
+}
+
+/// Groups that a subject belongs to, nearest first, each with the way there.
+fn group_ways(world: &World, id: SubjectId) -> Vec<GroupWay> {
+    let mut ways: Vec<(SubjectId, Vec<String>)> = vec![(id, Vec::new())];
+    let mut at = 0;
+    while let Some((member, by)) = ways.get(at).cloned() {
+        for group in world.subjects.values().filter(|group| group.members.contains(&member)) {
+            if !ways.iter().any(|(known, _)| *known == group.id) {
+                let mut by = by.clone();
+                if member != id {
+                    by.push(world.subject_name(member));
+                }
+                ways.push((group.id, by));
+            }
+        }
+        at += 1;
+    }
+    ways.into_iter().skip(1).map(|(group, by)| GroupWay { group: world.subject_name(group), by }).collect()
+}
+
+pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
+    let now = Timestamp::now();
+    let sight = me.sight().await;
+    let unknown = || Failure::unknown("person, group or program", &who, "the search finds whom you may see");
+    let (id, mut page) = {
+        let world = me.app.world().await;
+        let id = subject(&world, &who).ok().filter(|id| sight.sees_subject(&world, *id)).ok_or_else(unknown)?;
+        let known = world.subjects.get(&id).ok_or_else(unknown)?;
+        let mut elevations: Vec<&Elevation> = world
+            .elevations
+            .values()
+            .filter(|one| world.belongs_to(one.asker, id) && sight.sees_elevation(&world, one))
+            .collect();
+        elevations.sort_by_key(|one| (one.is_over(), std::cmp::Reverse(one.id)));
+        let page = PersonPage {
+            subject: views::subject(&world, known),
+            groups: group_ways(&world, id),
+            duties: world
+                .duties
+                .values()
+                .filter(|duty| world.belongs_to(id, duty.subject))
+                .map(|duty| views::duty(&world, duty))
+                .collect(),
+            standing: world
+                .standing
+                .values()
+                .filter(|held| sight.sees_scope(&world, held.right.scope) || id == me.person)
+                .filter(|held| {
+                    world.holder_of(held.target, held.account).is_some_and(|holder| world.belongs_to(holder, id))
+                })
+                .map(|held| views::standing(&world, held))
+                .collect(),
+            eligible: own_rights(&world, id, now)
+                .into_iter()
+                .filter(|held| id == me.person || sight.sees_scope(&world, held.right.scope))
+                .map(|held| views::eligibility(&world, held, None))
+                .collect(),
+            elevations: elevations.into_iter().take(PERSON_MOST).map(|one| bar(&world, one, me.person, now)).collect(),
+            entries: Vec::new(),
+            signed_in_at: None,
+        };
+        (id, page)
+    };
+    page.entries = ledger::lately(&me.app, &sight, id, ENTRIES_MOST).await?;
+    let signed_in =
+        |entry: &&tempestas_api::LedgerEntry| matches!(entry.what, What::SignedIn { subject } if subject == id);
+    page.signed_in_at = page.entries.iter().find(signed_in).map(|entry| entry.at);
+    Ok(Json(page))
+}
+
+/// The worst standing rights first: critical before privileged, long unused before used, and only what a person holds.
+fn worst(world: &World, sight: &Sight) -> Vec<StandingView> {
+    let mut held: Vec<_> = world
+        .standing
+        .values()
+        .filter(|held| held.handle.is_some() && sight.sees_scope(world, held.right.scope))
+        .filter(|held| {
+            let holder = world.holder_of(held.target, held.account).and_then(|id| world.subjects.get(&id));
+            holder.is_some_and(|holder| holder.kind == SubjectKind::Person)
+        })
+        .collect();
+    held.sort_by_key(|held| {
+        let weight = world.roles.get(&held.right.role).map(|role| role.weight);
+        (std::cmp::Reverse(weight), held.last_used, held.first_seen)
+    });
+    held.into_iter().take(WORST).map(|held| views::standing(world, held)).collect()
+}
+
+pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    if !sight.sees_all(&world) {
+        return Err(Refusal::NotAllowed("the first day is for those who look after everything".to_owned()).into());
+    }
+    let keepers: std::collections::BTreeSet<SubjectId> = world
+        .duties
+        .values()
+        .filter(|duty| duty.kind == DutyKind::Administrator && Some(duty.scope) == world.root)
+        .flat_map(|duty| world.people_in(duty.subject))
+        .collect();
+    let mut enrolled = 0;
+    for keeper in &keepers {
+        enrolled += usize::from(me.app.store().password_hash(*keeper).await?.is_some());
+    }
+    let surveyed = world.targets.values().filter(|target| target.surveyed.is_some()).count();
+    let owned = world.accounts.len();
+    let others = world.duties.values().filter(|duty| !world.people_in(duty.subject).is_subset(&keepers)).count();
+    let converted: usize = world
+        .conversions
+        .values()
+        .filter(|conversion| conversion.undone_at.is_none())
+        .map(|conversion| conversion.items.len())
+        .sum();
+    let step = |step: &str, done: bool, says: &str, stands: String| FirstDayStep {
+        step: step.to_owned(),
+        says: says.to_owned(),
+        stands,
+        done,
+    };
+    let steps = vec![
+        step(
+            "second-keeper",
+            enrolled >= 2,
+            "Two people look after Tempestas, so that one alone is never locked out and no stop is lifted by one.",
+            format!("{} named, {enrolled} enrolled", keepers.len()),
+        ),
+        step(
+            "connect",
+            !world.targets.is_empty(),
+            "Connect one system. Tempestas only reads it until you convert something.",
+            format!("{} connected", world.targets.len()),
+        ),
+        step(
+            "look",
+            surveyed > 0 && owned > 0,
+            "Look who holds rights there all the time, and say which account is whose.",
+            format!(
+                "{} standing rights found on {surveyed} systems, {owned} accounts have an owner",
+                world.standing.len()
+            ),
+        ),
+        step(
+            "hand-on",
+            others > 0 && !world.terms.is_empty(),
+            "Set terms, and hand duties on: somebody else to audit, owners who answer.",
+            format!("{} rules of terms, {others} duties with others", world.terms.len()),
+        ),
+        step(
+            "convert",
+            converted > 0,
+            "Convert the ten worst: taken away on the system, to be asked for when needed. One step undoes it.",
+            format!("{converted} converted"),
+        ),
+    ];
+    Ok(Json(FirstDayReply {
+        done: steps.iter().all(|step| step.done),
+        steps,
+        worst: worst(&world, &sight),
+        conversions: world.conversions.values().rev().take(5).map(|one| views::conversion(&world, one)).collect(),
+    }))
+}
+
+pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> Answer<Vec<Hit>> {
+    let q = query.q.trim().to_lowercase();
+    if q.is_empty() {
+        return Ok(Json(Vec::new()));
+    }
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let hit = |kind: &str, name: String, says: String| Hit { kind: kind.to_owned(), name, says };
+    let mut hits: Vec<Hit> = Vec::new();
+    let elevations = world
+        .elevations
+        .values()
+        .rev()
+        .filter(|one| sight.sees_elevation(&world, one) && one.id.to_string().to_lowercase().starts_with(&q));
+    hits.extend(elevations.take(HITS_MOST).map(|one| {
+        let says = format!("{}: {}, {}", world.subject_name(one.asker), world.right_name(one.right), one.phase);
+        hit("elevation", one.id.to_string(), says)
+    }));
+    let mine = own_rights(&world, me.person, Timestamp::now());
+    let rights = mine.into_iter().map(|held| (world.right_name(held.right), held.right));
+    hits.extend(rights.filter(|(name, _)| name.to_lowercase().contains(&q)).take(HITS_MOST).map(|(name, right)| {
+        hit("right", name, world.roles.get(&right.role).map(|role| role.says.clone()).unwrap_or_default())
+    }));
+    let subjects = world.subjects.values().filter(|known| {
+        (world.text(known.name).to_lowercase().contains(&q) || world.text(known.about).to_lowercase().contains(&q))
+            && sight.sees_subject(&world, known.id)
+    });
+    hits.extend(subjects.take(HITS_MOST).map(|known| {
+        let kind = match known.kind {
+            SubjectKind::Person => "person",
+            SubjectKind::Group => "group",
+            SubjectKind::Program => "program",
+        };
+        hit(kind, world.text(known.name), world.text(known.about))
+    }));
+    let scopes = world.scopes.values().filter(|scope| {
+        scope.parent.is_some() && scope.name.to_lowercase().contains(&q) && sight.sees_scope(&world, scope.id)
+    });
+    hits.extend(scopes.take(HITS_MOST).map(|scope| {
+        let kind = serde_json::to_value(scope.kind).ok().and_then(|kind| kind.as_str().map(str::to_owned));
+        hit("scope", world.path(scope.id), kind.unwrap_or_default())
+    }));
+    Ok(Json(hits))
+}
+
+/// Elevations by day, among those in sight.
+pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer<Vec<DayView>> {
+    let count = i64::from(query.days.unwrap_or(90).clamp(1, 400));
+    let now = Timestamp::now();
+    let day_of = |at: Timestamp| at.to_zoned(TimeZone::UTC).date();
+    let today = day_of(now);
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let shows_standing = sight.sees_all(&world);
+    let first = today.saturating_sub(jiff::Span::new().days(count - 1));
+    let mut days: BTreeMap<Date, DayView> = BTreeMap::new();
+    let mut day = first;
+    while day <= today {
+        let standing = if shows_standing { standing_by(&world, day) } else { None };
+        days.insert(day, DayView { day, asked: 0, opened: 0, most_at_once: 0, standing });
+        day = day.tomorrow().unwrap_or(Date::MAX);
+    }
+    let mut edges: Vec<(Timestamp, i32)> = Vec::new();
+    for elevation in world.elevations.values().filter(|one| sight.sees_elevation(&world, one)) {
+        if let Some(day) = days.get_mut(&day_of(elevation.asked_at)) {
+            day.asked += 1;
+        }
+        if let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id)) {
+            if let Some(day) = days.get_mut(&day_of(grant.opened_at)) {
+                day.opened += 1;
+            }
+            edges.extend([(grant.opened_at, 1), (span(elevation, Some(grant), now).1, -1)]);
+        }
+    }
+    edges.sort_unstable();
+    let mut open = 0_i32;
+    for (at, step) in edges {
+        open += step;
+        if let Some(day) = days.get_mut(&day_of(at)) {
+            day.most_at_once = day.most_at_once.max(u32::try_from(open.max(open - step)).unwrap_or(0));
+        }
+    }
+    Ok(Json(days.into_values().collect()))
+}
+
+/// Whether an entry is by, or about, somebody.
+pub(super) fn concerns(fact: &tempestas_core::Fact, who: SubjectId) -> bool {
+    fact.by == Actor::Subject(who) || fact.what.about().subject == Some(who)
+}

@@ -1,0 +1,84 @@
+//! Stop.
+
+use jiff::Timestamp;
+use tempestas_api::{NewStop, StopView};
+use tempestas_core::{Command, Phase, Reach, Said, Sight, Stop, StopId, SubjectId, What, World};
+
+use super::{made, reference, scope, subject};
+use crate::{
+    callers::{Administrator, SignedIn},
+    door::{Answer, At, Body, Json},
+    problem::Failure,
+};
+
+fn view(world: &World, stop: &Stop) -> StopView {
+    let closing =
+        stop.ended.iter().filter(|id| world.elevations.get(id).is_some_and(|ended| ended.phase == Phase::Closing));
+    StopView {
+        id: stop.id.to_string(),
+        reach: match stop.reach {
+            Reach::Person(_) => "person",
+            Reach::Scope(scope) if Some(scope) == world.root => "everything",
+            Reach::Scope(_) => "scope",
+        }
+        .to_owned(),
+        what: world.reach_name(stop.reach),
+        by: world.subject_name(stop.by),
+        at: stop.at,
+        word: world.text(stop.word),
+        ended: stop.ended.iter().map(ToString::to_string).collect(),
+        closing: closing.count(),
+        lift_by: stop.open_lift(Timestamp::now()).map(|by| world.subject_name(by)),
+        lifted_at: stop.lifted_at,
+    }
+}
+
+/// Whether somebody may see a stop: one that reaches them, everything, or a scope of their duty.
+fn sees(world: &World, sight: &Sight, me: SubjectId, stop: &Stop) -> bool {
+    match stop.reach {
+        Reach::Person(person) => world.human(person) == world.human(me) || sight.sees_all(world),
+        Reach::Scope(scope) => Some(scope) == world.root || sight.sees_scope(world, scope),
+    }
+}
+
+/// Stops in force that somebody may see.
+pub(super) fn in_force(world: &World, sight: &Sight, me: SubjectId) -> Vec<StopView> {
+    let seen = world.stops.values().filter(|stop| stop.lifted_at.is_none() && sees(world, sight, me, stop));
+    seen.map(|stop| view(world, stop)).collect()
+}
+
+pub(super) async fn list(me: SignedIn) -> Answer<Vec<StopView>> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let seen = world.stops.values().rev().filter(|stop| sees(&world, &sight, me.person, stop));
+    Ok(Json(seen.take(100).map(|stop| view(&world, stop)).collect()))
+}
+
+async fn shown(me: &SignedIn, id: StopId) -> Answer<StopView> {
+    let world = me.app.world().await;
+    let stop = world.stops.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("a stop is gone")))?;
+    Ok(Json(view(&world, stop)))
+}
+
+pub(super) async fn stop(Administrator(me): Administrator, Body(new): Body<NewStop>) -> Answer<StopView> {
+    let reach = {
+        let world = me.app.world().await;
+        match (&new.person, &new.scope) {
+            (Some(person), None) => Reach::Person(subject(&world, person)?),
+            (None, Some(path)) => Reach::Scope(scope(&world, path)?.id),
+            _ => return Err(Failure::invalid("say either `person` or `scope`; the scope `/` is everything")),
+        }
+    };
+    let whats = me.submit(Command::Stop { reach, word: Said::new(new.word) }).await?;
+    let id = made(&whats, |what| match what {
+        What::Stopped { stop, .. } => Some(*stop),
+        _ => None,
+    })?;
+    shown(&me, id).await
+}
+
+pub(super) async fn lift(Administrator(me): Administrator, At(id): At) -> Answer<StopView> {
+    let id = reference(&id)?;
+    me.submit(Command::LiftStop { stop: id }).await?;
+    shown(&me, id).await
+}
