@@ -1,12 +1,28 @@
 # What people run. Each does all its own set-up.
-.PHONY: demo example test check openapi shots packages
+.PHONY: demo example test check openapi shots packages console bench soak
 
 CARGO ?= cargo
 PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-standins -p tempestas-demo
 DEMO = target/debug/tempestas-demo $(if $(STATE),--state $(STATE))
 
+# The console's pages, built anew where anything they are made of is newer.
+CONSOLE = console/dist/index.html
+CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name schema.ts) \
+  $(wildcard console/*.json console/*.ts console/*.html) docs/openapi.json
+
+console: $(CONSOLE)
+$(CONSOLE): console/node_modules/.package-lock.json $(CONSOLE_SOURCES)
+	@echo "· building the console"
+	@cd console && npm run --silent build
+	@touch $@
+console/node_modules/.package-lock.json: console/package.json console/package-lock.json
+	@tools/packages node
+	@echo "· fetching what the console is made of"
+	@cd console && npm ci --silent
+	@touch $@
+
 # Starts the service with the Quillhaven sample world, until Ctrl-C. FRESH=1 begins anew.
-demo:
+demo: $(CONSOLE)
 	@echo "· building (a few minutes the first time, seconds later)"
 	@$(CARGO) build --locked $(PROGRAMS) --bins
 	@exec $(DEMO) run $(if $(FRESH),--fresh)
@@ -18,7 +34,7 @@ example:
 	@$(DEMO) example
 
 # Installs what tests need and lack, then runs all of them.
-test: packages
+test: packages $(CONSOLE)
 	$(CARGO) build --locked --workspace --bins
 	$(CARGO) test --locked --workspace -- --show-output
 
@@ -26,7 +42,7 @@ packages:
 	@tools/packages
 
 # Format, lints, the committed OpenAPI file, one TLS stack.
-check:
+check: $(CONSOLE)
 	$(CARGO) fmt --all --check
 	$(CARGO) clippy --locked --workspace --all-targets -- -D warnings
 	@tools/openapi --check

@@ -52,7 +52,7 @@ impl Setup {
         std::fs::write(
             self.config(),
             format!(
-                "# Written by tempestas-demo.\n[service]\nlisten = \"{listen}\"\nstate = \"{directory}/state\"\nfirst_administrator = \"{first}\"\n\n\
+                "# Written by tempestas-demo.\n[service]\nlisten = \"{listen}\"\nstate = \"{directory}/state\"\nsample_world = true\nfirst_administrator = \"{first}\"\n\n\
                  [master_key]\nfile = \"{directory}/master.key\"\n\n\
                  [ledger]\norigin = \"quillhaven.example/tempestas\"\ncheckpoints = \"{directory}/checkpoints\"\n\n{more}"
             ),

@@ -11,7 +11,7 @@ pub(crate) const POLICY: &str = "default-src 'none'; script-src 'self'; style-sr
     font-src 'self'; connect-src 'self'; manifest-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
 
 #[derive(RustEmbed)]
-#[folder = "$CARGO_MANIFEST_DIR/../../console/dist"]
+#[folder = "../../console/dist"]
 #[allow_missing = true]
 struct Files;
 

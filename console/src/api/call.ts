@@ -1,0 +1,125 @@
+// The data layer. Knows no React. Types come from the service's OpenAPI document.
+
+import type { components, paths } from './schema'
+
+/** Everything the service speaks of, by name. */
+export type Api = components['schemas']
+
+type Method = 'get' | 'post' | 'put' | 'delete'
+type With<M extends Method> = { [P in keyof paths]: paths[P] extends Record<M, { responses: unknown }> ? P : never }[keyof paths]
+type Operation<P extends keyof paths, M extends Method> = paths[P] extends Record<M, infer Op> ? Op : never
+type Reply<Op> = Op extends { responses: { 200: { content: { 'application/json': infer T } } } } ? T : unknown
+type BodyOf<Op> = Op extends { requestBody: { content: { 'application/json': infer T } } } ? T : undefined
+type QueryOf<Op> = Op extends { parameters: { query?: infer Q } } ? Q : undefined
+
+/** What goes into a path and a query. */
+interface Where {
+  at?: Record<string, string | number>
+  query?: Record<string, unknown>
+}
+
+/** A refusal of the service, or its absence. */
+export class Problem extends Error {
+  constructor(
+    readonly code: string,
+    detail: string,
+    readonly maxAge?: number,
+  ) {
+    super(detail)
+  }
+}
+
+/** How the frame puts things right: by a fresh proof, or a new sign-in. Each says whether it worked. */
+interface Mender {
+  stepUp(problem: Problem): Promise<boolean>
+  signIn(problem: Problem): Promise<boolean>
+}
+
+let mender: Mender | undefined
+
+/** Sets who puts things right. */
+export function mendWith(next: Mender | undefined) {
+  mender = next
+}
+
+const PREFIX = '/api/v1'
+
+function address(path: string, where: Where): string {
+  const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(String(where.at?.[name] ?? '')))
+  const query = new URLSearchParams()
+  for (const [key, value] of Object.entries(where.query ?? {})) {
+    if (value !== undefined && value !== null && value !== '') query.set(key, String(value))
+  }
+  const text = query.toString()
+  return text ? `${filled}?${text}` : filled
+}
+
+async function once(method: Method, url: string, body: unknown): Promise<unknown> {
+  let reply: Response
+  try {
+    reply = await fetch(url, {
+      method: method.toUpperCase(),
+      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      body: body === undefined ? undefined : JSON.stringify(body),
+      credentials: 'same-origin',
+    })
+  } catch {
+    throw new Problem('unreachable', 'The service does not answer. It is tried again as soon as it does; nothing you typed is lost.')
+  }
+  const text = await reply.text()
+  let said: unknown
+  try {
+    said = text ? JSON.parse(text) : {}
+  } catch {
+    throw new Problem('unreadable', `The service answered with something unreadable (status ${reply.status}).`)
+  }
+  if (reply.ok) return said
+  const problem = said as { code?: string; detail?: string; max_age?: number }
+  throw new Problem(problem.code ?? 'failed', problem.detail ?? `status ${reply.status}`, problem.max_age)
+}
+
+async function call(method: Method, path: string, where: Where, body?: unknown): Promise<unknown> {
+  const url = address(path, where)
+  for (let tries = 0; ; tries += 1) {
+    try {
+      return await once(method, url, body)
+    } catch (error) {
+      const quiet = url.startsWith(`${PREFIX}/console/`) || url.startsWith(`${PREFIX}/enrol`)
+      if (!(error instanceof Problem) || !mender || quiet || tries > 1) throw error
+      const mended =
+        error.code === 'step-up' ? await mender.stepUp(error) : error.code === 'sign-in' ? await mender.signIn(error) : false
+      if (!mended) throw error
+    }
+  }
+}
+
+/** Reads. */
+export function get<P extends With<'get'>>(
+  path: P,
+  where: { at?: Where['at']; query?: QueryOf<Operation<P, 'get'>> } = {},
+): Promise<Reply<Operation<P, 'get'>>> {
+  return call('get', path, where as Where) as Promise<Reply<Operation<P, 'get'>>>
+}
+
+/** Acts. */
+export function post<P extends With<'post'>>(
+  path: P,
+  body?: BodyOf<Operation<P, 'post'>>,
+  at?: Where['at'],
+): Promise<Reply<Operation<P, 'post'>>> {
+  return call('post', path, { at }, body ?? {}) as Promise<Reply<Operation<P, 'post'>>>
+}
+
+/** Changes in place. */
+export function put<P extends With<'put'>>(
+  path: P,
+  body: BodyOf<Operation<P, 'put'>>,
+  at?: Where['at'],
+): Promise<Reply<Operation<P, 'put'>>> {
+  return call('put', path, { at }, body) as Promise<Reply<Operation<P, 'put'>>>
+}
+
+/** Ends. */
+export function remove<P extends With<'delete'>>(path: P, at: Where['at']): Promise<Reply<Operation<P, 'delete'>>> {
+  return call('delete', path, { at }) as Promise<Reply<Operation<P, 'delete'>>>
+}

@@ -1,0 +1,104 @@
+// Puts things right in place: a fresh proof where one is needed, a new sign-in where the old one ended. What called
+// goes on where it was, and nothing typed is lost.
+
+import { Fingerprint } from 'lucide-react'
+import { type FormEvent, type ReactNode, useEffect, useRef, useState } from 'react'
+import { mendWith, post, Problem } from '../api/call'
+import { canPasskeys, proveByPasskey } from '../api/passkeys'
+import { Button, Input, Wrong } from '../parts/basics'
+import { freshen, useAct } from '../parts/data'
+import type { Me } from '../parts/me'
+import { Dialog } from '../parts/overlay'
+import { SignInForm } from '../pages/sign-in/SignInForm'
+import { span } from '../words/time'
+
+type Ask = { kind: 'step-up' | 'sign-in'; problem: Problem }
+
+export function Mender({ me, children }: { me: Me; children: ReactNode }) {
+  const [ask, setAsk] = useState<Ask>()
+  // Calls that fail together wait for the same answer.
+  const waiting = useRef<((mended: boolean) => void)[]>([])
+
+  useEffect(() => {
+    const wait = (kind: Ask['kind']) => (problem: Problem) =>
+      new Promise<boolean>((answer) => {
+        waiting.current.push(answer)
+        setAsk({ kind, problem })
+      })
+    mendWith({ stepUp: wait('step-up'), signIn: wait('sign-in') })
+    return () => mendWith(undefined)
+  }, [])
+
+  const settle = (mended: boolean) => {
+    setAsk(undefined)
+    for (const answer of waiting.current.splice(0)) answer(mended)
+    if (mended) freshen('all')
+  }
+  const signedIn = (name: string) => {
+    // Somebody else at this screen starts anew, and sees nothing of what was open.
+    if (name !== me.name) location.assign('/')
+    else settle(true)
+  }
+  return (
+    <>
+      {children}
+      <Dialog
+        open={ask?.kind === 'step-up'}
+        onClose={() => settle(false)}
+        title="Prove that it is you"
+        says={
+          <>
+            This needs a proof no older than {span(ask?.problem.maxAge ?? 600)}. It then goes on where you were, and the proof serves for
+            what follows.
+          </>
+        }
+      >
+        <Proof me={me} done={() => settle(true)} />
+      </Dialog>
+      <Dialog
+        open={ask?.kind === 'sign-in'}
+        onClose={() => settle(false)}
+        title="Your sign-in has ended"
+        says="Sign in again, and it goes on where you were. Nothing you typed is lost."
+      >
+        <SignInForm name={me.name} done={signedIn} />
+      </Dialog>
+    </>
+  )
+}
+
+/** A fresh proof: by passkey, or by code. */
+export function Proof({ me, done }: { me: Me; done: () => void }) {
+  const [code, setCode] = useState('')
+  const byCode = useAct((code: string) => post('/api/v1/me/proof', { code }), done)
+  const byPasskey = useAct(() => proveByPasskey(), done)
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    byCode.mutate(code)
+  }
+  return (
+    <div className="grid gap-4">
+      {me.has_passkey && canPasskeys() && (
+        <Button look="main" busy={byPasskey.isPending} onClick={() => byPasskey.mutate()}>
+          <Fingerprint size={17} aria-hidden="true" /> Use your passkey
+        </Button>
+      )}
+      <form onSubmit={submit} className="grid gap-3">
+        <Input
+          label="Code from your authenticator"
+          value={code}
+          onChange={(event) => setCode(event.target.value)}
+          inputMode="numeric"
+          autoComplete="one-time-code"
+          maxLength={8}
+          autoFocus={!me.has_passkey}
+          className="mono max-w-40 tracking-widest"
+        />
+        <Button type="submit" look={me.has_passkey ? 'plain' : 'main'} busy={byCode.isPending} disabled={code.trim().length < 6}>
+          Prove it
+        </Button>
+      </form>
+      <Wrong error={byCode.error ?? byPasskey.error} />
+    </div>
+  )
+}

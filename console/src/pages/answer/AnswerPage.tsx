@@ -1,0 +1,153 @@
+// Answer: what waits, beside all one needs to decide it. Several at once; every answer is confirmed before it is sent.
+
+import { useCallback, useEffect, useState } from 'react'
+import { useSearchParams } from 'react-router'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { useRef } from 'react'
+import { type Api, get } from '../../api/call'
+import { Button, Empty, Instant, Section, Sentence, Shown, Weight } from '../../parts/basics'
+import { useData } from '../../parts/data'
+import { useSteady } from '../../parts/steady'
+import { count, span } from '../../words/time'
+import { AskDetail } from './AskDetail'
+import { SeveralDialog } from './SeveralDialog'
+
+type Ask = Api['ElevationView']
+const ROW = 76
+
+export default function AnswerPage() {
+  const waiting = useData(['waiting'], ['elevations'], () => get('/api/v1/waiting'))
+  return (
+    <>
+      <Sentence>{waiting.data ? (waiting.data.length === 0 ? 'Nothing waits for your answer.' : `${count(waiting.data.length, 'ask')} ${waiting.data.length === 1 ? 'waits' : 'wait'} for your answer.`) : 'What waits for your answer'}</Sentence>
+      <Shown of="what waits for you" query={waiting} lines={6}>
+        {(asks) => <Desk asks={asks} />}
+      </Shown>
+    </>
+  )
+}
+
+function Desk({ asks }: { asks: Ask[] }) {
+  const [search, setSearch] = useSearchParams()
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
+  const [several, setSeveral] = useState<'yes' | 'no'>()
+  const steady = useSteady(asks, (ask) => ask.id)
+  const rows = steady.rows
+  const at = search.get('ask') ?? rows[0]?.row.id
+  const shown = rows.find(({ row }) => row.id === at)
+  const choose = useCallback((id: string | undefined) => setSearch(id ? { ask: id } : {}, { replace: true }), [setSearch])
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLElement && event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
+      if (typing || event.ctrlKey || event.metaKey || document.querySelector('[role=dialog]')) return
+      const n = rows.findIndex(({ row }) => row.id === at)
+      if (event.key === 'j') choose(rows[Math.min(n + 1, rows.length - 1)]?.row.id)
+      if (event.key === 'k') choose(rows[Math.max(n - 1, 0)]?.row.id)
+    }
+    document.addEventListener('keydown', press)
+    return () => document.removeEventListener('keydown', press)
+  }, [rows, at, choose])
+  const chosen = asks.filter((ask) => picked.has(ask.id))
+  const pick = (id: string, on: boolean) => setPicked((old) => new Set(on ? [...old, id] : [...old].filter((one) => one !== id)))
+  if (rows.length === 0 && !search.get('ask')) {
+    return (
+      <Section title="Asks">
+        <Empty>Asks come here while you are among those who may answer them. What you answered before is in the record.</Empty>
+      </Section>
+    )
+  }
+  return (
+    <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,0.85fr)_minmax(0,1.15fr)]">
+      <Section
+        title="Asks"
+        className={search.get('ask') ? 'max-lg:order-2' : ''}
+        aside={
+          chosen.length > 0 ? (
+            <span className="flex items-center gap-1.5">
+              <span className="figures text-ink-2">{chosen.length} picked</span>
+              <Button look="main" onClick={() => setSeveral('yes')}>
+                Yes to all
+              </Button>
+              <Button onClick={() => setSeveral('no')}>No to all</Button>
+            </span>
+          ) : (
+            <label className="flex items-center gap-1.5 text-ink-2">
+              <input type="checkbox" checked={false} onChange={() => setPicked(new Set(asks.map((ask) => ask.id)))} /> pick all
+            </label>
+          )
+        }
+      >
+        {steady.waiting > 0 && (
+          <button type="button" onClick={steady.release} className="w-full bg-sea-soft py-1.5 text-center font-medium text-sea">
+            {count(steady.waiting, 'new ask')}: show
+          </button>
+        )}
+        <List rows={rows} at={at} picked={picked} pick={pick} choose={choose} hold={steady.hold} />
+      </Section>
+      {shown ? (
+        <AskDetail key={shown.row.id} ask={shown.row} gone={shown.gone} next={() => choose(undefined)} />
+      ) : search.get('ask') ? (
+        <Elsewhere id={search.get('ask') ?? ''} />
+      ) : null}
+      <SeveralDialog verdict={several} asks={chosen} onClose={() => setSeveral(undefined)} done={() => setPicked(new Set())} />
+    </div>
+  )
+}
+
+/** An ask that a link named and that doesn't wait for me any more. */
+function Elsewhere({ id }: { id: string }) {
+  const one = useData(['elevation', id], ['elevations'], () => get('/api/v1/elevations/{id}', { at: { id } }))
+  return (
+    <Section title={id}>
+      <Shown of={id} query={one}>
+        {(one) => (
+          <p className="px-3.5 py-3">
+            {one.id} doesn’t wait for your answer: it is {one.state}, {one.sentence}.
+          </p>
+        )}
+      </Shown>
+    </Section>
+  )
+}
+
+interface ListProps {
+  rows: { row: Ask; gone: boolean }[]
+  at: string | undefined
+  picked: ReadonlySet<string>
+  pick: (id: string, on: boolean) => void
+  choose: (id: string) => void
+  hold: object
+}
+
+function List({ rows, at, picked, pick, choose, hold }: ListProps) {
+  const scroll = useRef<HTMLDivElement>(null)
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 })
+  return (
+    <div ref={scroll} {...hold} tabIndex={0} role="region" aria-label="Asks that wait for you" className="max-h-[68vh] overflow-auto">
+      <ul className="relative" style={{ height: virtual.getTotalSize() }}>
+        {virtual.getVirtualItems().map((item) => {
+          const one = rows[item.index]
+          if (!one) return null
+          const { row: ask, gone } = one
+          return (
+            <li key={ask.id} className={`absolute inset-x-0 flex items-start gap-2.5 border-b border-line px-3 py-2 ${ask.id === at ? 'bg-sea-soft' : ''} ${gone ? 'opacity-60' : ''}`} style={{ height: ROW, transform: `translateY(${item.start}px)` }}>
+              <input type="checkbox" aria-label={`Pick ${ask.id}`} checked={picked.has(ask.id)} disabled={gone} onChange={(event) => pick(ask.id, event.target.checked)} className="mt-1.5" />
+              <button type="button" aria-current={ask.id === at || undefined} onClick={() => choose(ask.id)} className="grid min-w-0 flex-1 text-left">
+                <span className="flex items-baseline justify-between gap-2">
+                  <span className="truncate">
+                    <span className="mono font-semibold text-sea">{ask.id}</span> <span className="font-medium">{ask.who}</span>
+                  </span>
+                  <Weight weight={ask.weight} />
+                </span>
+                <span className="mono truncate text-ink-2">{ask.right}</span>
+                <span className="truncate text-ink-3">
+                  {gone ? 'settled meanwhile' : `${span(ask.duration)}: ${ask.reason ?? 'no reason given'}`} · <Instant at={ask.asked_at} how="relative" />
+                </span>
+              </button>
+            </li>
+          )
+        })}
+      </ul>
+    </div>
+  )
+}

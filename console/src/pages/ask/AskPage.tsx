@@ -1,0 +1,79 @@
+// Ask: one search over everything I may ask for; the choice opens its sheet.
+
+import { useState } from 'react'
+import { useSearchParams } from 'react-router'
+import { type Api, get } from '../../api/call'
+import { Empty, Right, Section, Sentence, Shown, Weight } from '../../parts/basics'
+import { useData } from '../../parts/data'
+import { count } from '../../words/time'
+import { AskSheet } from './AskSheet'
+
+/** What was asked for often comes first; what can't be had at present, last. */
+function ranked(eligible: Api['EligibilityView'][], mine: Api['ElevationView'][], q: string) {
+  const times = (right: string) => mine.filter((one) => one.right === right || one.asked?.right === right).length
+  const words = q.toLowerCase().split(/\s+/).filter(Boolean)
+  const barred = (one: Api['EligibilityView']) => Number(one.demand?.startsWith('not at present') ?? false)
+  return eligible
+    .filter((one) => words.every((word) => `${one.right} ${one.says}`.toLowerCase().includes(word)))
+    .map((one) => ({ one, times: times(one.right) }))
+    .sort((a, b) => barred(a.one) - barred(b.one) || b.times - a.times || a.one.right.localeCompare(b.one.right))
+}
+
+export default function AskPage() {
+  const [search, setSearch] = useSearchParams()
+  const [q, setQ] = useState('')
+  const chosen = search.get('right')
+  const eligible = useData(['eligible'], ['people', 'terms', 'stops', 'estate'], () => get('/api/v1/eligible'))
+  const mine = useData(['elevations', 'mine', 'ended'], ['elevations'], () => get('/api/v1/elevations', { query: { ended: true } }))
+  const choose = (right: string | null) => setSearch(right ? { right } : {})
+  const last = chosen ? mine.data?.find((one) => one.right === chosen || one.asked?.right === chosen) : undefined
+  return (
+    <>
+      <Sentence>{eligible.data ? `You may ask for ${count(eligible.data.eligible.length, 'right')}.` : 'What you may ask for'}</Sentence>
+      <div className="grid items-start gap-4 lg:grid-cols-2">
+        <Section
+          title="Rights"
+          className={chosen ? 'max-lg:hidden' : ''}
+          aside={<input type="search" value={q} onChange={(event) => setQ(event.target.value)} aria-label="Search what you may ask for" placeholder="Search" autoFocus className="h-8 w-52 rounded border border-edge bg-sheet px-2" />}
+        >
+          <Shown of="what you may ask for" query={eligible} lines={6}>
+            {(reply) => {
+              const shown = ranked(reply.eligible, mine.data ?? [], q)
+              if (reply.eligible.length === 0) return <Empty>{reply.empty_because}</Empty>
+              if (shown.length === 0) return <Empty>Nothing you may ask for is called so. An administrator can make you eligible for more.</Empty>
+              return (
+                <ul>
+                  {shown.map(({ one, times }) => (
+                    <li key={one.id} className="border-b border-line last:border-0">
+                      <button
+                        type="button"
+                        aria-pressed={one.right === chosen}
+                        onClick={() => choose(one.right)}
+                        className={`grid w-full gap-1 px-3.5 py-2.5 text-left hover:bg-sunk ${one.right === chosen ? 'bg-sea-soft' : ''}`}
+                      >
+                        <span className="flex flex-wrap items-baseline justify-between gap-x-3">
+                          <Right right={one.right} />
+                          <Weight weight={one.weight} />
+                        </span>
+                        <span>{one.says}</span>
+                        <span className="text-ink-3">
+                          {one.demand?.startsWith('not at present') ? <span className="text-alarm">{one.demand}</span> : one.demand}
+                          {times > 0 && <> Asked {count(times, 'time')} before.</>}
+                        </span>
+                      </button>
+                    </li>
+                  ))}
+                </ul>
+              )
+            }}
+          </Shown>
+        </Section>
+        {chosen ? (
+          <AskSheet key={chosen} right={chosen} last={last} onClose={() => choose(null)} />
+        ) : (
+          <div className="hidden rounded-md border border-dashed border-line p-6 text-ink-3 lg:block">Choose a right, and all it demands is said here before you ask.</div>
+        )}
+      </div>
+    </>
+  )
+}

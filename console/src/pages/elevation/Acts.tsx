@@ -1,0 +1,81 @@
+// What may be done with an elevation at this moment, by whoever looks at it.
+
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { type Api, post } from '../../api/call'
+import { Button, Input, Wrong } from '../../parts/basics'
+import { useAct, useNow } from '../../parts/data'
+import { Dialog } from '../../parts/overlay'
+import { clock } from '../../words/time'
+
+export function Acts({ one }: { one: Api['ElevationView'] }) {
+  const now = useNow()
+  const [revoking, setRevoking] = useState(false)
+  const [word, setWord] = useState('')
+  const at = { id: one.id }
+  const begin = useAct(() => post('/api/v1/elevations/{id}/begin', undefined, at))
+  const giveBack = useAct(() => post('/api/v1/elevations/{id}/give-back', undefined, at))
+  const withdraw = useAct(() => post('/api/v1/elevations/{id}/withdraw', undefined, at))
+  const revoke = useAct(
+    () => post('/api/v1/elevations/{id}/revoke', { word }, at),
+    () => setRevoking(false),
+  )
+  const before = ['waiting', 'scheduled', 'ready'].includes(one.state)
+  const inForce = ['opening', 'live'].includes(one.state)
+  const may = {
+    begin: one.mine && one.state === 'ready',
+    giveBack: one.mine && inForce,
+    withdraw: one.mine && before,
+    revoke: !one.mine && one.may_revoke,
+  }
+  const error = begin.error ?? giveBack.error ?? withdraw.error
+  if (!one.for_me && !Object.values(may).some(Boolean)) return null
+  return (
+    <div className="grid gap-2">
+      <div className="flex flex-wrap items-center gap-2">
+        {may.begin && (
+          <Button look="main" busy={begin.isPending} onClick={() => begin.mutate()}>
+            Begin
+          </Button>
+        )}
+        {may.giveBack && (
+          <Button look="main" busy={giveBack.isPending} onClick={() => giveBack.mutate()}>
+            Give back now
+          </Button>
+        )}
+        {may.withdraw && (
+          <Button busy={withdraw.isPending} onClick={() => withdraw.mutate()}>
+            Withdraw
+          </Button>
+        )}
+        {one.for_me && (
+          <Link to={`/answer?ask=${one.id}`} className="rounded border border-sea bg-sea px-3 py-1.5 font-medium text-on-sea">
+            Answer it
+          </Link>
+        )}
+        {may.revoke && (
+          <Button look="alarm" onClick={() => setRevoking(true)}>
+            Revoke
+          </Button>
+        )}
+        {may.giveBack && one.grant && <span className="text-ink-3">It ends by itself {clock(new Date(one.grant.until), now)}.</span>}
+      </div>
+      <Wrong error={error} />
+      <Dialog open={revoking} onClose={() => setRevoking(false)} title={`Revoke ${one.id}`} says={`Takes ${one.right} away from ${one.who} at once.`}>
+        <form
+          className="grid gap-3"
+          onSubmit={(event) => {
+            event.preventDefault()
+            revoke.mutate()
+          }}
+        >
+          <Input label={`Why, for ${one.who} to read`} value={word} onChange={(event) => setWord(event.target.value)} maxLength={500} />
+          <Wrong error={revoke.error} />
+          <Button type="submit" look="alarm" busy={revoke.isPending} disabled={!word.trim()}>
+            Revoke it
+          </Button>
+        </form>
+      </Dialog>
+    </div>
+  )
+}

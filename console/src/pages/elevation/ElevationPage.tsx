@@ -1,0 +1,148 @@
+// The elevation's page: the story from ask to end as it happens, and what may be done with it.
+
+import { useParams } from 'react-router'
+import { type Api, get } from '../../api/call'
+import { Instant, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
+import { useData, useNow } from '../../parts/data'
+import { about, clock, span } from '../../words/time'
+import { Acts } from './Acts'
+import { Reach } from './Reach'
+import { Story } from './Story'
+
+type Story_ = Api['ElevationStory']
+
+function Ends({ one }: { one: Story_ }) {
+  const found = one.grant?.leftovers
+  return (
+    <div className="grid gap-2 px-3.5 py-3">
+      {one.grant && (
+        <p>
+          {one.grant.ends.says.charAt(0).toUpperCase() + one.grant.ends.says.slice(1)}
+          {one.grant.ends.within > 0 ? `, within ${span(one.grant.ends.within)}` : ''}. {one.grant.ends.holder_can_undo && 'Its holder could undo that end, so it is watched.'}
+        </p>
+      )}
+      {found && found.length === 0 && <p className="text-sure">✓ Read back as gone; no leftovers found.</p>}
+      {found?.map((leftover) => (
+        <p key={leftover.what} className="border-l-4 border-alarm pl-2.5">
+          Leftover: {leftover.what}
+          {leftover.when && (
+            <>
+              , since <Instant at={leftover.when} />
+            </>
+          )}
+          ; {leftover.ended ? 'ended' : <strong className="text-alarm">still there</strong>}.
+        </p>
+      ))}
+      {!one.grant && <p className="text-ink-2">Nothing was put on the system yet.</p>}
+      {one.grant && !found && <p className="text-ink-2">At its end the system is searched for what was made, started or left open meanwhile. A token that the system gave out already, or a file copied elsewhere, is beyond that.</p>}
+    </div>
+  )
+}
+
+function Asked({ one }: { one: Story_ }) {
+  const rows: [string, React.ReactNode][] = [
+    ['Who', <Who key="w" name={one.who} />],
+    ['What', <Right key="r" right={one.right} />],
+    ['Which is', <span key="s">{one.says}</span>],
+    ['Harm', <Weight key="h" weight={one.weight} />],
+    ['For', span(one.duration)],
+    ['Why', one.reason ?? '—'],
+    ...(one.ticket ? [['Ticket', <span key="t" className="mono">{one.ticket}</span>] as [string, React.ReactNode]] : []),
+    ['Asked', <Instant key="a" at={one.asked_at} />],
+  ]
+  return (
+    <dl className="grid grid-cols-[5.5rem_minmax(0,1fr)] gap-x-3 gap-y-1.5 px-3.5 py-3">
+      {rows.map(([term, value]) => (
+        <div key={term} className="contents">
+          <dt className="label pt-0.5">{term}</dt>
+          <dd className="break-words whitespace-pre-wrap">{value}</dd>
+        </div>
+      ))}
+    </dl>
+  )
+}
+
+function Answers({ one }: { one: Story_ }) {
+  const now = useNow()
+  if (one.stages.length === 0) return <p className="px-3.5 py-3 text-ink-2">Nobody had to be asked.</p>
+  return (
+    <div className="grid gap-2 px-3.5 py-3">
+      {one.stages.map((stage) => (
+        <div key={stage.until} className="grid gap-1">
+          <p className="text-ink-2">
+            {stage.yes} yes settles it, {stage.no} no refuses it; {one.state === 'waiting' ? 'open' : 'was open'} until {clock(new Date(stage.until), now)}.
+          </p>
+          {stage.answers.map((answer) => (
+            <p key={answer.who}>
+              <Who name={answer.who} /> said <strong>{answer.verdict}</strong>
+              {answer.less && <> to less ({answer.less})</>} <Instant at={answer.at} />
+              {answer.reason && <>: “{answer.reason}”</>}
+            </p>
+          ))}
+          {one.state === 'waiting' && (
+            <p>
+              Waits for{' '}
+              {stage.approvers
+                .filter((name) => !stage.answers.some((answer) => answer.who === name))
+                .map((name, n) => (
+                  <span key={name}>
+                    {n > 0 && ', '}
+                    <Who name={name} />
+                  </span>
+                ))}
+              .
+            </p>
+          )}
+        </div>
+      ))}
+    </div>
+  )
+}
+
+export default function ElevationPage() {
+  const { id = '' } = useParams()
+  const now = useNow()
+  const query = useData(['elevation', id], ['elevations'], () => get('/api/v1/elevations/{id}', { at: { id } }))
+  return (
+    <Shown of={id} query={query} lines={8}>
+      {(one) => {
+        const left = one.grant ? (new Date(one.grant.until).getTime() - now.getTime()) / 1000 : 0
+        return (
+          <>
+            <Sentence aside={<State state={one.state} />}>
+              {one.id}: {one.mine ? 'your' : `${one.who}’s`} {one.right.split('@')[0]}, {one.state === 'live' ? <span className="text-warm">{about(left)} left</span> : one.sentence}
+            </Sentence>
+            {one.asked && (
+              <p className="mb-4 rounded border border-warm-fill bg-warm-soft px-3 py-2">
+                An approver said yes to less: asked was <Right right={one.asked.right} /> for {span(one.asked.duration)}; it is <Right right={one.right} /> for {span(one.duration)}
+                {one.start.start === 'at' && one.asked.start.start !== 'at' && (
+                  <>
+                    , from <Instant at={one.start.time} />
+                  </>
+                )}
+                .
+              </p>
+            )}
+            {one.trouble && one.state !== 'live' && <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">In the way: {one.trouble}.</p>}
+            <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
+              <div className="grid gap-4">
+                <Acts one={one} />
+                {one.mine && one.state === 'live' && <Reach id={one.id} />}
+                <Section title="What was asked">
+                  <Asked one={one} />
+                </Section>
+                <Section title="Answers">
+                  <Answers one={one} />
+                </Section>
+                <Section title="Its end">
+                  <Ends one={one} />
+                </Section>
+              </div>
+              <Story entries={one.story} />
+            </div>
+          </>
+        )
+      }}
+    </Shown>
+  )
+}

@@ -1,0 +1,153 @@
+// Rules of terms at a scope and above it; edited in place, with a preview of whom a change touches.
+
+import { Pin } from 'lucide-react'
+import { useState } from 'react'
+import { type Api, get, post, put, remove } from '../../api/call'
+import { Button, Empty, Section, Shown, Who, Wrong } from '../../parts/basics'
+import { useAct, useData } from '../../parts/data'
+import { Dialog } from '../../parts/overlay'
+import { count } from '../../words/time'
+import { RuleForm } from './RuleForm'
+import { ruleWords } from './rule-words'
+
+type Rule = Api['TermsView']
+type NewRule = Api['NewTerms']
+
+const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)
+
+function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure: boolean) => void }) {
+  const touched = useData(['trial', JSON.stringify(trial)], ['terms', 'people'], () => post('/api/v1/terms/preview', trial))
+  return (
+    <Shown of="whom it touches" query={touched}>
+      {(touched) => (
+        <div className="grid gap-2 rounded bg-sunk px-3 py-2">
+          <p className="font-medium">
+            {touched.count === 0 ? 'Changes nothing for anybody who may ask at present.' : `Changes what ${count(touched.people, 'person', 'people')} must bring, in ${count(touched.count, 'eligibility', 'eligibilities')}.`}
+            {touched.open_asks.length > 0 && ` ${count(touched.open_asks.length, 'open ask')} keep their own terms; at opening the stricter wins.`}
+          </p>
+          <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
+            {touched.touched.map((one) => (
+              <li key={`${one.who} ${one.right}`} className="border-t border-line py-1.5">
+                <Who name={one.who} /> for <span className="mono">{one.right}</span>
+                {one.changes.map((change) => (
+                  <span key={change.setting} className="block text-ink-2">
+                    {change.setting}: <s>{change.before}</s> → <strong>{change.after}</strong>
+                  </span>
+                ))}
+              </li>
+            ))}
+          </ul>
+          <label className="flex items-center gap-2">
+            <input type="checkbox" onChange={(event) => setSure(event.target.checked)} /> I have looked at whom it touches
+          </label>
+        </div>
+      )}
+    </Shown>
+  )
+}
+
+function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; roles: Api['RoleView'][]; onClose: () => void }) {
+  const [draft, setDraft] = useState<NewRule>(start)
+  const [looking, setLooking] = useState<Api['TermsTrial']>()
+  const [sure, setSure] = useState(false)
+  const [ending, setEnding] = useState(false)
+  const save = useAct(async () => {
+    if (ending && rule) await remove('/api/v1/terms/{id}', { id: rule.id })
+    else if (rule) await put('/api/v1/terms/{id}', draft, { id: rule.id })
+    else await post('/api/v1/terms', draft)
+  }, onClose)
+  const change = (next: NewRule) => {
+    setDraft(next)
+    setLooking(undefined)
+    setSure(false)
+    setEnding(false)
+  }
+  const look = (end: boolean) => {
+    setEnding(end)
+    setSure(false)
+    setLooking(end ? { replaces: rule?.id } : { replaces: rule?.id, rule: draft })
+  }
+  return (
+    <Dialog open onClose={onClose} wide title={rule ? `Change ${rule.id}` : 'A new rule of terms'} says={`At ${start.scope === '/' ? 'everything' : start.scope} and below. What is left out is decided by other rules.`}>
+      <div className="grid gap-4">
+        <RuleForm rule={draft} roles={roles} onChange={change} />
+        {looking && <Touched trial={looking} setSure={setSure} />}
+        <Wrong error={save.error} />
+        <div className="flex flex-wrap gap-2">
+          {!looking ? (
+            <>
+              <Button look="main" onClick={() => look(false)}>
+                Show whom it touches
+              </Button>
+              {rule && (
+                <Button look="alarm" onClick={() => look(true)}>
+                  End this rule
+                </Button>
+              )}
+            </>
+          ) : (
+            <Button look={ending ? 'alarm' : 'main'} disabled={!sure} busy={save.isPending} onClick={() => save.mutate()}>
+              {ending ? 'End it' : rule ? 'Change it' : 'Set it'}
+            </Button>
+          )}
+        </div>
+      </div>
+    </Dialog>
+  )
+}
+
+export function TermsEditor({ path, roles, may }: { path: string; roles: Api['RoleView'][]; may: boolean }) {
+  const terms = useData(['terms'], ['terms'], () => get('/api/v1/terms'))
+  const [edit, setEdit] = useState<{ rule?: Rule; start: NewRule }>()
+  const fresh: NewRule = { scope: path, act: 'elevate', settings: {}, pins: [] }
+  return (
+    <Section title="Rules of terms" aside={may && <Button look="quiet" onClick={() => setEdit({ start: fresh })}>Add a rule here</Button>}>
+      <Shown of="terms" query={terms} lines={3}>
+        {(all) => {
+          const rules = all.terms.filter((rule) => covers(rule.scope, path)).sort((a, b) => a.scope.length - b.scope.length)
+          if (rules.length === 0) return <Empty>No rule is set here or above: the house’s defaults hold, with one yes from an administrator.</Empty>
+          return (
+            <ul>
+              {rules.map((rule) => (
+                <li key={rule.id} className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0">
+                  <div className="min-w-0">
+                    <p className="font-medium">
+                      {rule.scope === path ? 'Here' : `From ${rule.scope === '/' ? 'everything' : rule.scope}`}
+                      {rule.role && (
+                        <>
+                          , role <span className="mono">{rule.role}</span>
+                        </>
+                      )}
+                      {rule.weight && `, ${rule.weight} roles`}
+                      {rule.asker && (
+                        <>
+                          , asked by <Who name={rule.asker} />
+                        </>
+                      )}{' '}
+                      <span className="mono text-ink-3">{rule.id}</span>
+                    </p>
+                    <p className="text-ink-2">
+                      {ruleWords(rule.settings).map(({ setting, words }, n) => (
+                        <span key={setting}>
+                          {n > 0 && '; '}
+                          {words}
+                          {rule.pins.includes(setting) && <Pin size={12} className="ml-0.5 inline text-sea" aria-label="pinned: below it may only be stricter" />}
+                        </span>
+                      ))}
+                    </p>
+                  </div>
+                  {may && rule.scope === path && (
+                    <Button look="quiet" onClick={() => setEdit({ rule, start: { scope: rule.scope, act: rule.act, role: rule.role, weight: rule.weight, asker: rule.asker, settings: rule.settings, pins: rule.pins } })}>
+                      Change
+                    </Button>
+                  )}
+                </li>
+              ))}
+            </ul>
+          )
+        }}
+      </Shown>
+      {edit && <Edit {...edit} roles={roles} onClose={() => setEdit(undefined)} />}
+    </Section>
+  )
+}

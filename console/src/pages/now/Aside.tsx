@@ -1,0 +1,118 @@
+// Beside the chart: what waits for me, what is mine, and alarms.
+
+import { Link } from 'react-router'
+import { get, post } from '../../api/call'
+import { Button, Empty, Instant, Reference, Section, Shown, State, Wrong } from '../../parts/basics'
+import { useAct, useData, useNow } from '../../parts/data'
+import { isAdministrator, isOverseer, type Me } from '../../parts/me'
+import { about } from '../../words/time'
+import type { Bar } from './lanes'
+
+/** Alarms that a person settles; the others settle once their cause is gone. */
+const BY_HAND = ['clock-step', 'recovered', 'missing']
+
+function Alarms({ me }: { me: Me }) {
+  const alarms = useData(['alarms'], ['alarms'], () => get('/api/v1/alarms'))
+  const settle = useAct((id: string) => post('/api/v1/alarms/{id}/settle', undefined, { id }))
+  return (
+    <Section title="Alarms">
+      <Shown of="alarms" query={alarms} lines={2}>
+        {(all) => {
+          const open = all.filter((alarm) => !alarm.settled)
+          if (open.length === 0) return <Empty>No alarm is up.</Empty>
+          return (
+            <ul>
+              {open.map((alarm) => (
+                <li key={alarm.id} className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0">
+                  <p className="break-words">{alarm.says.charAt(0).toUpperCase() + alarm.says.slice(1)}.</p>
+                  <p className="flex items-center justify-between text-ink-3">
+                    <span>
+                      since <Instant at={alarm.since} />
+                    </span>
+                    {isAdministrator(me) && BY_HAND.includes(alarm.kind) && (
+                      <Button look="quiet" busy={settle.isPending && settle.variables === alarm.id} onClick={() => settle.mutate(alarm.id)}>
+                        Seen to
+                      </Button>
+                    )}
+                  </p>
+                </li>
+              ))}
+              <Wrong error={settle.error} />
+            </ul>
+          )
+        }}
+      </Shown>
+    </Section>
+  )
+}
+
+function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
+  const mine = bars.filter((bar) => bar.for_me)
+  return (
+    <Section title="Waits for you" aside={count > 0 && <Link to="/answer" className="font-medium text-sea underline">Answer</Link>}>
+      {count === 0 ? (
+        <Empty>Nothing waits for your answer.</Empty>
+      ) : (
+        <ul>
+          {mine.slice(0, 6).map((bar) => (
+            <li key={bar.id} className="border-b border-line px-3 py-2 last:border-0">
+              <Link to={`/answer?ask=${bar.id}`} className="grid gap-0.5 hover:underline">
+                <span>
+                  <span className="font-medium">{bar.who}</span> asks for <span className="mono">{bar.role}</span>
+                </span>
+                <span className="truncate text-ink-3">{bar.reason ?? bar.scope}</span>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+    </Section>
+  )
+}
+
+function Mine() {
+  const now = useNow()
+  const mine = useData(['elevations', 'mine'], ['elevations'], () => get('/api/v1/elevations'))
+  return (
+    <Section title="Yours">
+      <Shown of="your elevations" query={mine} lines={2}>
+        {(all) =>
+          all.length === 0 ? (
+            <Empty>
+              You hold nothing and wait for nothing.{' '}
+              <Link to="/ask" className="underline">
+                Ask for a right
+              </Link>
+              .
+            </Empty>
+          ) : (
+            <ul>
+              {all.slice(0, 8).map((one) => (
+                <li key={one.id} className="flex items-baseline justify-between gap-2 border-b border-line px-3 py-2 last:border-0">
+                  <span className="min-w-0 truncate">
+                    <Reference id={one.id} /> <span className="mono">{one.right.split('@')[0]}</span>
+                  </span>
+                  {one.state === 'live' && one.grant ? (
+                    <span className="figures font-semibold whitespace-nowrap text-warm">{about((new Date(one.grant.until).getTime() - now.getTime()) / 1000)} left</span>
+                  ) : (
+                    <State state={one.state} />
+                  )}
+                </li>
+              ))}
+            </ul>
+          )
+        }
+      </Shown>
+    </Section>
+  )
+}
+
+export function Aside({ me, bars }: { me: Me; bars: Bar[] }) {
+  return (
+    <div className="grid gap-4">
+      <Waiting bars={bars} count={me.waiting_for_me} />
+      <Mine />
+      {isOverseer(me) && <Alarms me={me} />}
+    </div>
+  )
+}

@@ -1,0 +1,125 @@
+// Now: what is in force, was and will be, on one line of time; and what wants me.
+
+import { useEffect } from 'react'
+import { useSearchParams } from 'react-router'
+import { type Api, get } from '../../api/call'
+import { Button, Section, Sentence, Shown } from '../../parts/basics'
+import { useData, useNow } from '../../parts/data'
+import { useMe } from '../../parts/me'
+import { count, list } from '../../words/time'
+import { Aside } from './Aside'
+import { NowTable } from './NowTable'
+import { TideChart } from './TideChart'
+
+const SPANS = { '6': '6 hours', '24': 'a day', '168': 'a week' }
+
+function opening(now: Api['NowReply']) {
+  const parts = [
+    `${now.live} live`,
+    now.waiting_for_me > 0 && `${now.waiting_for_me} ${now.waiting_for_me === 1 ? 'waits' : 'wait'} for you`,
+    now.scheduled > 0 && `${now.scheduled} to begin`,
+    now.overdue > 0 ? `${count(now.overdue, 'end')} overdue` : 'nothing overdue',
+  ].filter((part) => part !== false)
+  return list(parts)
+}
+
+function standing(now: Api['NowReply']) {
+  if (now.standing == null) return null
+  const before = now.standing_last_month
+  const change = before == null ? 0 : before - now.standing
+  const than = change > 0 ? `, ${change} fewer than in ${now.last_month}` : change < 0 ? `, ${-change} more than in ${now.last_month}` : ''
+  return ` ${count(now.standing, 'standing right')} left${than}.`
+}
+
+export default function NowPage() {
+  const [search, setSearch] = useSearchParams()
+  const me = useMe()
+  const clock = useNow()
+  const hours = Number(search.get('hours') ?? 6)
+  const shift = Number(search.get('shift') ?? 0)
+  const lanes = search.get('lanes') === 'person' ? 'person' : 'system'
+  const table = search.get('view') === 'table'
+  const set = (key: string, value: string) => {
+    setSearch(
+      (old) => {
+        old.set(key, value)
+        return old
+      },
+      { replace: true },
+    )
+  }
+  // A minute's grain, so that the span moves on without fetching each second.
+  const minute = Math.floor(clock.getTime() / 60000) * 60000
+  const middle = minute + shift * 3600_000
+  const from = new Date(middle - hours * 3600_000)
+  const to = new Date(middle + hours * 3600_000)
+  const now = useData(
+    ['now', hours, shift, minute],
+    ['elevations', 'standing'],
+    () => get('/api/v1/now', { query: { from: from.toISOString(), to: to.toISOString() } }),
+    { keep: true },
+  )
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLElement && event.target.matches('input, textarea, select, [role=combobox]')
+      if (typing || event.ctrlKey || event.metaKey || event.altKey) return
+      if (event.key === 't') set('view', table ? 'chart' : 'table')
+      if (event.key === 'p') set('lanes', lanes === 'person' ? 'system' : 'person')
+    }
+    document.addEventListener('keydown', press)
+    return () => document.removeEventListener('keydown', press)
+  })
+  return (
+    <>
+      <Sentence>
+        {now.data ? (
+          <>
+            {opening(now.data)}.{standing(now.data)}
+          </>
+        ) : (
+          'What is in force now'
+        )}
+      </Sentence>
+      <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1fr)_290px]">
+        <Section
+          title={table ? 'In force, as a table' : lanes === 'system' ? 'In force, by system' : 'In force, by person'}
+          aside={
+            <div className="flex flex-wrap items-center gap-1.5">
+              <Button look="quiet" onClick={() => set('lanes', lanes === 'person' ? 'system' : 'person')} title="Key: p">
+                {lanes === 'person' ? 'By system' : 'By person'}
+              </Button>
+              <Button look="quiet" onClick={() => set('view', table ? 'chart' : 'table')} title="Key: t">
+                {table ? 'As a chart' : 'As a table'}
+              </Button>
+              <Button look="quiet" aria-label="Earlier" onClick={() => set('shift', String(shift - hours))}>
+                ‹
+              </Button>
+              {shift !== 0 && (
+                <Button look="quiet" onClick={() => set('shift', '0')}>
+                  Now
+                </Button>
+              )}
+              <Button look="quiet" aria-label="Later" onClick={() => set('shift', String(shift + hours))}>
+                ›
+              </Button>
+              <select aria-label="How far to either side" value={String(hours)} onChange={(event) => set('hours', event.target.value)} className="h-9 rounded border border-edge bg-sheet px-1.5">
+                {Object.entries(SPANS).map(([value, says]) => (
+                  <option key={value} value={value}>
+                    {says}
+                  </option>
+                ))}
+              </select>
+            </div>
+          }
+        >
+          <Shown of="what is in force" query={now} lines={8}>
+            {(data) =>
+              table ? <NowTable bars={data.bars} /> : <TideChart bars={data.bars} from={from} to={to} now={clock} lanes={lanes} />
+            }
+          </Shown>
+        </Section>
+        {me.data && <Aside me={me.data} bars={now.data?.bars ?? []} />}
+      </div>
+    </>
+  )
+}

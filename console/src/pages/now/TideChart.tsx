@@ -1,0 +1,198 @@
+// The tide chart: lanes over time, with now on it. Outlined is to come, warm is live, grey is over, hatched is overdue;
+// a diamond waits for an answer.
+
+import { scaleTime } from 'd3-scale'
+import { useEffect, useRef, useState } from 'react'
+import { useNavigate } from 'react-router'
+import { Empty } from '../../parts/basics'
+import { clock, count, exact } from '../../words/time'
+import { type Bar, GATHERED, type Lane, place } from './lanes'
+
+const ROW = 26
+const GATHERED_HEIGHT = 52
+const LABEL = 150
+const HEAD = 24
+
+function useWidth() {
+  const ref = useRef<HTMLDivElement>(null)
+  const [width, setWidth] = useState(860)
+  useEffect(() => {
+    if (!ref.current) return
+    const observer = new ResizeObserver(([entry]) => entry && setWidth(Math.max(320, entry.contentRect.width)))
+    observer.observe(ref.current)
+    return () => observer.disconnect()
+  }, [])
+  return [ref, width] as const
+}
+
+function look(bar: Bar): string {
+  if (bar.overdue) return 'hatched stroke-alarm'
+  switch (bar.state) {
+    case 'live':
+    case 'opening':
+    case 'closing':
+      return 'fill-warm-fill stroke-warm'
+    case 'waiting':
+    case 'scheduled':
+    case 'ready':
+      return 'fill-sheet stroke-sea'
+    default:
+      return 'fill-sunk stroke-line'
+  }
+}
+
+const dark = (bar: Bar) => ['live', 'opening', 'closing'].includes(bar.state) && !bar.overdue
+
+function Mark({ bar, x, width, y, height, thin }: { bar: Bar; x: number; width: number; y: number; height: number; thin: boolean }) {
+  const navigate = useNavigate()
+  const now = new Date()
+  const says = `${bar.id}: ${bar.who}, ${bar.role} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
+  const go = (event: React.MouseEvent) => {
+    event.preventDefault()
+    void navigate(`/elevation/${bar.id}`)
+  }
+  const waiting = bar.state === 'waiting'
+  const room = Math.floor((width - 10) / 6.6)
+  const label = `${bar.role} · ${bar.who}`
+  return (
+    <a href={`/elevation/${bar.id}`} onClick={go} aria-label={says} tabIndex={thin ? -1 : 0} className="cursor-pointer">
+      <title>{`${says}\n${bar.reason ?? ''}`}</title>
+      <rect x={x} y={y} width={Math.max(width, 3)} height={height} rx={thin ? 1 : 3} className={look(bar)} strokeWidth={thin ? 0.5 : 1.2} strokeDasharray={waiting ? '4 3' : undefined} />
+      {!thin && waiting && (
+        <path d={`M${x + 10} ${y + 4} l6 ${height / 2 - 4} l-6 ${height / 2 - 4} l-6 ${4 - height / 2} z`} className={bar.for_me ? 'fill-warm-fill stroke-warm' : 'fill-sea stroke-sea'} />
+      )}
+      {!thin && bar.leftovers > 0 && <circle cx={x + Math.max(width, 3)} cy={y} r={4} className="fill-alarm" />}
+      {!thin && room > 6 && (
+        <text x={x + (waiting ? 22 : 7)} y={y + height / 2 + 4} className={`pointer-events-none text-[11.5px] ${dark(bar) ? 'fill-[#231400]' : 'fill-ink'}`}>
+          {label.length > room ? `${label.slice(0, Math.max(room - 1, 1))}…` : label}
+        </text>
+      )}
+      {!thin && room <= 6 && (
+        <text x={x + Math.max(width, 3) + 5} y={y + height / 2 + 4} className="pointer-events-none fill-ink-2 text-[11.5px]">
+          {clock(new Date(bar.to), now) && bar.who.split('.')[0]}
+        </text>
+      )}
+    </a>
+  )
+}
+
+function LaneLabel({ lane, open, onOpen }: { lane: Lane; open: boolean; onOpen: () => void }) {
+  const parts = lane.name.split('/')
+  const short = parts.at(-1) || lane.name
+  const gathered = lane.rows > GATHERED
+  return (
+    <div className="min-w-0 pt-1 pr-2" title={lane.name}>
+      <div className="truncate font-medium">{short}</div>
+      {gathered ? (
+        <button type="button" onClick={onOpen} aria-expanded={open} className="text-[0.82rem] text-sea underline">
+          {open ? 'gather' : `${count(lane.bars.length, 'grant')}: open`}
+        </button>
+      ) : (
+        <div className="truncate text-[0.79rem] text-ink-3">{parts.slice(0, -1).join('/') || count(lane.bars.length, 'grant')}</div>
+      )}
+    </div>
+  )
+}
+
+export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; from: Date; to: Date; now: Date; lanes: 'system' | 'person' }) {
+  const [ref, full] = useWidth()
+  const [open, setOpen] = useState<ReadonlySet<string>>(new Set())
+  const span = to.getTime() - from.getTime()
+  const lanes = place(bars, by, span)
+  const label = full < 560 ? 88 : LABEL
+  const width = full - label
+  const x = scaleTime().domain([from, to]).range([0, width])
+  const ticks = x.ticks(Math.max(3, Math.floor(width / 90)))
+  const format = x.tickFormat(0, span > 3 * 86400_000 ? '%a %d' : '%H:%M')
+  const height = (lane: Lane) => (lane.rows > GATHERED && !open.has(lane.name) ? GATHERED_HEIGHT : lane.rows * ROW + 12)
+  const at = x(now)
+  if (bars.length === 0) {
+    return (
+      <div ref={ref}>
+        <Empty>Nothing was, is or will be in force in this span, as far as you may see. What you may ask for is under Ask.</Empty>
+      </div>
+    )
+  }
+  const toggle = (name: string) => setOpen((old) => new Set(old.has(name) ? [...old].filter((one) => one !== name) : [...old, name]))
+  return (
+    <div ref={ref} className="px-3 pb-3">
+      <svg width="0" height="0" className="absolute" aria-hidden="true">
+        <defs>
+          <pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <rect width="7" height="7" className="fill-alarm-soft" />
+            <rect width="3" height="7" className="fill-alarm" />
+          </pattern>
+        </defs>
+      </svg>
+      <div className="grid" style={{ gridTemplateColumns: `${label}px minmax(0, 1fr)` }}>
+        <div />
+        <svg width="100%" height={HEAD} aria-hidden="true" className="overflow-visible">
+          {ticks.map((tick) => (
+            <text key={tick.getTime()} x={x(tick)} y={15} textAnchor="middle" className="fill-ink-3 text-[11.5px] tabular-nums">
+              {format(tick)}
+            </text>
+          ))}
+          {at >= 0 && at <= width && (
+            <g>
+              <rect x={at - 24} y={2} width={48} height={17} rx={3} className="fill-ink" />
+              <text x={at} y={15} textAnchor="middle" className="fill-paper text-[11.5px] font-semibold tabular-nums">
+                {clock(now, now)}
+              </text>
+            </g>
+          )}
+        </svg>
+        {lanes.map((lane) => {
+          const tall = height(lane)
+          const thin = lane.rows > GATHERED && !open.has(lane.name)
+          const row = thin ? (tall - 8) / lane.rows : ROW
+          return (
+            <div key={lane.name} className="contents" role="group" aria-label={lane.name}>
+              <LaneLabel lane={lane} open={open.has(lane.name)} onOpen={() => toggle(lane.name)} />
+              <svg width="100%" height={tall} className="overflow-hidden border-t border-line" role="group" aria-label={`Elevations of ${lane.name}`}>
+                {ticks.map((tick) => (
+                  <line key={tick.getTime()} x1={x(tick)} x2={x(tick)} y1={0} y2={tall} className="stroke-line" strokeWidth={0.7} />
+                ))}
+                {lane.bars.map(({ bar, row: n }) => {
+                  const begin = x(new Date(bar.from))
+                  const end = x(new Date(bar.to))
+                  const left = Math.max(begin, -2)
+                  return (
+                    <Mark key={bar.id} bar={bar} x={left} width={Math.min(end, width + 4) - left} y={(thin ? 4 : 6) + n * row} height={thin ? Math.max(row - 0.6, 1) : ROW - 5} thin={thin} />
+                  )
+                })}
+                <line x1={at} x2={at} y1={0} y2={tall} className="pointer-events-none stroke-ink" strokeWidth={1.4} />
+              </svg>
+            </div>
+          )
+        })}
+      </div>
+      <ul className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[0.82rem] text-ink-2" aria-label="What the marks mean">
+        {[
+          ['live', 'fill-warm-fill stroke-warm'],
+          ['to come', 'fill-sheet stroke-sea'],
+          ['over', 'fill-sunk stroke-line'],
+          ['overdue', 'hatched stroke-alarm'],
+        ].map(([says, style]) => (
+          <li key={says} className="flex items-center gap-1.5">
+            <svg width="18" height="10" aria-hidden="true">
+              <rect x="0.5" y="0.5" width="17" height="9" rx="2" className={style} />
+            </svg>
+            {says}
+          </li>
+        ))}
+        <li className="flex items-center gap-1.5">
+          <svg width="12" height="12" aria-hidden="true">
+            <path d="M6 0l6 6-6 6-6-6z" className="fill-sea" />
+          </svg>
+          waits for an answer
+        </li>
+        <li className="flex items-center gap-1.5">
+          <svg width="10" height="10" aria-hidden="true">
+            <circle cx="5" cy="5" r="4" className="fill-alarm" />
+          </svg>
+          leftovers found
+        </li>
+      </ul>
+    </div>
+  )
+}

@@ -1,0 +1,69 @@
+// One entry: all it says, and its proof.
+
+import { useState } from 'react'
+import { type Api, get } from '../../api/call'
+import { Button, Instant, Reference, Section, Who, Wrong } from '../../parts/basics'
+import { check } from './proof'
+import { useAct } from '../../parts/data'
+
+export function EntryDetail({ n, entry }: { n: string; entry: Api['LedgerEntry'] | undefined }) {
+  const [raw, setRaw] = useState(false)
+  const prove = useAct(async () => {
+    const proof = await get('/api/v1/ledger/{n}/proof', { at: { n } })
+    return { proof, ...(await check(proof)) }
+  })
+  const what = entry?.what as Record<string, unknown> | undefined
+  const elevation = typeof what?.elevation === 'number' ? `E${what.elevation}` : undefined
+  const proven = prove.data && String(prove.data.proof.n) === n ? prove.data : undefined
+  return (
+    <Section title={<span className="mono">Entry {n}</span>}>
+      <div className="grid gap-3 px-3.5 py-3">
+        {entry ? (
+          <>
+            <p className="text-[1.07rem]">
+              <Who name={entry.who} className="font-medium" /> {entry.says}
+            </p>
+            <p className="text-ink-2">
+              <Instant at={entry.at} />
+              {entry.from ? `, from ${entry.from}` : ''}
+              {elevation && (
+                <>
+                  , about <Reference id={elevation} />
+                </>
+              )}
+            </p>
+          </>
+        ) : (
+          <p className="text-ink-2">It is not among the entries shown here.</p>
+        )}
+        <div className="flex flex-wrap gap-2">
+          <Button busy={prove.isPending} onClick={() => prove.mutate()}>
+            Check its proof here
+          </Button>
+          {proven && (
+            <Button look="quiet" onClick={() => setRaw(!raw)} aria-expanded={raw}>
+              {raw ? 'Hide the bytes' : 'The exact bytes'}
+            </Button>
+          )}
+        </div>
+        <Wrong error={prove.error} />
+        {proven && (
+          <p role="status" className={`rise border-l-4 pl-3 ${proven.holds ? 'border-sure' : 'border-alarm'}`}>
+            {proven.holds ? '✓ ' : '✗ '}
+            {proven.says}
+          </p>
+        )}
+        {proven && raw && (
+          <>
+            <pre tabIndex={0} aria-label="The exact bytes" className="mono max-h-64 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap">
+              {proven.proof.fact}
+            </pre>
+            <pre tabIndex={0} aria-label="The signed checkpoint" className="mono max-h-40 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap">
+              {proven.proof.checkpoint}
+            </pre>
+          </>
+        )}
+      </div>
+    </Section>
+  )
+}

@@ -1,0 +1,159 @@
+// Systems: how each does, a survey now, its settings; and connecting one.
+
+import { useState } from 'react'
+import { type Api, get, post, put } from '../../api/call'
+import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '../../parts/basics'
+import { useAct, useData } from '../../parts/data'
+import { count, span } from '../../words/time'
+
+type Target = Api['TargetView']
+
+function Change({ target, done }: { target: Target; done: () => void }) {
+  const [least, setLeast] = useState(String(target.emergency_least))
+  const [after, setAfter] = useState(String(target.alarm_after))
+  const [secret, setSecret] = useState('')
+  const save = useAct(() => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null }), done)
+  return (
+    <form
+      className="grid gap-3 rounded bg-sunk p-3 sm:grid-cols-3"
+      onSubmit={(event) => {
+        event.preventDefault()
+        save.mutate()
+      }}
+    >
+      <Input label="Accounts that keep everything" type="number" min={0} value={least} onChange={(event) => setLeast(event.target.value)} hint="through any conversion" />
+      <Input label="An end is an alarm after" type="number" min={1} value={after} onChange={(event) => setAfter(event.target.value)} hint="seconds" />
+      <Input label="New password or key of the broker" type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} hint="left out, it stays" />
+      <div className="flex gap-2 sm:col-span-3">
+        <Button type="submit" look="main" busy={save.isPending}>
+          Save
+        </Button>
+        <Button look="quiet" onClick={done}>
+          Leave it
+        </Button>
+      </div>
+      <div className="sm:col-span-3">
+        <Wrong error={save.error} />
+      </div>
+    </form>
+  )
+}
+
+function System({ target }: { target: Target }) {
+  const [open, setOpen] = useState(false)
+  const survey = useAct(() => post('/api/v1/targets/survey', { target: target.path }))
+  const accept = useAct(() => post('/api/v1/targets/accept', { target: target.path }))
+  const found = survey.data ?? accept.data
+  return (
+    <li className="grid gap-2 border-b border-line px-3.5 py-3 last:border-0">
+      <div className="flex flex-wrap items-baseline justify-between gap-2">
+        <span>
+          <span className="mono font-semibold">{target.path}</span>{' '}
+          <span className="text-ink-2">
+            {target.connector.kind === 'postgres' ? `PostgreSQL, ${target.connector.host}:${target.connector.port}` : `Brightwater, ${target.connector.url}`}, as {target.broker ?? 'its broker'}
+          </span>
+        </span>
+        <span className="flex gap-1.5">
+          <Button busy={survey.isPending} onClick={() => survey.mutate()}>
+            Survey now
+          </Button>
+          <Button look="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
+            Settings
+          </Button>
+        </span>
+      </div>
+      <p className="text-ink-2">
+        {count(target.standing, 'standing right')}, {target.live} live; {target.answered_at ? <>answered <Instant at={target.answered_at} how="relative" /></> : 'has not answered yet'}; an end is an alarm after {span(target.alarm_after)}.
+      </p>
+      {target.trouble && <Wrong error={new Error(target.trouble)} />}
+      {target.held && (
+        <div className="flex flex-wrap items-center gap-3 rounded border border-warm-fill bg-warm-soft px-3 py-2">
+          <span className="min-w-0 flex-1">A survey would change too much at once, so it waits for a person. Look at the alarm before you take it in.</span>
+          <Button busy={accept.isPending} onClick={() => accept.mutate()}>
+            Take it in
+          </Button>
+        </div>
+      )}
+      {found && (
+        <p role="status" className="text-sure">
+          {found.held ? `Held: ${found.held}.` : `Surveyed: ${found.appeared} new, ${found.vanished} gone, ${found.changed} changed; ${found.standing} now.`}
+        </p>
+      )}
+      <Wrong error={survey.error ?? accept.error} />
+      {open && <Change target={target} done={() => setOpen(false)} />}
+    </li>
+  )
+}
+
+export function Connect({ done }: { done?: () => void }) {
+  const [kind, setKind] = useState<'postgres' | 'brightwater'>('postgres')
+  const [path, setPath] = useState('')
+  const [host, setHost] = useState('127.0.0.1')
+  const [port, setPort] = useState('5432')
+  const [user, setUser] = useState('tempestas_broker')
+  const [database, setDatabase] = useState('tempestas')
+  const [url, setUrl] = useState('http://127.0.0.1:')
+  const [secret, setSecret] = useState('')
+  const connect = useAct(async () => {
+    const parts = path.split('/').filter(Boolean)
+    const name = parts.pop() ?? ''
+    // Folders on the way are made where they are missing.
+    const known = new Set((await get('/api/v1/estate')).map((scope) => scope.path))
+    let parent = '/'
+    for (const part of parts) {
+      const next = parent === '/' ? `/${part}` : `${parent}/${part}`
+      if (!known.has(next)) await post('/api/v1/folders', { parent, name: part })
+      parent = next
+    }
+    const connector: Api['Connector'] = kind === 'postgres' ? { kind, host, port: Number(port), user, database } : { kind, url }
+    return post('/api/v1/targets', { parent, name, connector, secret, emergency_least: 1, alarm_after: 60 })
+  }, done)
+  return (
+    <form
+      className="grid gap-3 px-3.5 py-3 sm:grid-cols-2"
+      onSubmit={(event) => {
+        event.preventDefault()
+        connect.mutate()
+      }}
+    >
+      <Select label="Kind" value={kind} onChange={(event) => setKind(event.target.value as typeof kind)}>
+        <option value="postgres">PostgreSQL</option>
+        <option value="brightwater">Brightwater</option>
+      </Select>
+      <Input label="Path in the estate" value={path} onChange={(event) => setPath(event.target.value)} placeholder="/harbour/databases/berths" className="mono" required hint="Folders on the way are made." />
+      {kind === 'postgres' ? (
+        <>
+          <Input label="Host" value={host} onChange={(event) => setHost(event.target.value)} required />
+          <Input label="Port" type="number" value={port} onChange={(event) => setPort(event.target.value)} required />
+          <Input label="The broker’s login role" value={user} onChange={(event) => setUser(event.target.value)} required />
+          <Input label="Database for its own schema" value={database} onChange={(event) => setDatabase(event.target.value)} required />
+        </>
+      ) : (
+        <Input label="Address" value={url} onChange={(event) => setUrl(event.target.value)} required />
+      )}
+      <Input label={kind === 'postgres' ? 'The broker’s password' : 'The broker’s key'} type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} required hint="Sealed, and never shown again." />
+      <div className="grid gap-3 sm:col-span-2">
+        <Wrong error={connect.error} />
+        <Button type="submit" look="main" busy={connect.isPending} className="justify-self-start">
+          Connect it
+        </Button>
+      </div>
+    </form>
+  )
+}
+
+export function Systems() {
+  const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
+  return (
+    <div className="grid gap-4">
+      <Section title="Systems">
+        <Shown of="systems" query={targets} lines={4}>
+          {(all) => (all.length === 0 ? <Empty>No system is connected yet. Connect the first below: it is only read until you convert something.</Empty> : <ul>{all.map((target) => <System key={target.path} target={target} />)}</ul>)}
+        </Shown>
+      </Section>
+      <Section title="Connect a system">
+        <Connect />
+      </Section>
+    </div>
+  )
+}

@@ -1,0 +1,61 @@
+// Name, password and code; or a passkey alone.
+
+import { Fingerprint } from 'lucide-react'
+import { type FormEvent, useState } from 'react'
+import { post } from '../../api/call'
+import { canPasskeys, signInByPasskey } from '../../api/passkeys'
+import { Button, Input, Wrong } from '../../parts/basics'
+import { useAct } from '../../parts/data'
+
+export function SignInForm({ name: known, done }: { name?: string; done: (name: string) => void }) {
+  const [name, setName] = useState(known ?? '')
+  const [password, setPassword] = useState('')
+  const [code, setCode] = useState('')
+  const byPassword = useAct(
+    () => post('/api/v1/console/sign-in', { name: name.trim(), password, code: code.trim() }),
+    (reply) => done(reply.name),
+  )
+  const byPasskey = useAct(signInByPasskey, (reply) => done(reply.name))
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    byPassword.mutate()
+  }
+  return (
+    <div className="grid gap-4">
+      <form onSubmit={submit} className="grid gap-3">
+        <Input label="Name" value={name} onChange={(event) => setName(event.target.value)} autoComplete="username" autoFocus={!known} required />
+        <Input
+          label="Password"
+          type="password"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+          autoComplete="current-password"
+          autoFocus={!!known}
+          required
+        />
+        <Input
+          label="Code from your authenticator"
+          value={code}
+          onChange={(event) => setCode(event.target.value)}
+          inputMode="numeric"
+          autoComplete="one-time-code"
+          maxLength={8}
+          className="mono tracking-widest"
+          required
+        />
+        <Button type="submit" look="main" busy={byPassword.isPending}>
+          Sign in
+        </Button>
+      </form>
+      {canPasskeys() && (
+        <>
+          <p className="flex items-center gap-3 text-ink-3 before:h-px before:flex-1 before:bg-line after:h-px after:flex-1 after:bg-line">or</p>
+          <Button busy={byPasskey.isPending} onClick={() => byPasskey.mutate()}>
+            <Fingerprint size={17} aria-hidden="true" /> Sign in with a passkey
+          </Button>
+        </>
+      )}
+      <Wrong error={byPassword.error ?? byPasskey.error} />
+    </div>
+  )
+}

@@ -1,0 +1,85 @@
+// Standing: every right held all the time, with facets that count; chosen ones go to the tray.
+
+import { useMemo, useState } from 'react'
+import { useSearchParams } from 'react-router'
+import { type Api, get } from '../../api/call'
+import { Section, Sentence, Shown } from '../../parts/basics'
+import { useData } from '../../parts/data'
+import { isAdministrator, useMe } from '../../parts/me'
+import { count } from '../../words/time'
+import { Conversions } from './Conversions'
+import { FACETS, Facets, fits, type Picked } from './facets'
+import { StandingTable } from './StandingTable'
+import { Tray } from './Tray'
+
+export type Standing = Api['StandingView']
+
+function sentence(all: Standing[]): string {
+  if (all.length === 0) return 'No standing rights are known.'
+  const critical = all.filter((one) => one.weight === 'critical').length
+  const unused = all.filter((one) => !one.last_used).length
+  return `${count(all.length, 'standing right')}: ${critical} critical, ${unused} never seen used.`
+}
+
+export default function StandingPage() {
+  const me = useMe()
+  const [search, setSearch] = useSearchParams()
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
+  const q = search.get('q') ?? ''
+  const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
+  const picked: Picked = useMemo(() => Object.fromEntries(FACETS.map((facet) => [facet.key, search.getAll(facet.key)])), [search])
+  const all = standing.data ?? []
+  const shown = useMemo(() => all.filter((one) => fits(one, picked, q)), [all, picked, q])
+  const administers = me.data && isAdministrator(me.data)
+  return (
+    <>
+      <Sentence>{standing.data ? sentence(all) : 'Standing rights'}</Sentence>
+      <div className="grid items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
+        <Facets
+          all={all}
+          picked={picked}
+          q={q}
+          onPick={(key, value, on) =>
+            setSearch((old) => {
+              const values = old.getAll(key).filter((one) => one !== value)
+              old.delete(key)
+              for (const one of on ? [...values, value] : values) old.append(key, one)
+              return old
+            })
+          }
+        />
+        <div className="grid min-w-0 gap-4">
+          <Section
+            title={`${count(shown.length, 'right')}${shown.length < all.length ? ` of ${all.length}` : ''}`}
+            aside={
+              <input
+                type="search"
+                value={q}
+                onChange={(event) => {
+                  const value = event.target.value
+                  setSearch(
+                    (old) => {
+                      if (value) old.set('q', value)
+                      else old.delete('q')
+                      return old
+                    },
+                    { replace: true },
+                  )
+                }}
+                aria-label="Search standing rights"
+                placeholder="Account, person, role, path"
+                className="h-8 w-64 rounded border border-edge bg-sheet px-2"
+              />
+            }
+          >
+            <Shown of="standing rights" query={standing} lines={10}>
+              {() => <StandingTable rows={shown} chosen={chosen} setChosen={administers ? setChosen : undefined} />}
+            </Shown>
+          </Section>
+          {administers && chosen.size > 0 && <Tray chosen={all.filter((one) => chosen.has(one.id))} clear={() => setChosen(new Set())} />}
+          <Conversions />
+        </div>
+      </div>
+    </>
+  )
+}

@@ -1,0 +1,68 @@
+// Facets: each value with how many would be left if it were picked too.
+
+import type { Standing } from './StandingPage'
+
+const QUARTER = 90 * 86400_000
+
+interface Facet {
+  key: string
+  title: string
+  of: (one: Standing) => string
+}
+
+function used(one: Standing): string {
+  if (!one.last_used) return 'never seen used'
+  const age = Date.now() - new Date(one.last_used).getTime()
+  return age > QUARTER ? 'not for 90 days' : 'within 90 days'
+}
+
+export const FACETS: Facet[] = [
+  { key: 'weight', title: 'Harm', of: (one) => one.weight },
+  { key: 'used', title: 'Last used', of: used },
+  { key: 'way', title: 'Comes by', of: (one) => (one.direct ? 'directly' : 'a group or other role') },
+  { key: 'holder', title: 'Holder', of: (one) => (one.who ? 'known' : 'nobody named yet') },
+  { key: 'top', title: 'System', of: (one) => one.scope.split('/').slice(0, 4).join('/') },
+  { key: 'role', title: 'Role', of: (one) => one.role },
+]
+
+export type Picked = Record<string, string[]>
+
+export function fits(one: Standing, picked: Picked, q: string, except?: string): boolean {
+  const words = q.toLowerCase().split(/\s+/).filter(Boolean)
+  const text = words.length ? `${one.account} ${one.who ?? ''} ${one.role} ${one.scope} ${one.id}`.toLowerCase() : ''
+  return (
+    words.every((word) => text.includes(word)) &&
+    FACETS.every((facet) => {
+      const values = picked[facet.key] ?? []
+      return facet.key === except || values.length === 0 || values.includes(facet.of(one))
+    })
+  )
+}
+
+export function Facets({ all, picked, q, onPick }: { all: Standing[]; picked: Picked; q: string; onPick: (key: string, value: string, on: boolean) => void }) {
+  return (
+    <div className="grid gap-3 max-lg:grid-cols-2 max-sm:grid-cols-1" role="group" aria-label="Narrow by">
+      {FACETS.map((facet) => {
+        const counts = new Map<string, number>()
+        for (const one of all) if (fits(one, picked, q, facet.key)) counts.set(facet.of(one), (counts.get(facet.of(one)) ?? 0) + 1)
+        const values = [...counts.entries()].sort((a, b) => b[1] - a[1])
+        if (values.length === 0) return null
+        return (
+          <fieldset key={facet.key} className="min-w-0">
+            <legend className="label mb-1">{facet.title}</legend>
+            {values.slice(0, 8).map(([value, number]) => (
+              <label key={value} className="flex items-baseline gap-2 rounded px-1 py-0.5 hover:bg-sunk">
+                <input type="checkbox" checked={picked[facet.key]?.includes(value) ?? false} onChange={(event) => onPick(facet.key, value, event.target.checked)} />
+                <span className="min-w-0 flex-1 truncate" title={value}>
+                  {value}
+                </span>
+                <span className="figures text-ink-3">{number}</span>
+              </label>
+            ))}
+            {values.length > 8 && <p className="px-1 text-[0.82rem] text-ink-3">and {values.length - 8} more: search</p>}
+          </fieldset>
+        )
+      })}
+    </div>
+  )
+}

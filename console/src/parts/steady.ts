@@ -1,0 +1,45 @@
+// Lists that don't move under the reader: while somebody points at one or is within it by keyboard, rows change in
+// place, those that are gone stay as they were, and new ones wait at the end of a count.
+
+import { useRef, useState } from 'react'
+
+export interface Steady<T> {
+  rows: { row: T; gone: boolean }[]
+  /** How many new ones wait until the reader looks away. */
+  waiting: number
+  /** To spread over the element that holds the list. */
+  hold: {
+    onPointerEnter: () => void
+    onPointerLeave: () => void
+    onFocus: () => void
+    onBlur: (event: React.FocusEvent) => void
+  }
+  /** Takes the new ones in now. */
+  release: () => void
+}
+
+export function useSteady<T>(fresh: T[], key: (row: T) => string): Steady<T> {
+  const [held, setHeld] = useState(false)
+  const kept = useRef<T[]>(fresh)
+  const byKey = new Map(fresh.map((row) => [key(row), row]))
+  if (!held) kept.current = fresh
+  const known = new Set(kept.current.map(key))
+  const rows = kept.current.map((row) => ({ row: byKey.get(key(row)) ?? row, gone: !byKey.has(key(row)) }))
+  const waiting = fresh.filter((row) => !known.has(key(row))).length
+  return {
+    rows,
+    waiting,
+    hold: {
+      onPointerEnter: () => setHeld(true),
+      onPointerLeave: () => setHeld(false),
+      onFocus: () => setHeld(true),
+      onBlur: (event) => {
+        if (!event.currentTarget.contains(event.relatedTarget)) setHeld(false)
+      },
+    },
+    release: () => {
+      kept.current = fresh
+      setHeld(false)
+    },
+  }
+}

@@ -1,0 +1,94 @@
+//! Takes pictures of the console on a running demo: those for the documentation, or every page as it looks.
+
+use std::{path::PathBuf, process::ExitCode};
+
+use anyhow::Context as _;
+use tempestas_demo::facts::Facts;
+use tempestas_e2e::browser::Browser;
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let [state, into, rest @ ..] = arguments.as_slice() else {
+        eprintln!("tempestas-shots STATE DIRECTORY [WHO THEME WIDTH PATH…]");
+        return ExitCode::from(2);
+    };
+    match shoot(&PathBuf::from(state), &PathBuf::from(into), rest).await {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("tempestas-shots: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// Name, who looks, theme, width, path, and words that the page says once it is whole.
+const PICTURES: [(&str, &str, &str, u32, &str, &str); 12] = [
+    ("console-now", "administrator", "light", 1280, "/", "In force, by system"),
+    ("console-now-dark", "administrator", "dark", 1280, "/?lanes=person", "In force, by person"),
+    ("console-ask", "requester", "light", 1280, "/ask?right=harbour_operator@/harbour/databases/berths", "Ask for"),
+    ("console-answer", "approver", "light", 1280, "/answer", "What would change"),
+    ("console-standing", "administrator", "light", 1280, "/standing", "Conversions"),
+    ("console-estate", "administrator", "light", 1280, "/estate?at=/harbour/databases/berths", "What holds here"),
+    ("console-person", "administrator", "light", 1280, "/person/tomas.reyes", "Held all the time"),
+    ("console-record", "auditor", "dark", 1280, "/record", "Entries, newest first"),
+    ("console-settings", "administrator", "light", 1280, "/settings", "Connect a system"),
+    ("console-first-day", "administrator", "light", 1280, "/first-day", "Convert the ten worst"),
+    ("console-phone-answer", "approver", "light", 390, "/answer", "What would change"),
+    ("console-phone-now", "administrator", "dark", 390, "/", "In force"),
+];
+
+async fn shoot(state: &std::path::Path, into: &std::path::Path, rest: &[String]) -> anyhow::Result<()> {
+    let facts = Facts::read(state)?;
+    let mut signed_in: Option<(String, Browser)> = None;
+    let own;
+    let pictures: Vec<(String, &str, &str, u32, &str, &str)> = match rest {
+        [] => PICTURES
+            .iter()
+            .map(|(name, who, theme, width, path, says)| ((*name).to_owned(), *who, *theme, *width, *path, *says))
+            .collect(),
+        [who, theme, width, paths @ ..] => {
+            own = paths.to_vec();
+            let width: u32 = width.parse()?;
+            own.iter()
+                .enumerate()
+                .map(|(n, path)| {
+                    (format!("look-{n}-{theme}-{width}"), who.as_str(), theme.as_str(), width, path.as_str(), "")
+                })
+                .collect()
+        }
+        _ => anyhow::bail!("give WHO, THEME, WIDTH and paths"),
+    };
+    let mut order: Vec<_> = pictures.iter().collect();
+    order.sort_by_key(|picture| picture.1);
+    for (name, who, theme, width, path, says) in order {
+        if signed_in.as_ref().is_none_or(|(known, _)| known != who) {
+            let browser = Browser::open(&facts.address).await?;
+            if *who != "nobody" {
+                browser.sign_in(facts.person(who)?, state).await?;
+            }
+            signed_in = Some(((*who).to_owned(), browser));
+        }
+        let (_, browser) = signed_in.as_ref().context("somebody is signed in")?;
+        browser.theme(theme).await?;
+        browser.size(*width, if *width < 600 { 844 } else { 800 }).await?;
+        browser.page(path).await?;
+        if !says.is_empty() {
+            browser.says(says).await?;
+        }
+        // Until nothing is being fetched any more.
+        let until = tokio::time::Instant::now() + std::time::Duration::from_secs(10);
+        while browser.script("return document.querySelectorAll('[role=status][aria-label^=Fetching]').length").await?
+            != 0
+            && tokio::time::Instant::now() < until
+        {
+            tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+        }
+        for wrong in browser.wrongs().await? {
+            eprintln!("  {name}: {wrong}");
+        }
+        browser.picture(&into.join(format!("{name}.png"))).await?;
+        println!("· {name}.png");
+    }
+    Ok(())
+}
