@@ -41,7 +41,7 @@ export function Button({
   )
 }
 
-const BOX = 'w-full rounded border border-edge bg-sheet px-2.5 py-1.5 text-ink placeholder:text-ink-3'
+const BOX = 'w-full min-w-0 rounded border border-edge bg-sheet px-2.5 py-1.5 text-ink placeholder:text-ink-3'
 
 interface FieldProps {
   label: ReactNode
@@ -51,7 +51,7 @@ interface FieldProps {
 
 function Field({ label, hint, wrong, id, children }: FieldProps & { id: string; children: ReactNode }) {
   return (
-    <div className="grid gap-1">
+    <div className="grid min-w-0 content-start gap-1">
       <label htmlFor={id} className="label">
         {label}
       </label>

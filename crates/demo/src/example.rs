@@ -17,7 +17,7 @@ use crate::{
     facts::Facts,
     processes::program,
     quillhaven::{BERTHS, BRIGHTWATER},
-    run::Demo,
+    run::{Demo, Past},
 };
 
 const MARA: &str = "mara.lindqvist";
@@ -39,7 +39,7 @@ struct Story<'d> {
 /// Names the step that isn't as it should be.
 pub async fn tell(directory: &Path) -> anyhow::Result<()> {
     let began = Instant::now();
-    let demo = Demo::start(directory, IpAddr::V4(Ipv4Addr::LOCALHOST), |says| println!("· {says}")).await?;
+    let demo = Demo::start(directory, IpAddr::V4(Ipv4Addr::LOCALHOST), Past::None, |says| println!("· {says}")).await?;
     let story = Story { facts: &demo.facts, setup: &demo.setup, directory, client: program("tempestas")? };
     story.sign_in()?;
     if demo.cluster.is_some() {

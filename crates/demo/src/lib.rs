@@ -6,6 +6,7 @@ pub mod codes;
 pub mod daemon;
 pub mod example;
 pub mod facts;
+pub mod history;
 pub mod processes;
 pub mod quillhaven;
 pub mod run;

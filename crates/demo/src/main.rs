@@ -7,7 +7,7 @@ use tempestas_demo::{
     codes::next_code,
     example,
     facts::Facts,
-    run::{Demo, forget},
+    run::{Demo, Past, forget},
 };
 use tokio::signal::unix::{SignalKind, signal};
 
@@ -64,7 +64,7 @@ async fn act(args: Args) -> anyhow::Result<()> {
             if fresh {
                 forget(&state)?;
             }
-            let demo = Demo::start(&state, address, |says| println!("· {says}")).await?;
+            let demo = Demo::start(&state, address, Past::Months, |says| println!("· {says}")).await?;
             print_facts(&demo);
             asked_to_stop().await?;
             println!("\n· stopping");
@@ -101,7 +101,8 @@ async fn asked_to_stop() -> anyhow::Result<()> {
 
 fn print_facts(demo: &Demo) {
     let facts = &demo.facts;
-    println!("\nTempestas listens on {}\n", facts.address);
+    let console = facts.address.replace("127.0.0.1", "localhost");
+    println!("\nTempestas listens. Open {console} in a browser on this machine.\n");
     println!("  {:<21} {:<16} {:<20} TOTP SECRET", "SIGN IN AS", "NAME", "PASSWORD");
     for person in &facts.people {
         println!("  {:<21} {:<16} {:<20} {}", person.part, person.name, person.password, person.totp_secret);

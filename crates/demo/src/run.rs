@@ -11,6 +11,7 @@ use crate::{
     cluster::{self, Cluster, free_port},
     daemon::{self, Setup},
     facts::Facts,
+    history::{self, Systems},
     processes::Running,
     quillhaven,
     seed::{self, Targets, random_word},
@@ -20,6 +21,15 @@ use crate::{
 const PORT: u16 = 7443;
 /// File that marks a directory as ours, so that beginning anew removes nothing else.
 const MARK: &str = "made-by-tempestas-demo";
+
+/// What a new world looks back on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Past {
+    /// Nothing: it was founded a moment ago.
+    None,
+    /// Some months of people at work.
+    Months,
+}
 
 /// Everything that runs. Ends with it.
 pub struct Demo {
@@ -42,24 +52,27 @@ impl Demo {
     ///
     /// # Errors
     /// When anything does not start; its words are in the error.
-    pub async fn start(directory: &Path, address: IpAddr, say: impl Fn(&str)) -> anyhow::Result<Self> {
+    pub async fn start(directory: &Path, address: IpAddr, past: Past, say: impl Fn(&str)) -> anyhow::Result<Self> {
         if !address.is_loopback() {
             bail!("{address} is not loopback; the demo's secrets are on its screen, so it serves this machine alone");
         }
         make_directory(directory)?;
         match Facts::read(directory) {
             Ok(facts) => Self::take_up(directory, address, facts, say),
-            Err(_) => Self::begin(directory, address, say).await,
+            Err(_) => Self::begin(directory, address, past, say).await,
         }
     }
 
-    async fn begin(directory: &Path, address: IpAddr, say: impl Fn(&str)) -> anyhow::Result<Self> {
+    async fn begin(directory: &Path, address: IpAddr, past: Past, say: impl Fn(&str)) -> anyhow::Result<Self> {
         let superuser = random_word();
         let broker = random_word();
         let cluster = if cluster::binaries().is_some() {
             say("making a private PostgreSQL cluster");
             let cluster = Cluster::start(&directory.join("postgres"), free_port()?, &superuser)?;
             seed::cluster(&cluster, "SUPERUSER", &broker).await?;
+            if past == Past::Months {
+                cluster.connect("postgres").await?.batch_execute(&history::logins()).await?;
+            }
             Some(cluster)
         } else {
             say(
@@ -72,25 +85,39 @@ impl Demo {
         let cloud = quillhaven::cloud(|name| format!("{key}-{name}"));
         let brightwater =
             daemon::brightwater(&directory.join("brightwater"), free_port()?, &serde_json::to_string(&cloud)?)?;
-        say("starting the service");
         let port = if std::net::TcpListener::bind((address, PORT)).is_ok() { PORT } else { free_port()? };
         let setup = setup(directory, address, port);
         setup.write()?;
-        let service = setup.start(&[])?;
-        say("filling Quillhaven: people, groups, targets, terms");
         let broker_key = format!("{key}-tempestas-broker");
+        if past == Past::Months {
+            say("telling the months before: people at work, rights converted, grants that ended");
+            let systems = Systems {
+                cluster: cluster.as_ref().map(|cluster| (cluster, broker.as_str())),
+                brightwater: (&brightwater.address, &broker_key),
+            };
+            history::tell(&setup.config(), &systems).await?;
+        }
+        say("starting the service");
+        let service = setup.start(&[])?;
         let targets = Targets {
             postgres: cluster.as_ref().map(|cluster| (cluster.port, broker.as_str())),
             brightwater: (&brightwater.address, &broker_key),
         };
-        let seeded = seed::service(&service.address, &setup.first_secret()?, directory, &targets).await?;
+        let secret = setup.first_secret()?;
+        let people = match past {
+            Past::Months => seed::enrol_all(&service.address, &secret, directory).await?.people,
+            Past::None => {
+                say("filling Quillhaven: people, groups, targets, terms");
+                seed::service(&service.address, &secret, directory, &targets).await?.people
+            }
+        };
         let facts = Facts {
             address: service.address.clone(),
             config: setup.config().display().to_string(),
             brightwater: brightwater.address.clone(),
             postgres_port: cluster.as_ref().map(|cluster| cluster.port),
             postgres_password: superuser,
-            people: seeded.people,
+            people,
         };
         facts.write(directory)?;
         Ok(Self { service, setup, brightwater, cluster, facts, directory: directory.to_owned() })

@@ -105,16 +105,7 @@ pub async fn service(
     let administrator = enrol(&nobody, "administrator", first_secret).await?;
     let mara = sign_in(&nobody, &administrator, directory).await?;
     people(&mara).await?;
-    let mut enrolled = vec![administrator];
-    for (part, name) in [
-        ("requester", "tomas.reyes"),
-        ("approver", "oda.brandt"),
-        ("auditor", "ines.kowal"),
-        ("second administrator", "henrik.voss"),
-    ] {
-        let issued = mara.enrolment(name).await?;
-        enrolled.push(enrol(&nobody, part, &issued.secret).await?);
-    }
+    let enrolled = enrol_others(&nobody, &mara, administrator).await?;
     estate(&mara, targets).await?;
     if targets.postgres.is_some() {
         wait_for_survey(&mara, BERTHS).await?;
@@ -144,6 +135,32 @@ pub async fn service(
     mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None })
         .await?;
     Ok(Seeded { people: enrolled, administrator: mara })
+}
+
+/// Lets those with a part enrol on a service that knows them already.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn enrol_all(address: &str, first_secret: &str, directory: &Path) -> anyhow::Result<Seeded> {
+    let nobody = client(address)?;
+    let first = enrol(&nobody, "administrator", first_secret).await?;
+    let administrator = sign_in(&nobody, &first, directory).await?;
+    let people = enrol_others(&nobody, &administrator, first).await?;
+    Ok(Seeded { people, administrator })
+}
+
+async fn enrol_others(nobody: &Client, mara: &Client, administrator: Person) -> anyhow::Result<Vec<Person>> {
+    let mut enrolled = vec![administrator];
+    for (part, name) in [
+        ("requester", "tomas.reyes"),
+        ("approver", "oda.brandt"),
+        ("auditor", "ines.kowal"),
+        ("second administrator", "henrik.voss"),
+    ] {
+        let issued = mara.enrolment(name).await?;
+        enrolled.push(enrol(nobody, part, &issued.secret).await?);
+    }
+    Ok(enrolled)
 }
 
 async fn people(mara: &Client) -> anyhow::Result<()> {

@@ -87,6 +87,12 @@ impl House {
         self.app.submit(caller, command).await
     }
 
+    /// This installation's id, which marks what it makes on targets.
+    #[must_use]
+    pub fn installation(&self) -> &str {
+        self.app.installation()
+    }
+
     /// The World, to be read.
     pub async fn world(&self) -> RwLockReadGuard<'_, World> {
         self.app.world().await

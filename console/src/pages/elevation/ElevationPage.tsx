@@ -4,12 +4,52 @@ import { useParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { Instant, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
 import { useData, useNow } from '../../parts/data'
-import { about, clock, span } from '../../words/time'
+import { about, clock, count, list, span } from '../../words/time'
 import { Acts } from './Acts'
 import { Reach } from './Reach'
 import { Story } from './Story'
 
 type Story_ = Api['ElevationStory']
+
+const ENDED: Record<string, string> = {
+  lapsed: 'lapsed at its set time',
+  'given-back': 'was given back',
+  revoked: 'was revoked',
+  refused: 'was refused',
+  withdrawn: 'was withdrawn',
+  unanswered: 'ran out',
+  failed: 'failed',
+}
+
+/** Where it stands, as the rest of the page's first sentence. */
+function standing(one: Story_, left: number, now: Date): React.ReactNode {
+  const stage = one.stages.at(-1)
+  const open = stage?.approvers.filter((name) => !stage.answers.some((answer) => answer.who === name)) ?? []
+  switch (one.state) {
+    case 'live':
+      return (
+        <>
+          is live, <span className="text-warm">{about(left)} left</span>.
+        </>
+      )
+    case 'waiting':
+      return `waits for ${list(open, 'or')} until ${clock(new Date(stage?.until ?? one.asked_at), now)}.`
+    case 'scheduled':
+      return one.start.start === 'at' ? `begins ${clock(new Date(one.start.time), now)}.` : 'begins as soon as it may.'
+    case 'ready':
+      return 'is ready: begin it when you need it.'
+    case 'opening':
+      return 'is being put on its system.'
+    case 'closing':
+      return 'is being taken away on its system.'
+    default: {
+      const gone = one.grant?.leftovers
+      const found = gone == null ? '' : gone.length === 0 ? '; gone, nothing left over' : `; gone, ${count(gone.length, 'leftover')}`
+      const at = one.grant?.seen_at ? ` ${clock(new Date(one.grant.seen_at), now)}` : ''
+      return `${ENDED[one.state] ?? one.state}${at}${found}.`
+    }
+  }
+}
 
 function Ends({ one }: { one: Story_ }) {
   const found = one.grant?.leftovers
@@ -18,7 +58,7 @@ function Ends({ one }: { one: Story_ }) {
       {one.grant && (
         <p>
           {one.grant.ends.says.charAt(0).toUpperCase() + one.grant.ends.says.slice(1)}
-          {one.grant.ends.within > 0 ? `, within ${span(one.grant.ends.within)}` : ''}. {one.grant.ends.holder_can_undo && 'Its holder could undo that end, so it is watched.'}
+          . {one.grant.ends.holder_can_undo && 'Its holder could undo that end, so it is watched.'}
         </p>
       )}
       {found && found.length === 0 && <p className="text-sure">✓ Read back as gone; no leftovers found.</p>}
@@ -110,7 +150,7 @@ export default function ElevationPage() {
         return (
           <>
             <Sentence aside={<State state={one.state} />}>
-              {one.id}: {one.mine ? 'your' : `${one.who}’s`} {one.right.split('@')[0]}, {one.state === 'live' ? <span className="text-warm">{about(left)} left</span> : one.sentence}
+              {one.id}: {one.mine ? 'your' : `${one.who}’s`} {one.right.split('@')[0]} {standing(one, left, now)}
             </Sentence>
             {one.asked && (
               <p className="mb-4 rounded border border-warm-fill bg-warm-soft px-3 py-2">

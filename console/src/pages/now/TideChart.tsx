@@ -6,7 +6,7 @@ import { useEffect, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { Empty } from '../../parts/basics'
 import { clock, count, exact } from '../../words/time'
-import { type Bar, GATHERED, type Lane, place } from './lanes'
+import { type Bar, gathered, type Lane, labelOf, labelRoom, place } from './lanes'
 
 const ROW = 26
 const GATHERED_HEIGHT = 52
@@ -45,15 +45,14 @@ const dark = (bar: Bar) => ['live', 'opening', 'closing'].includes(bar.state) &&
 
 function Mark({ bar, x, width, y, height, thin }: { bar: Bar; x: number; width: number; y: number; height: number; thin: boolean }) {
   const navigate = useNavigate()
-  const now = new Date()
   const says = `${bar.id}: ${bar.who}, ${bar.role} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
   const go = (event: React.MouseEvent) => {
     event.preventDefault()
     void navigate(`/elevation/${bar.id}`)
   }
   const waiting = bar.state === 'waiting'
-  const room = Math.floor((width - 10) / 6.6)
-  const label = `${bar.role} · ${bar.who}`
+  const label = labelOf(bar)
+  const inside = width >= labelRoom(bar)
   return (
     <a href={`/elevation/${bar.id}`} onClick={go} aria-label={says} tabIndex={thin ? -1 : 0} className="cursor-pointer">
       <title>{`${says}\n${bar.reason ?? ''}`}</title>
@@ -62,24 +61,18 @@ function Mark({ bar, x, width, y, height, thin }: { bar: Bar; x: number; width: 
         <path d={`M${x + 10} ${y + 4} l6 ${height / 2 - 4} l-6 ${height / 2 - 4} l-6 ${4 - height / 2} z`} className={bar.for_me ? 'fill-warm-fill stroke-warm' : 'fill-sea stroke-sea'} />
       )}
       {!thin && bar.leftovers > 0 && <circle cx={x + Math.max(width, 3)} cy={y} r={4} className="fill-alarm" />}
-      {!thin && room > 6 && (
-        <text x={x + (waiting ? 22 : 7)} y={y + height / 2 + 4} className={`pointer-events-none text-[11.5px] ${dark(bar) ? 'fill-[#231400]' : 'fill-ink'}`}>
-          {label.length > room ? `${label.slice(0, Math.max(room - 1, 1))}…` : label}
-        </text>
-      )}
-      {!thin && room <= 6 && (
-        <text x={x + Math.max(width, 3) + 5} y={y + height / 2 + 4} className="pointer-events-none fill-ink-2 text-[11.5px]">
-          {clock(new Date(bar.to), now) && bar.who.split('.')[0]}
+      {!thin && (
+        <text x={inside ? x + (waiting ? 22 : 7) : x + Math.max(width, 3) + 6} y={y + height / 2 + 4} className={`pointer-events-none text-[11.5px] ${inside ? (dark(bar) ? 'fill-[#231400]' : 'fill-ink') : 'fill-ink-2'}`}>
+          {label}
         </text>
       )}
     </a>
   )
 }
 
-function LaneLabel({ lane, open, onOpen }: { lane: Lane; open: boolean; onOpen: () => void }) {
+function LaneLabel({ lane, gathered, open, onOpen }: { lane: Lane; gathered: boolean; open: boolean; onOpen: () => void }) {
   const parts = lane.name.split('/')
   const short = parts.at(-1) || lane.name
-  const gathered = lane.rows > GATHERED
   return (
     <div className="min-w-0 pt-1 pr-2" title={lane.name}>
       <div className="truncate font-medium">{short}</div>
@@ -98,13 +91,14 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
   const [ref, full] = useWidth()
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set())
   const span = to.getTime() - from.getTime()
-  const lanes = place(bars, by, span)
   const label = full < 560 ? 88 : LABEL
-  const width = full - label
+  const width = full - label - 24
+  const lanes = place(bars, by, span / width)
+  const dense = gathered(lanes)
   const x = scaleTime().domain([from, to]).range([0, width])
   const ticks = x.ticks(Math.max(3, Math.floor(width / 90)))
   const format = x.tickFormat(0, span > 3 * 86400_000 ? '%a %d' : '%H:%M')
-  const height = (lane: Lane) => (lane.rows > GATHERED && !open.has(lane.name) ? GATHERED_HEIGHT : lane.rows * ROW + 12)
+  const height = (lane: Lane) => (dense.has(lane.name) && !open.has(lane.name) ? GATHERED_HEIGHT : lane.rows * ROW + 12)
   const at = x(now)
   if (bars.length === 0) {
     return (
@@ -127,7 +121,7 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
       <div className="grid" style={{ gridTemplateColumns: `${label}px minmax(0, 1fr)` }}>
         <div />
         <svg width="100%" height={HEAD} aria-hidden="true" className="overflow-visible">
-          {ticks.map((tick) => (
+          {ticks.filter((tick) => Math.abs(x(tick) - at) > 46).map((tick) => (
             <text key={tick.getTime()} x={x(tick)} y={15} textAnchor="middle" className="fill-ink-3 text-[11.5px] tabular-nums">
               {format(tick)}
             </text>
@@ -143,11 +137,11 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
         </svg>
         {lanes.map((lane) => {
           const tall = height(lane)
-          const thin = lane.rows > GATHERED && !open.has(lane.name)
+          const thin = dense.has(lane.name) && !open.has(lane.name)
           const row = thin ? (tall - 8) / lane.rows : ROW
           return (
             <div key={lane.name} className="contents" role="group" aria-label={lane.name}>
-              <LaneLabel lane={lane} open={open.has(lane.name)} onOpen={() => toggle(lane.name)} />
+              <LaneLabel lane={lane} gathered={dense.has(lane.name)} open={open.has(lane.name)} onOpen={() => toggle(lane.name)} />
               <svg width="100%" height={tall} className="overflow-hidden border-t border-line" role="group" aria-label={`Elevations of ${lane.name}`}>
                 {ticks.map((tick) => (
                   <line key={tick.getTime()} x1={x(tick)} x2={x(tick)} y1={0} y2={tall} className="stroke-line" strokeWidth={0.7} />

@@ -15,12 +15,24 @@ export interface Lane {
   rows: number
 }
 
-/** A lane with more rows than this is gathered until somebody opens it. */
-export const GATHERED = 5
-/** Bars at least this long in the chart's time, so that labels have room. */
-const LEAST_SHARE = 0.09
+/** A lane with more rows than this is gathered until somebody opens it, where all lanes together have too many. */
+const GATHERED = 5
+const ROWS_MOST = 22
+/** Width of a letter of the labels, in pixels. */
+const LETTER = 6.4
 
-export function place(bars: Bar[], by: 'system' | 'person', span: number): Lane[] {
+export const labelOf = (bar: Bar) => `${bar.role} · ${bar.who}`
+/** Room that a bar's label takes, in pixels. */
+export const labelRoom = (bar: Bar) => labelOf(bar).length * LETTER + (bar.state === 'waiting' ? 26 : 14)
+
+/** Lanes that are drawn as one dense band. */
+export function gathered(lanes: Lane[]): ReadonlySet<string> {
+  const rows = lanes.reduce((sum, lane) => sum + lane.rows, 0)
+  return new Set(rows > ROWS_MOST ? lanes.filter((lane) => lane.rows > GATHERED).map((lane) => lane.name) : [])
+}
+
+/** `pixel` is how much time one pixel is, in milliseconds. */
+export function place(bars: Bar[], by: 'system' | 'person', pixel: number): Lane[] {
   const lanes = new Map<string, Bar[]>()
   for (const bar of bars) {
     const name = by === 'system' ? bar.target || '—' : bar.who
@@ -34,7 +46,10 @@ export function place(bars: Bar[], by: 'system' | 'person', span: number): Lane[
         .sort((a, b) => a.from.localeCompare(b.from))
         .map((bar) => {
           const from = new Date(bar.from).getTime()
-          const to = Math.max(new Date(bar.to).getTime(), from + span * LEAST_SHARE)
+          // A label that doesn't fit into its bar stands beside it, and nothing else does.
+          const end = new Date(bar.to).getTime()
+          const room = labelRoom(bar) * pixel
+          const to = end - from >= room ? end : end + room
           let row = ends.findIndex((end) => end <= from)
           if (row < 0) row = ends.length
           ends[row] = to

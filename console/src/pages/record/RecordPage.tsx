@@ -85,7 +85,7 @@ export default function RecordPage() {
       <DaysChart />
       <div className="mt-4 grid items-start gap-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(0,0.75fr)]">
         <Section title="Entries, newest first">
-          <div className="grid gap-3 border-b border-line px-3.5 py-3 sm:grid-cols-5">
+          <div className="grid gap-3 border-b border-line px-3.5 py-3 sm:grid-cols-3">
             <Select label="What" value={search.get('kind') ?? ''} onChange={(event) => set('kind', event.target.value)}>
               {KINDS.map(([value, says]) => (
                 <option key={value} value={value}>
