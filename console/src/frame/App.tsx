@@ -3,7 +3,7 @@
 import { lazy, Suspense } from 'react'
 import { Route, Routes } from 'react-router'
 import { Problem } from '../api/call'
-import { Skeleton, Wrong } from '../parts/basics'
+import { Sentence, Skeleton, Wrong } from '../parts/basics'
 import { useMe } from '../parts/me'
 import { EnrolPage } from '../pages/sign-in/EnrolPage'
 import { SignInPage } from '../pages/sign-in/SignInPage'
@@ -47,7 +47,12 @@ function Pages() {
 }
 
 function NoPage() {
-  return <Wrong error={new Error('There is no page at this address. The rail on the side leads to those there are.')} />
+  return (
+    <>
+      <Sentence>There is no page at this address.</Sentence>
+      <p>The rail leads to those there are; Ctrl K finds the rest.</p>
+    </>
+  )
 }
 
 export function App() {

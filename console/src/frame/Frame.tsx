@@ -64,9 +64,9 @@ export function Frame({ me, pages }: { me: Me; pages: ReactNode }) {
         <Rail me={me} />
         <div className="min-w-0 flex-1 pb-20 md:pb-6">
           {me.sample_world && (
-            <p className="border-b border-line bg-sunk px-4 py-0.5 text-center text-[0.82rem] text-ink-2">
+            <aside aria-label="Sample world" className="border-b border-line bg-sunk px-4 py-0.5 text-center text-[0.82rem] text-ink-2">
               Sample world: Quillhaven Port and everyone in it are made up.
-            </p>
+            </aside>
           )}
           <Strip me={me} />
           <Line line={line} />

@@ -41,8 +41,10 @@ export function Line({ line }: { line: LineState }) {
   // A second's break mends itself unseen.
   if (now.getTime() - line.since.getTime() < 1500) return null
   return (
-    <p role="status" className="border-b border-warm-fill bg-warm-soft px-4 py-1.5 text-center">
-      The connection is lost since {relative(line.since, now)}. What you see is as of {clock(line.since, now)}; it is tried again every two seconds.
-    </p>
+    <section aria-label="Connection" className="border-b border-warm-fill bg-warm-soft px-4 py-1.5 text-center">
+      <p role="status">
+        The connection is lost since {relative(line.since, now)}. What you see is as of {clock(line.since, now)}; it is tried again every two seconds.
+      </p>
+    </section>
   )
 }

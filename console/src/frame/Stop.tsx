@@ -105,7 +105,7 @@ export function StopBanner({ me }: { me: Me }) {
   const lift = useAct((id: string) => post('/api/v1/stops/{id}/lift', undefined, { id }))
   if (me.stops.length === 0) return null
   return (
-    <div role="status" className="border-b border-alarm bg-alarm-soft">
+    <section aria-label="Stopped" aria-live="polite" className="border-b border-alarm bg-alarm-soft">
       {me.stops.map((stop) => (
         <div key={stop.id} className="mx-auto flex max-w-[1280px] flex-wrap items-center gap-x-4 gap-y-1 px-3 py-1.5 md:px-5">
           <p className="min-w-0 flex-1">
@@ -126,6 +126,6 @@ export function StopBanner({ me }: { me: Me }) {
           {lift.variables === stop.id && <Wrong error={lift.error} />}
         </div>
       ))}
-    </div>
+    </section>
   )
 }

@@ -184,7 +184,7 @@ export function Who({ name, className }: { name: string; className?: string }) {
 /** An elevation's reference, leading to it. */
 export function Reference({ id }: { id: string }) {
   return (
-    <Link to={`/elevation/${id}`} className="mono font-semibold text-sea hover:underline">
+    <Link to={`/elevation/${id}`} className="mono inline-block min-h-6 font-semibold text-sea hover:underline">
       {id}
     </Link>
   )

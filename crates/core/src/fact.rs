@@ -393,13 +393,17 @@ impl What {
             Self::Asked { elevation, right } => format!("asked {elevation} for {}", world.right_name(*right)),
             Self::Answered { elevation, verdict: said } => format!("answered {elevation} with {}", verdict(said)),
             Self::Settled { elevation, verdict: said } => format!("settled {elevation}: {}", verdict(said)),
-            Self::Readied { elevation, begins: Some(time), .. } => format!("set {elevation} to begin at {}", time.strftime("%F %T UTC")),
+            Self::Readied { elevation, begins: Some(time), .. } => {
+                format!("set {elevation} to begin at {}", time.strftime("%F %T UTC"))
+            }
             Self::Readied { elevation, begin_by, .. } => {
                 let by = begin_by.map_or_else(String::new, |by| format!(" until {}", by.strftime("%F %T UTC")));
                 format!("made {elevation} ready, to be begun{by}")
             }
             Self::SentBack { elevation, why } => format!("sent {elevation} back to its approvers: {why}"),
-            Self::Opening { elevation, until, .. } => format!("began to open {elevation}, until {}", until.strftime("%F %T UTC")),
+            Self::Opening { elevation, until, .. } => {
+                format!("began to open {elevation}, until {}", until.strftime("%F %T UTC"))
+            }
             Self::Verified { elevation, .. } => format!("read {elevation} back from its target: live"),
             Self::Delayed { elevation, trouble: Some(trouble) } => format!("{elevation} waits: {trouble}"),
             Self::Delayed { elevation, trouble: None } => format!("{elevation} waits no longer"),

@@ -57,7 +57,7 @@ function Desk({ asks }: { asks: Ask[] }) {
     )
   }
   return (
-    <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,0.85fr)_minmax(0,1.15fr)]">
+    <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,0.85fr)_minmax(0,1.15fr)]">
       <Section
         title="Asks"
         className={search.get('ask') ? 'max-lg:order-2' : ''}

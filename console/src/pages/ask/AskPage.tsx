@@ -30,7 +30,7 @@ export default function AskPage() {
   return (
     <>
       <Sentence>{eligible.data ? `You may ask for ${count(eligible.data.eligible.length, 'right')}.` : 'What you may ask for'}</Sentence>
-      <div className="grid items-start gap-4 lg:grid-cols-2">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
         <Section
           title="Rights"
           className={chosen ? 'max-lg:hidden' : ''}
@@ -39,7 +39,7 @@ export default function AskPage() {
           <Shown of="what you may ask for" query={eligible} lines={6}>
             {(reply) => {
               const shown = ranked(reply.eligible, mine.data ?? [], q)
-              if (reply.eligible.length === 0) return <Empty>{reply.empty_because}</Empty>
+              if (reply.eligible.length === 0) return <Empty>{reply.empty_because?.replace(/^./, (letter) => letter.toUpperCase())}.</Empty>
               if (shown.length === 0) return <Empty>Nothing you may ask for is called so. An administrator can make you eligible for more.</Empty>
               return (
                 <ul>

@@ -41,7 +41,7 @@ export default function DevicePage() {
   return (
     <>
       <Sentence>Let a program in.</Sentence>
-      <div className="grid items-start gap-4 lg:grid-cols-2">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
         <Section title={answer.isSuccess ? 'Settled' : 'The code that the program shows'}>
           <div className="grid gap-4 px-3.5 py-3">
             {answer.isSuccess ? (

@@ -164,8 +164,8 @@ export default function ElevationPage() {
               </p>
             )}
             {one.trouble && one.state !== 'live' && <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">In the way: {one.trouble}.</p>}
-            <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
-              <div className="grid gap-4">
+            <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
+              <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
                 <Acts one={one} />
                 {one.mine && one.state === 'live' && <Reach id={one.id} />}
                 <Section title="What was asked">

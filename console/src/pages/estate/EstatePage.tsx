@@ -63,7 +63,7 @@ export default function EstatePage() {
       <Sentence>
         {estate.data ? `${count(systems, 'system')} in ${count(estate.data.length, 'scope')}${trouble ? `; ${trouble} in trouble` : ', none in trouble'}.` : 'The estate'}
       </Sentence>
-      <div className="grid items-start gap-4 lg:grid-cols-[290px_minmax(0,1fr)]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[290px_minmax(0,1fr)]">
         <Shown of="the estate" query={estate} lines={10}>
           {(scopes) => (
             <ul role="tree" aria-label="Estate" onKeyDown={press} className="max-h-[78vh] overflow-auto rounded-md border border-line bg-sheet p-1.5">

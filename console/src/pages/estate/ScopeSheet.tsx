@@ -153,7 +153,7 @@ export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undef
   const roles = useData(['roles'], ['standing', 'estate'], () => get('/api/v1/roles'))
   if (!scope) return <Empty>There is no scope {path} that you may see.</Empty>
   return (
-    <div className="grid min-w-0 gap-4">
+    <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="mono text-[1.07rem] font-semibold break-words">{path === '/' ? 'Everything' : path}</h2>
       {scope.kind === 'target' && <TargetFacts path={path} />}
       <TermsEditor path={path} roles={roles.data ?? []} may={me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false} />

@@ -69,7 +69,7 @@ function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; ro
   }
   return (
     <Dialog open onClose={onClose} wide title={rule ? `Change ${rule.id}` : 'A new rule of terms'} says={`At ${start.scope === '/' ? 'everything' : start.scope} and below. What is left out is decided by other rules.`}>
-      <div className="grid gap-4">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
         <RuleForm rule={draft} roles={roles} onChange={change} />
         {looking && <Touched trial={looking} setSure={setSure} />}
         <Wrong error={save.error} />

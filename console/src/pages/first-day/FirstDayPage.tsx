@@ -22,7 +22,7 @@ const TITLES: Record<string, string> = {
 function SecondKeeper() {
   const [enrol, setEnrol] = useState<string>()
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <p className="px-3.5 pt-3 text-ink-2">Add a colleague, give them the administrator’s duty of everything, and hand them their one-time secret.</p>
       <AddPerson done={setEnrol} />
       <Duties />

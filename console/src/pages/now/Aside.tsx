@@ -21,7 +21,8 @@ function Alarms({ me }: { me: Me }) {
           const open = all.filter((alarm) => !alarm.settled)
           if (open.length === 0) return <Empty>No alarm is up.</Empty>
           return (
-            <ul>
+            <>
+              <ul>
               {open.map((alarm) => (
                 <li key={alarm.id} className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0">
                   <p className="break-words">{alarm.says.charAt(0).toUpperCase() + alarm.says.slice(1)}.</p>
@@ -37,8 +38,9 @@ function Alarms({ me }: { me: Me }) {
                   </p>
                 </li>
               ))}
+              </ul>
               <Wrong error={settle.error} />
-            </ul>
+            </>
           )
         }}
       </Shown>
@@ -109,7 +111,7 @@ function Mine() {
 
 export function Aside({ me, bars }: { me: Me; bars: Bar[] }) {
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <Waiting bars={bars} count={me.waiting_for_me} />
       <Mine />
       {isOverseer(me) && <Alarms me={me} />}

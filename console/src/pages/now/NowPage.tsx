@@ -80,7 +80,7 @@ export default function NowPage() {
           'What is in force now'
         )}
       </Sentence>
-      <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1fr)_290px]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_290px]">
         <Section
           title={table ? 'In force, as a table' : lanes === 'system' ? 'In force, by system' : 'In force, by person'}
           aside={

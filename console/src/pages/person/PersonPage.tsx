@@ -139,8 +139,8 @@ export default function PersonPage() {
           >
             {sentence(page)}
           </Sentence>
-          <div className="grid items-start gap-4 lg:grid-cols-2">
-            <div className="grid gap-4">
+          <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
+            <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
               <Section title="Who">
                 <Facts page={page} />
               </Section>
@@ -165,11 +165,12 @@ export default function PersonPage() {
                 )}
               </Section>
             </div>
-            <div className="grid gap-4">
+            <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
               <Section title="Elevations">
                 <Elevations page={page} />
               </Section>
               <Section title="Lately">
+                {page.entries.length === 0 && <Empty>Nothing lately that you may see.</Empty>}
                 <ul>
                   {page.entries.slice(0, 14).map((entry) => (
                     <li key={entry.n} className="border-b border-line px-3.5 py-1.5 last:border-0">
@@ -179,7 +180,6 @@ export default function PersonPage() {
                       </span>
                     </li>
                   ))}
-                  {page.entries.length === 0 && <Empty>Nothing lately that you may see.</Empty>}
                 </ul>
               </Section>
             </div>

@@ -69,7 +69,7 @@ export function DaysChart() {
           </p>
         )
         return (
-          <div className="grid gap-4 md:grid-cols-2">
+          <div className="grid grid-cols-[minmax(0,1fr)] gap-4 md:grid-cols-2">
             <Section title={`${count(total, 'elevation')} in ${days.length} days: ${(total / days.length).toFixed(1)} a day${most && most.opened > 0 ? `, ${most.opened} on ${short(most.day)}` : ''}`}>
               <div className="px-3.5 py-2">
                 <Elevations days={days} />

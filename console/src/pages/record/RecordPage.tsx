@@ -83,7 +83,7 @@ export default function RecordPage() {
       </Sentence>
       <Checkpoint />
       <DaysChart />
-      <div className="mt-4 grid items-start gap-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(0,0.75fr)]">
+      <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(0,0.75fr)]">
         <Section title="Entries, newest first">
           <div className="grid gap-3 border-b border-line px-3.5 py-3 sm:grid-cols-3">
             <Select label="What" value={search.get('kind') ?? ''} onChange={(event) => set('kind', event.target.value)}>

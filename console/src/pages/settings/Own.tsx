@@ -18,10 +18,10 @@ export function Own({ me }: { me: Me }) {
   const drop = useAct((id: string) => remove('/api/v1/passkeys/{id}', { id }))
   const end = useAct((id: string) => remove('/api/v1/sign-ins/{id}', { id }))
   return (
-    <div className="grid items-start gap-4 lg:grid-cols-2">
+    <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
       <Section title="Passkeys">
         <Shown of="passkeys" query={passkeys} lines={2}>
-          {(all) => (
+          {(all) => all.length === 0 ? <Empty>You have none. A passkey signs you in without password or code, and can’t be given away to a false page.</Empty> : (
             <ul>
               {all.map((one) => (
                 <li key={one.id} className="flex items-center justify-between gap-3 border-b border-line px-3.5 py-2">
@@ -40,7 +40,6 @@ export function Own({ me }: { me: Me }) {
                   </Button>
                 </li>
               ))}
-              {all.length === 0 && <Empty>You have none. A passkey signs you in without password or code, and can’t be given away to a false page.</Empty>}
             </ul>
           )}
         </Shown>

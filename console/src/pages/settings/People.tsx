@@ -177,8 +177,8 @@ export function People() {
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
   const low = q.toLowerCase()
   return (
-    <div className="grid items-start gap-4 lg:grid-cols-2">
-      <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
         <Section title="People, groups, programs" aside={<input type="search" value={q} onChange={(event) => setQ(event.target.value)} aria-label="Search people" placeholder="Search" className="h-8 w-44 rounded border border-edge bg-sheet px-2" />}>
           <Shown of="people" query={people} lines={8}>
             {(all) => <List people={all.filter((one) => `${one.name} ${one.about}`.toLowerCase().includes(low))} enrol={setEnrol} />}

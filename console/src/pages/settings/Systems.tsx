@@ -145,7 +145,7 @@ export function Connect({ done }: { done?: () => void }) {
 export function Systems() {
   const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <Section title="Systems">
         <Shown of="systems" query={targets} lines={4}>
           {(all) => (all.length === 0 ? <Empty>No system is connected yet. Connect the first below: it is only read until you convert something.</Empty> : <ul>{all.map((target) => <System key={target.path} target={target} />)}</ul>)}

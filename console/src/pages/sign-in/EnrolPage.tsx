@@ -17,7 +17,7 @@ export function EnrolPage() {
   if (enrol.data) {
     return (
       <Door title={`Enrolled: ${enrol.data.name}`}>
-        <div className="grid gap-4">
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
           <p>Put this into your authenticator now. It is not shown again; you can add a passkey once you are signed in.</p>
           <Copyable label="Secret for codes" text={enrol.data.totp_secret} />
           <Copyable label="The same as an address" text={enrol.data.totp_url} />

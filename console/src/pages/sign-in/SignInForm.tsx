@@ -21,7 +21,7 @@ export function SignInForm({ name: known, done }: { name?: string; done: (name: 
     byPassword.mutate()
   }
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <form onSubmit={submit} className="grid gap-3">
         <Input label="Name" value={name} onChange={(event) => setName(event.target.value)} autoComplete="username" autoFocus={!known} required />
         <Input

@@ -34,7 +34,7 @@ export default function StandingPage() {
   return (
     <>
       <Sentence>{standing.data ? sentence(all) : 'Standing rights'}</Sentence>
-      <div className="grid items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
+      <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
         <Facets
           all={all}
           picked={picked}
@@ -48,7 +48,7 @@ export default function StandingPage() {
             })
           }
         />
-        <div className="grid min-w-0 gap-4">
+        <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
           <Section
             title={`${count(shown.length, 'right')}${shown.length < all.length ? ` of ${all.length}` : ''}`}
             aside={

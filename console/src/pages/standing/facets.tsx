@@ -51,7 +51,7 @@ export function Facets({ all, picked, q, onPick }: { all: Standing[]; picked: Pi
           <fieldset key={facet.key} className="min-w-0">
             <legend className="label mb-1">{facet.title}</legend>
             {values.slice(0, 8).map(([value, number]) => (
-              <label key={value} className="flex items-baseline gap-2 rounded px-1 py-0.5 hover:bg-sunk">
+              <label key={value} className="flex min-h-7 items-center gap-2 rounded px-1 hover:bg-sunk">
                 <input type="checkbox" checked={picked[facet.key]?.includes(value) ?? false} onChange={(event) => onPick(facet.key, value, event.target.checked)} />
                 <span className="min-w-0 flex-1 truncate" title={value}>
                   {value}

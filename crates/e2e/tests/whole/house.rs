@@ -248,7 +248,8 @@ impl House {
     /// What `rebuild --check` prints, and whether it found nothing.
     pub fn rebuild(&self) -> (bool, String) {
         let output = self.setup.run(&["rebuild", "--check"]).unwrap();
-        let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
+        let text =
+            String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref();
         (output.status.success(), text)
     }
 
@@ -266,7 +267,8 @@ impl House {
             .unwrap();
         child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
         let output = child.wait_with_output().unwrap();
-        let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
+        let text =
+            String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref();
         (output.status.code().unwrap_or(-1), text)
     }
 }

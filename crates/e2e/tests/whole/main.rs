@@ -4,6 +4,7 @@
 
 mod bad_input;
 mod callers;
+mod console;
 mod crashes;
 mod devices;
 mod faults;

@@ -7,7 +7,7 @@ use tempestas_demo::{codes::next_code, processes::program, seed};
 use crate::house::{House, MARA, Plan, TOMAS, on_cloud};
 
 fn printed(output: &std::process::Output) -> String {
-    String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr)
+    String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref()
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -21,7 +21,7 @@ use crate::{
 /// Facts read from the store at a time.
 const PAGE: u32 = 500;
 /// How many facts back a person's page looks.
-const LATELY: u32 = 5000;
+const LATELY: u32 = 1500;
 /// Most entries in one reply.
 const REPLY_MOST: usize = 1000;
 /// Most entries in one CSV file; the export holds all.
