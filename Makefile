@@ -55,3 +55,15 @@ openapi:
 # Takes the pictures in docs/screenshots anew.
 shots:
 	@tools/shots
+
+# The simulated world, seed after seed, for SECONDS (an hour); SEED=n replays one.
+SECONDS_OF_SOAK = $(or $(SECONDS),3600)
+soak:
+	@$(if $(SEED),SOAK_SEED=$(SEED),SOAK_SEED=$$(date +%s) SOAK_SECONDS=$(SECONDS_OF_SOAK)) \
+	  $(CARGO) test --locked --release -p tempestas-core --test rules simulation -- --show-output
+
+# The figures in docs/benchmarks.md, each beside what this machine can do at all.
+bench: $(CONSOLE)
+	@tools/packages
+	@$(CARGO) build --locked --release -p tempestas-bench --bins
+	@target/release/tempestas-bench

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
     Account, Alarm, AlarmId, Conversion, ConversionId, Duty, DutyId, Elevation, ElevationId, Eligibility,
@@ -88,7 +88,11 @@ macro_rules! tables {
             /// Takes a row out.
             fn cut(&mut self, key: &Key) {
                 match key.kind {
-                    $(Kind::$kind => self.$table.retain(|id, _| key_text(id) != key.id),)*
+                    $(Kind::$kind => {
+                        if let Some(id) = key_read::<$id>(&key.id) {
+                            self.$table.remove(&id);
+                        }
+                    })*
                     Kind::Counters => {}
                 }
             }
@@ -127,6 +131,12 @@ fn key_text<T: Serialize>(id: &T) -> String {
         Ok(value) => value.to_string(),
         Err(_) => String::new(),
     }
+}
+
+/// Reads what [`key_text`] wrote.
+fn key_read<T: DeserializeOwned>(text: &str) -> Option<T> {
+    let plain = || serde_json::from_value(serde_json::Value::String(text.to_owned())).ok();
+    serde_json::from_str(text).ok().or_else(plain)
 }
 
 /// The kind and id of a row.

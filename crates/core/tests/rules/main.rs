@@ -8,5 +8,6 @@ mod house;
 mod interleavings;
 mod lifecycle;
 mod people;
+mod simulation;
 mod stops;
 mod terms;

@@ -1,0 +1,453 @@
+//! A simulated world on virtual time: people who ask and answer, targets that fail in every way, a service that
+//! crashes with calls under way, clocks that step, backups that are put back. All from one seed.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use jiff::{SignedDuration, Timestamp};
+use tempestas_core::*;
+
+use crate::{
+    house::{EVERYONE, House, Who, rule, settings},
+    interleavings::{no_grant_past_its_end, no_grant_without_its_stages, nobody_answers_themselves},
+};
+
+/// Steps of one seed in a run of the tests; a soak takes as many seeds as its time allows.
+const STEPS: u32 = 6000;
+/// How long a call may be under way.
+const SLOWEST: u32 = 90;
+/// After so long without failures everything must have come to its end.
+const QUIET: u32 = 60 * 60 * 24 * 40;
+
+/// Chance from a seed.
+struct Chance {
+    seed: u64,
+    drawn: u64,
+}
+
+impl Chance {
+    fn below(&mut self, most: u32) -> u32 {
+        self.drawn += 1;
+        let digest = Digest::of(&[&self.seed.to_be_bytes(), &self.drawn.to_be_bytes()]);
+        u32::from_be_bytes(digest.0[..4].try_into().unwrap()) % most
+    }
+
+    fn percent(&mut self, share: u32) -> bool {
+        self.below(100) < share
+    }
+}
+
+/// What is really on the target, whatever anybody believes.
+#[derive(Default)]
+struct Target {
+    /// Grants in force, by their unguessable name, each with the end that the target itself keeps.
+    there: BTreeMap<String, (GrantId, Timestamp)>,
+    /// Names that were taken away: a late order to give them is refused.
+    buried: BTreeSet<String>,
+    /// Out of reach until then.
+    away_until: Option<Timestamp>,
+}
+
+impl Target {
+    /// The target ends by itself what ran out.
+    fn keep_time(&mut self, now: Timestamp) {
+        self.there.retain(|_, (_, until)| *until > now);
+    }
+
+    fn give(&mut self, grant: &Grant, now: Timestamp) -> bool {
+        if grant.until <= now || self.buried.contains(&grant.name) {
+            return false;
+        }
+        self.there.insert(grant.name.clone(), (grant.id, grant.until));
+        true
+    }
+
+    fn take(&mut self, name: &str) {
+        self.there.remove(name);
+        self.buried.insert(name.to_owned());
+    }
+}
+
+/// How a call goes.
+#[derive(Clone, Copy)]
+enum Fate {
+    Well,
+    /// It never arrives.
+    Lost,
+    /// It is carried out, and its answer never comes back.
+    Unheard,
+}
+
+/// A call under way.
+struct Call {
+    order: Order,
+    done_at: Timestamp,
+    fate: Fate,
+}
+
+struct Simulation {
+    house: House,
+    chance: Chance,
+    target: Target,
+    calls: Vec<Call>,
+    /// What is durable, as of the last commit; what was decided since is lost in a crash.
+    durable: World,
+    backup: Option<World>,
+    /// Facts looked at so far.
+    checked: usize,
+    crashes: u32,
+    restores: u32,
+}
+
+impl Simulation {
+    fn new(seed: u64) -> Self {
+        let mut chance = Chance { seed, drawn: 0 };
+        let house = House::new(&settings(u16::try_from(chance.below(3)).unwrap()));
+        let durable = house.world.clone();
+        Self {
+            house,
+            chance,
+            target: Target::default(),
+            calls: Vec::new(),
+            durable,
+            backup: None,
+            checked: 0,
+            crashes: 0,
+            restores: 0,
+        }
+    }
+
+    fn who(&mut self) -> Who {
+        EVERYONE[self.chance.below(EVERYONE.len() as u32) as usize]
+    }
+
+    fn which(&mut self) -> Option<ElevationId> {
+        let active: Vec<ElevationId> = self.house.world.active.iter().copied().collect();
+        (!active.is_empty()).then(|| active[self.chance.below(active.len() as u32) as usize])
+    }
+
+    fn fate(&mut self, failing: bool) -> Fate {
+        let away = self.target.away_until.is_some_and(|until| until > self.house.now);
+        match self.chance.below(10) {
+            _ if away => Fate::Lost,
+            0 | 1 if failing => Fate::Lost,
+            2 if failing => Fate::Unheard,
+            _ => Fate::Well,
+        }
+    }
+
+    /// The keeper begins what is to be done and isn't under way.
+    fn begin_calls(&mut self, failing: bool) {
+        for order in orders(&self.house.world, self.house.target(), self.house.now) {
+            if self.calls.iter().any(|call| call.order.key == order.key) {
+                continue;
+            }
+            let slow = if failing { 1 + self.chance.below(SLOWEST) } else { 1 };
+            let fate = self.fate(failing);
+            self.calls.push(Call { order, done_at: later(self.house.now, Seconds(slow)), fate });
+        }
+    }
+
+    fn finish_calls(&mut self) {
+        let now = self.house.now;
+        let (done, open): (Vec<Call>, Vec<Call>) = self.calls.drain(..).partition(|call| call.done_at <= now);
+        self.calls = open;
+        for call in done {
+            self.finish(call);
+        }
+    }
+
+    fn finish(&mut self, call: Call) {
+        let now = self.house.now;
+        self.target.keep_time(now);
+        let arrives = !matches!(call.fate, Fate::Lost);
+        let heard = matches!(call.fate, Fate::Well);
+        let target = self.house.target();
+        match call.order.task {
+            Task::Give(grant) => {
+                let there = arrives && self.target.give(&grant, now);
+                let report = match (heard, there) {
+                    (true, true) => Command::GrantSeen { grant: grant.id, there: true },
+                    _ => Command::GrantDelayed { grant: grant.id, trouble: "no answer".to_owned() },
+                };
+                self.house.keeper(report);
+            }
+            Task::Take(grant) => {
+                if arrives {
+                    self.target.take(&grant.name);
+                }
+                if heard {
+                    self.house.keeper(Command::GrantGone { grant: grant.id, leftovers: Vec::new() });
+                }
+            }
+            Task::EndStray(name) => {
+                if arrives {
+                    self.target.take(&name);
+                }
+                if heard {
+                    self.house.keeper(Command::StrayEnded { target, name });
+                }
+            }
+            Task::Search if heard => {
+                let found = self.target.there.iter();
+                let marked = found.map(|(name, (grant, _))| Marked { grant: grant.0, name: name.clone() }).collect();
+                self.house.keeper(Command::RecordSearch { target, marked });
+            }
+            Task::Search | Task::Hold(..) | Task::TakeStanding(..) | Task::RestoreStanding(..) => {}
+        }
+    }
+
+    /// Live grants are read back; somebody may have taken one away behind our back.
+    fn read_back(&mut self) {
+        self.target.keep_time(self.house.now);
+        for grant in self.house.world.live_grants(self.house.target()) {
+            let there = self.target.there.contains_key(&grant.name);
+            self.house.keeper(Command::GrantSeen { grant: grant.id, there });
+        }
+    }
+
+    fn commit(&mut self) {
+        self.durable = self.house.world.clone();
+    }
+
+    /// The process ends: what was not committed never happened, and what was under way is not known.
+    fn crash(&mut self) {
+        self.crashes += 1;
+        for call in std::mem::take(&mut self.calls) {
+            // It may yet arrive, after the process that sent it is gone.
+            if self.chance.percent(50) {
+                match call.order.task {
+                    Task::Give(grant) => drop(self.target.give(&grant, self.house.now)),
+                    Task::Take(grant) => self.target.take(&grant.name),
+                    _ => {}
+                }
+            }
+        }
+        self.house.world = self.durable.clone();
+        self.house.facts.clear();
+        self.checked = 0;
+    }
+
+    fn restore(&mut self) {
+        let Some(backup) = self.backup.take() else { return };
+        self.restores += 1;
+        self.calls.clear();
+        self.house.world = backup;
+        self.house.facts.clear();
+        self.checked = 0;
+        let root = Digest::of(&[b"backup"]);
+        self.house.machine(Command::BeginEpoch { restored_size: 1, restored_root: root });
+        self.commit();
+    }
+
+    fn people_act(&mut self) {
+        let who = self.who();
+        match self.chance.below(12) {
+            0..=3 => {
+                let seconds = 1 + self.chance.below(9000);
+                let start = match self.chance.below(4) {
+                    0 => StartChoice::OnBegin,
+                    1 => StartChoice::At { time: later(self.house.now, Seconds(seconds)) },
+                    _ => StartChoice::AtYes,
+                };
+                let _ = self.house.ask(Who::Asker, seconds, start);
+            }
+            4..=7 => {
+                if let Some(id) = self.which() {
+                    let verdict = if self.chance.percent(85) { Verdict::Yes } else { Verdict::No };
+                    let less = self
+                        .chance
+                        .percent(15)
+                        .then(|| Less { duration: Some(Seconds(1 + self.chance.below(600))), ..Less::default() });
+                    let _ = self.house.answer_less(who, id, verdict, less);
+                }
+            }
+            8 => self.on_one(who, |elevation| Command::Begin { elevation }),
+            9 => self.on_one(who, |elevation| Command::GiveBack { elevation }),
+            10 => self.on_one(who, |elevation| Command::Revoke { elevation, word: Said::new("enough") }),
+            _ => self.rare_act(who),
+        }
+    }
+
+    fn on_one(&mut self, who: Who, command: impl Fn(ElevationId) -> Command) {
+        if let Some(id) = self.which() {
+            let _ = self.house.try_as(who, &command(id));
+        }
+    }
+
+    fn rare_act(&mut self, who: Who) {
+        let root = self.house.world.root.unwrap();
+        let command = match self.chance.below(5) {
+            0 => Command::Stop { reach: Reach::Scope(root), word: Said::new("stop") },
+            1 => Command::Suspend { subject: self.house.id(who) },
+            2 => {
+                let terms = rule(self.house.target(), settings(u16::try_from(self.chance.below(3)).unwrap()));
+                Command::SetTerms { terms }
+            }
+            _ => {
+                self.mend();
+                return;
+            }
+        };
+        let _ = self.house.try_as(Who::Administrator, &command);
+    }
+
+    /// Administrators put right what they can.
+    fn mend(&mut self) {
+        for who in EVERYONE {
+            let subject = self.house.id(who);
+            let _ = self.house.try_as(Who::Administrator, &Command::Resume { subject });
+        }
+        let stops: Vec<StopId> =
+            self.house.world.stops.values().filter(|stop| stop.lifted_at.is_none()).map(|stop| stop.id).collect();
+        for stop in stops {
+            let (root, other) = (self.house.world.root.unwrap(), self.house.id(Who::Other));
+            let duty = Command::GiveDuty { subject: other, kind: DutyKind::Administrator, scope: root };
+            let _ = self.house.try_as(Who::Administrator, &duty);
+            for who in [Who::Other, Who::Administrator] {
+                let _ = self.house.try_as(who, &Command::LiftStop { stop });
+            }
+        }
+        let alarms: Vec<AlarmId> =
+            self.house.world.alarms.values().filter(|alarm| alarm.settled.is_none()).map(|alarm| alarm.id).collect();
+        for alarm in alarms {
+            let _ = self.house.try_as(Who::Administrator, &Command::SettleAlarm { alarm });
+        }
+    }
+
+    fn step(&mut self) {
+        match self.chance.below(100) {
+            0..=24 => self.people_act(),
+            25..=54 => self.house.now = later(self.house.now, Seconds(1 + self.chance.below(120))),
+            55..=57 => self.house.now = later(self.house.now, Seconds(self.chance.below(7200))),
+            58..=69 => self.house.keeper(Command::Tick),
+            70..=79 => self.begin_calls(true),
+            80..=91 => self.finish_calls(),
+            92..=94 => self.read_back(),
+            95 => self.target.away_until = Some(later(self.house.now, Seconds(self.chance.below(3600)))),
+            96 => {
+                // Somebody at the target takes something away there.
+                let first = self.target.there.keys().next().cloned();
+                first.map(|name| self.target.there.remove(&name));
+            }
+            97 => self.house.keeper(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: 9 })),
+            98 => match self.chance.below(12) {
+                0 => self.restore(),
+                1..=3 => self.backup = Some(self.durable.clone()),
+                4 => {
+                    // The machine's clock steps back; the service's own time never does.
+                    let back = self.house.now.checked_sub(SignedDuration::from_secs(30)).unwrap();
+                    self.house.now = self.house.world.last_at.map_or(back, |last| last.max(back));
+                }
+                _ => self.crash(),
+            },
+            _ => self.mend(),
+        }
+        // Commands that wait together share a commit, so a crash may lose the last few.
+        if self.chance.percent(70) {
+            self.commit();
+        }
+    }
+
+    /// What must hold after every step, for everything that the step touched and everything that is not over.
+    fn check(&mut self) {
+        let (house, world) = (&self.house, &self.house.world);
+        let touched = house.facts[self.checked..].iter().filter_map(|fact| fact.what.about().elevation);
+        let looked_at: BTreeSet<ElevationId> = touched.chain(world.active.iter().copied()).collect();
+        for elevation in looked_at.iter().filter_map(|id| world.elevations.get(id)) {
+            nobody_answers_themselves(house, elevation);
+            if let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id)) {
+                no_grant_past_its_end(grant, elevation);
+                no_grant_without_its_stages(grant, elevation);
+            }
+            assert_eq!(world.active.contains(&elevation.id), !elevation.is_over());
+            let stopped = world.stop_on(elevation.asker, elevation.right).is_some();
+            assert!(
+                !stopped || matches!(elevation.phase, Phase::Closing | Phase::Ended(_)),
+                "{} goes on under a stop",
+                elevation.id
+            );
+            if let Phase::Ended(End::Lapsed | End::GivenBack | End::Revoked) = elevation.phase
+                && let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id))
+            {
+                assert!(
+                    !self.target.there.contains_key(&grant.name),
+                    "{} is said to be gone and is on its target",
+                    elevation.id
+                );
+            }
+        }
+        self.checked = self.house.facts.len();
+        // The target's own clock is the last line: nothing is there past its end, whatever became of us.
+        self.target.keep_time(self.house.now);
+        assert!(self.target.there.values().all(|(_, until)| *until > self.house.now));
+    }
+
+    /// Everything works again, and time passes: all that is wanted is there, and then all comes to its end.
+    fn run_out(&mut self) {
+        self.target.away_until = None;
+        let until = later(self.house.now, Seconds(QUIET));
+        let mut rounds = 0;
+        while self.house.now < until {
+            self.mend();
+            self.house.keeper(Command::Tick);
+            self.begin_calls(false);
+            self.house.now = later(self.house.now, Seconds(if rounds < 60 { 2 } else { 60 * 60 * 13 }));
+            self.finish_calls();
+            self.commit();
+            self.check();
+            rounds += 1;
+            if rounds == 60 {
+                let held = self.house.world.live_grants(self.house.target());
+                let there = held.iter().filter(|grant| self.target.there.contains_key(&grant.name)).count();
+                let missing = held.iter().filter(|grant| grant.seen == Seen::No).count();
+                assert!(there + missing >= held.len().saturating_sub(1), "what is live is not on its target");
+            }
+        }
+        assert_eq!(self.house.world.active, BTreeSet::new(), "something has no way to its end");
+        assert!(self.target.there.is_empty(), "something is left on the target: {:?}", self.target.there);
+    }
+}
+
+/// Runs one seed; says which it was where it fails.
+fn run(seed: u64, steps: u32) -> (usize, u32, u32) {
+    let outcome = std::panic::catch_unwind(|| {
+        let mut simulation = Simulation::new(seed);
+        for _ in 0..steps {
+            simulation.step();
+            simulation.check();
+        }
+        let seen = simulation.house.world.elevations.len();
+        simulation.run_out();
+        (seen, simulation.crashes, simulation.restores)
+    });
+    match outcome {
+        Ok(seen) => seen,
+        Err(cause) => {
+            eprintln!("seed {seed} fails; `make soak SEED={seed}` replays it");
+            std::panic::resume_unwind(cause)
+        }
+    }
+}
+
+#[test]
+fn a_simulated_world_keeps_its_invariants_through_failures_crashes_and_clock_steps() {
+    let number = |name: &str| std::env::var(name).ok().and_then(|text| text.parse::<u64>().ok());
+    let started = std::time::Instant::now();
+    let soak = number("SOAK_SECONDS").unwrap_or(0);
+    let mut seed = number("SOAK_SEED").unwrap_or(1);
+    let (mut seeds, mut elevations, mut crashes, mut restores) = (0, 0, 0, 0);
+    loop {
+        let seen = run(seed, STEPS);
+        (seeds, elevations, crashes, restores) = (seeds + 1, elevations + seen.0, crashes + seen.1, restores + seen.2);
+        seed += 1;
+        let enough = if soak > 0 { started.elapsed().as_secs() >= soak } else { seeds >= 3 };
+        if enough || number("SOAK_SEED").is_some() && soak == 0 {
+            break;
+        }
+    }
+    assert!(elevations > 100 && crashes > 0, "the world was too quiet to say anything");
+    println!(
+        "{seeds} seeds of {STEPS} steps: {elevations} elevations, {crashes} crashes, {restores} restores, in {:.1} s",
+        started.elapsed().as_secs_f32()
+    );
+}
