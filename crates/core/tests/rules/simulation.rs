@@ -12,8 +12,8 @@ use crate::{
 };
 
 /// Steps of one seed in a run of the tests; a soak takes as many seeds as its time allows.
-const STEPS: u32 = 6000;
-/// How long a call may be under way.
+const STEPS: u32 = 3000;
+/// How long most calls are under way at most, in seconds.
 const SLOWEST: u32 = 90;
 /// After so long without failures everything must have come to its end.
 const QUIET: u32 = 60 * 60 * 24 * 40;
@@ -137,11 +137,16 @@ impl Simulation {
 
     /// The keeper begins what is to be done and isn't under way.
     fn begin_calls(&mut self, failing: bool) {
+        // Keepers act on what is durable, never on what could still be lost.
+        self.commit();
         for order in orders(&self.house.world, self.house.target(), self.house.now) {
             if self.calls.iter().any(|call| call.order.key == order.key) {
                 continue;
             }
-            let slow = if failing { 1 + self.chance.below(SLOWEST) } else { 1 };
+            // Some calls hang for long, and arrive when nobody wants them any more.
+            let hangs = failing && self.chance.percent(25);
+            let most = if hangs { SLOWEST * 20 } else { SLOWEST };
+            let slow = if failing { 1 + self.chance.below(most) } else { 1 };
             let fate = self.fate(failing);
             self.calls.push(Call { order, done_at: later(self.house.now, Seconds(slow)), fate });
         }
@@ -262,14 +267,27 @@ impl Simulation {
                 }
             }
             8 => self.on_one(who, |elevation| Command::Begin { elevation }),
-            9 => self.on_one(who, |elevation| Command::GiveBack { elevation }),
-            10 => self.on_one(who, |elevation| Command::Revoke { elevation, word: Said::new("enough") }),
+            // Minds are changed most while the target is still slow to give.
+            9 => self.on_one_in_force(Who::Asker, |elevation| Command::GiveBack { elevation }),
+            10 => {
+                self.on_one_in_force(Who::First, |elevation| Command::Revoke { elevation, word: Said::new("enough") })
+            }
             _ => self.rare_act(who),
         }
     }
 
     fn on_one(&mut self, who: Who, command: impl Fn(ElevationId) -> Command) {
         if let Some(id) = self.which() {
+            let _ = self.house.try_as(who, &command(id));
+        }
+    }
+
+    fn on_one_in_force(&mut self, who: Who, command: impl Fn(ElevationId) -> Command) {
+        let world = &self.house.world;
+        let phase = |id: &&ElevationId| world.elevations.get(id).map(|one| one.phase);
+        let opening = world.active.iter().find(|id| phase(id) == Some(Phase::Opening));
+        let found = opening.or_else(|| world.active.iter().find(|id| phase(id) == Some(Phase::Live))).copied();
+        if let Some(id) = found {
             let _ = self.house.try_as(who, &command(id));
         }
     }
@@ -316,13 +334,10 @@ impl Simulation {
 
     fn step(&mut self) {
         match self.chance.below(100) {
-            0..=24 => self.people_act(),
-            25..=54 => self.house.now = later(self.house.now, Seconds(1 + self.chance.below(120))),
-            55..=57 => self.house.now = later(self.house.now, Seconds(self.chance.below(7200))),
-            58..=69 => self.house.keeper(Command::Tick),
-            70..=79 => self.begin_calls(true),
-            80..=91 => self.finish_calls(),
-            92..=94 => self.read_back(),
+            0..=44 => self.people_act(),
+            45..=74 => self.house.now = later(self.house.now, Seconds(1 + self.chance.below(120))),
+            75..=77 => self.house.now = later(self.house.now, Seconds(self.chance.below(7200))),
+            78..=94 => self.read_back(),
             95 => self.target.away_until = Some(later(self.house.now, Seconds(self.chance.below(3600)))),
             96 => {
                 // Somebody at the target takes something away there.
@@ -338,9 +353,15 @@ impl Simulation {
                     let back = self.house.now.checked_sub(SignedDuration::from_secs(30)).unwrap();
                     self.house.now = self.house.world.last_at.map_or(back, |last| last.max(back));
                 }
-                _ => self.crash(),
+                5..=7 => self.crash(),
+                _ => self.mend(),
             },
             _ => self.mend(),
+        }
+        if self.chance.percent(80) {
+            self.house.keeper(Command::Tick);
+            self.begin_calls(true);
+            self.finish_calls();
         }
         // Commands that wait together share a commit, so a crash may lose the last few.
         if self.chance.percent(70) {
@@ -380,6 +401,15 @@ impl Simulation {
         // The target's own clock is the last line: nothing is there past its end, whatever became of us.
         self.target.keep_time(self.house.now);
         assert!(self.target.there.values().all(|(_, until)| *until > self.house.now));
+        let target = &self.house.world.targets[&self.house.target()];
+        if target.to_search || !target.strays.is_empty() {
+            return;
+        }
+        for (name, (grant, _)) in &self.target.there {
+            let known = self.house.world.elevation_of(*grant).filter(|(_, grant)| grant.name == *name);
+            let (elevation, _) = known.unwrap_or_else(|| panic!("{name} is on the target and no grant explains it"));
+            assert!(!elevation.is_over(), "{} is over and on its target", elevation.id);
+        }
     }
 
     /// Everything works again, and time passes: all that is wanted is there, and then all comes to its end.
