@@ -53,7 +53,8 @@ openapi:
 	@tools/openapi
 
 # Takes the pictures in docs/screenshots anew.
-shots:
+shots: packages $(CONSOLE)
+	@$(CARGO) build --locked --workspace --bins
 	@tools/shots
 
 # The simulated world, seed after seed, for SECONDS (an hour); SEED=n replays one.

@@ -2,6 +2,8 @@
 
 mod client;
 mod error;
+mod verify;
 
 pub use client::{Client, Connection};
 pub use error::ClientError;
+pub use verify::verify;

@@ -59,7 +59,7 @@ pub use terms::{
 };
 pub use text::{Digest, PrivateText, Said};
 pub use time::{Seconds, later};
-pub use world::{Counters, Key, Kind, Row, World};
+pub use world::{Counters, Key, Kind, Owners, Row, World};
 
 /// What a command yielded: facts to append, in order, and the private texts they name by digest.
 #[derive(Debug, Clone, Default, PartialEq)]

@@ -1,6 +1,6 @@
 //! The World: the whole present state in memory, and the rows it is made of.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
@@ -162,6 +162,20 @@ pub struct Counters {
 impl Default for Counters {
     fn default() -> Self {
         Self { next: 1, next_elevation: 1001, epoch: 1 }
+    }
+}
+
+/// Who owns which account.
+pub struct Owners<'w> {
+    world: &'w World,
+    known: HashMap<(ScopeId, &'w str), SubjectId>,
+}
+
+impl Owners<'_> {
+    /// Who owns the account that holds a standing right.
+    #[must_use]
+    pub fn of(&self, held: &Standing) -> Option<SubjectId> {
+        self.known.get(&(held.target, self.world.texts.get(&held.account)?.as_str())).copied()
     }
 }
 
@@ -366,6 +380,16 @@ impl World {
             .values()
             .find(|known| known.target == target && self.is_text(known.name, name))
             .map(|known| known.subject)
+    }
+
+    /// Who owns which account, for looking up many.
+    #[must_use]
+    pub fn owners(&self) -> Owners<'_> {
+        let known = self
+            .accounts
+            .values()
+            .filter_map(|account| Some(((account.target, self.texts.get(&account.name)?.as_str()), account.subject)));
+        Owners { world: self, known: known.collect() }
     }
 
     /// Whether an account is the one that we ourselves work with on a target.

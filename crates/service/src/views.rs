@@ -8,7 +8,7 @@ use tempestas_api::{
 };
 use tempestas_core::{
     Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant,
-    ItemState, LapseRule, Less, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing,
+    ItemState, LapseRule, Less, Owners, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing,
     StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
@@ -70,12 +70,12 @@ pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
     }
 }
 
-pub(crate) fn standing(world: &World, right: &Standing) -> StandingView {
+pub(crate) fn standing(world: &World, owners: &Owners<'_>, right: &Standing) -> StandingView {
     let role = world.roles.get(&right.right.role);
     StandingView {
         id: right.id.to_string(),
         account: world.text(right.account),
-        who: world.holder_of(right.target, right.account).map(|who| world.subject_name(who)),
+        who: owners.of(right).map(|who| world.subject_name(who)),
         role: role.map(|role| role.name.clone()).unwrap_or_default(),
         scope: world.path(right.right.scope),
         weight: role.map_or(Weight::Critical, |role| role.weight),

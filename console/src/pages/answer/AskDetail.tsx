@@ -36,7 +36,7 @@ function Context({ ask }: { ask: Ask }) {
   return (
     <Shown of="what is known about it" query={context} lines={3}>
       {(known) => (
-        <div className="grid gap-3">
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-3 break-words">
           <p>
             <span className="label block">What would change</span>
             {known.would_change.charAt(0).toUpperCase() + known.would_change.slice(1)}.
@@ -140,7 +140,7 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
   const nothingLess = way === 'less' && !less.duration && !less.scope && !less.start
   return (
     <Section title={<span className="mono text-sea">{ask.id}</span>} aside={<State state={gone ? 'settled' : ask.state} />}>
-      <div className="grid gap-4 px-3.5 py-3">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-4 px-3.5 py-3">
         <Facts ask={ask} />
         {ask.stages.at(-1)?.answers.map((said) => (
           <p key={said.who} className="border-l-4 border-sea pl-2.5">

@@ -37,7 +37,7 @@ function look(bar: Bar): string {
     case 'ready':
       return 'fill-sheet stroke-sea'
     default:
-      return 'fill-sunk stroke-line'
+      return 'fill-line stroke-edge'
   }
 }
 
@@ -164,7 +164,7 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
         {[
           ['live', 'fill-warm-fill stroke-warm'],
           ['to come', 'fill-sheet stroke-sea'],
-          ['over', 'fill-sunk stroke-line'],
+          ['over', 'fill-line stroke-edge'],
           ['overdue', 'hatched stroke-alarm'],
         ].map(([says, style]) => (
           <li key={says} className="flex items-center gap-1.5">

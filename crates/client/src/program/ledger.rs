@@ -2,13 +2,13 @@
 
 use std::{
     fs::File,
-    io::{BufRead as _, BufReader, Write as _},
+    io::{BufReader, Write as _},
     path::Path,
 };
 
 use anyhow::{Context as _, bail};
 use tempestas_api::LedgerFilter;
-use tempestas_core::ledger::{Export, Fault, SignedCheckpoint, Verifier};
+use tempestas_core::ledger::{Fault, SignedCheckpoint, Verifier};
 
 use super::{
     Ended,
@@ -93,24 +93,8 @@ pub(crate) fn verify(file: &Path, key: Option<&str>, seen: Option<&Path>, common
 
 fn read(file: &Path, verifier: &Verifier, earlier: Option<&SignedCheckpoint>) -> anyhow::Result<Result<String, Fault>> {
     let opened = File::open(file).with_context(|| format!("{} can't be read", file.display()))?;
-    let mut export = Export::new(verifier, earlier);
-    let mut lines = BufReader::new(opened);
-    let (mut bytes, mut number) = (Vec::new(), 0);
-    loop {
-        bytes.clear();
-        number += 1;
-        if lines.read_until(b'\n', &mut bytes)? == 0 {
-            break;
-        }
-        let damaged = |what: &str| Fault::Line { line: number, what: what.to_owned() };
-        // The last line ends with a line feed too; a file without it was cut.
-        let Some(line) = bytes.strip_suffix(b"\n") else { return Ok(Err(damaged("it has no end"))) };
-        let Ok(line) = std::str::from_utf8(line) else { return Ok(Err(damaged("it is not UTF-8"))) };
-        if let Err(fault) = export.line(line) {
-            return Ok(Err(fault));
-        }
-    }
-    Ok(export.finish().map(|verdict| {
+    let verdict = tempestas_client::verify(BufReader::with_capacity(1 << 20, opened), verifier, earlier)?;
+    Ok(verdict.map(|verdict| {
         let checkpoint = &verdict.checkpoint;
         let held = verdict.against_seen.map_or_else(
             || "No earlier checkpoint was there to hold it against.".to_owned(),

@@ -84,6 +84,38 @@ pub enum Fault {
     },
 }
 
+/// A line whose form was read; its hash was not looked at yet.
+#[derive(Debug)]
+pub enum LineRead {
+    /// The first.
+    Head(HeadLine),
+    /// One fact.
+    Fact(FactLine),
+}
+
+impl LineRead {
+    /// Reads a line, without its line feed; `number` counts from 1. It needs nothing of the lines before, so that
+    /// lines can be read on one processor while they are hashed on another.
+    ///
+    /// # Errors
+    /// Names the line.
+    pub fn new(line: &str, number: u64) -> Result<Self, Fault> {
+        if number == 1 { read(line, number).map(Self::Head) } else { read(line, number).map(Self::Fact) }
+    }
+}
+
+fn read<T: Serialize + for<'de> Deserialize<'de>>(line: &str, number: u64) -> Result<T, Fault> {
+    let value: T = serde_json::from_str(line).map_err(|error| damaged(number, &error.to_string()))?;
+    match serde_json::to_string(&value) {
+        Ok(again) if again == line => Ok(value),
+        _ => Err(damaged(number, "it is not written as this program writes it")),
+    }
+}
+
+fn damaged(number: u64, what: &str) -> Fault {
+    Fault::Line { line: number, what: what.to_owned() }
+}
+
 /// What a verified file proves.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Verdict {
@@ -109,23 +141,29 @@ impl<'v> Export<'v> {
         Self { verifier, seen, head: None, tree: Tree::default(), lines: 0 }
     }
 
-    /// Takes the next line, without its line feed.
+    /// Takes the next line.
     ///
     /// # Errors
     /// Names the line or fact that is wrong.
-    pub fn line(&mut self, line: &str) -> Result<(), Fault> {
+    pub fn take(&mut self, line: LineRead) -> Result<(), Fault> {
         self.lines += 1;
-        if self.head.is_none() {
-            let head: HeadLine = self.read(line)?;
-            if head.ledger != 1 {
-                return Err(self.damaged(&format!("form {} of the file; this program reads 1", head.ledger)));
+        let line = match line {
+            LineRead::Head(head) if self.head.is_none() => {
+                if head.ledger != 1 {
+                    let what = format!("form {} of the file; this program reads 1", head.ledger);
+                    return Err(damaged(self.lines, &what));
+                }
+                self.head = Some(self.verifier.open(&head.checkpoint).map_err(Fault::Checkpoint)?);
+                return Ok(());
             }
-            self.head = Some(self.verifier.open(&head.checkpoint).map_err(Fault::Checkpoint)?);
-            return Ok(());
-        }
-        let line: FactLine = self.read(line)?;
+            LineRead::Fact(line) if self.head.is_some() => line,
+            LineRead::Head(_) | LineRead::Fact(_) => {
+                return Err(damaged(self.lines, "the head stands first, and once"));
+            }
+        };
         if line.n != self.tree.size() {
-            return Err(self.damaged(&format!("fact {} stands where fact {} belongs", line.n, self.tree.size())));
+            let what = format!("fact {} stands where fact {} belongs", line.n, self.tree.size());
+            return Err(damaged(self.lines, &what));
         }
         if leaf_hash(line.fact.as_bytes()) != line.leaf {
             return Err(Fault::Fact { n: line.n });
@@ -162,18 +200,6 @@ impl<'v> Export<'v> {
         }
         Ok(Verdict { checkpoint, against_seen: self.seen.map(|seen| seen.checkpoint.clone()) })
     }
-
-    fn read<T: Serialize + for<'de> Deserialize<'de>>(&self, line: &str) -> Result<T, Fault> {
-        let value: T = serde_json::from_str(line).map_err(|error| self.damaged(&error.to_string()))?;
-        match serde_json::to_string(&value) {
-            Ok(again) if again == line => Ok(value),
-            _ => Err(self.damaged("it is not written as this program writes it")),
-        }
-    }
-
-    fn damaged(&self, what: &str) -> Fault {
-        Fault::Line { line: self.lines, what: what.to_owned() }
-    }
 }
 
 #[cfg(test)]
@@ -205,7 +231,7 @@ mod tests {
         let mut export = Export::new(&verifier, seen);
         let text = std::str::from_utf8(file).map_err(|_| Fault::Line { line: 0, what: "not UTF-8".to_owned() })?;
         let body = text.strip_suffix('\n').ok_or(Fault::Line { line: 0, what: "no end".to_owned() })?;
-        body.split('\n').try_for_each(|line| export.line(line))?;
+        body.split('\n').zip(1..).try_for_each(|(line, number)| export.take(LineRead::new(line, number)?))?;
         export.finish()
     }
 
@@ -244,7 +270,7 @@ mod tests {
         let (file, _) = exported(2);
         let other = Signer::new("quillhaven.example/tempestas", &[8; 32]).unwrap().verifier();
         let head = file.lines().next().unwrap();
-        let fault = Export::new(&other, None).line(head).unwrap_err();
+        let fault = Export::new(&other, None).take(LineRead::new(head, 1).unwrap()).unwrap_err();
         assert_eq!(fault, Fault::Checkpoint("the checkpoint was signed with another key".to_owned()));
         assert_eq!(Verifier::from_line(&other.to_line()), Ok(other));
     }

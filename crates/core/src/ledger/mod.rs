@@ -6,5 +6,5 @@ mod export;
 mod tree;
 
 pub use checkpoint::{Checkpoint, SignedCheckpoint, Signer, Verifier};
-pub use export::{Export, FactLine, Fault, HeadLine, Verdict};
+pub use export::{Export, FactLine, Fault, HeadLine, LineRead, Verdict};
 pub use tree::{BLOCK, Hashes, Tree, consistency_proof, inclusion_proof, leaf_hash, verify_consistency};

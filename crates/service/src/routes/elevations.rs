@@ -105,6 +105,7 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         .filter(|elevation| sight.sees_elevation(&world, elevation))
         .ok_or_else(|| unknown(&id.to_string()))?;
     let (asker, right) = (elevation.asker, elevation.right);
+    let owners = world.owners();
     let others = || world.elevations.values().filter(|other| other.id != id);
     let earlier: Vec<&Elevation> =
         others().filter(|other| other.asker == asker && other.right.role == right.role && other.is_over()).collect();
@@ -116,7 +117,7 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         world
             .standing
             .values()
-            .filter(|held| world.holder_of(held.target, held.account) == Some(asker))
+            .filter(|held| owners.of(held) == Some(asker))
             .map(|held| format!("{} (standing)", world.right_name(held.right))),
     );
     let role = world.roles.get(&right.role).map(|role| role.says.as_str()).unwrap_or_default();

@@ -152,6 +152,7 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
             .filter(|one| world.belongs_to(one.asker, id) && sight.sees_elevation(&world, one))
             .collect();
         elevations.sort_by_key(|one| (one.is_over(), std::cmp::Reverse(one.id)));
+        let owners = world.owners();
         let page = PersonPage {
             subject: views::subject(&world, known),
             groups: group_ways(&world, id),
@@ -165,10 +166,8 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
                 .standing
                 .values()
                 .filter(|held| sight.sees_scope(&world, held.right.scope) || id == me.person)
-                .filter(|held| {
-                    world.holder_of(held.target, held.account).is_some_and(|holder| world.belongs_to(holder, id))
-                })
-                .map(|held| views::standing(&world, held))
+                .filter(|held| owners.of(held).is_some_and(|holder| world.belongs_to(holder, id)))
+                .map(|held| views::standing(&world, &owners, held))
                 .collect(),
             eligible: own_rights(&world, id, now)
                 .into_iter()
@@ -190,12 +189,13 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
 
 /// The worst standing rights first: critical before privileged, long unused before used, and only what a person holds.
 fn worst(world: &World, sight: &Sight) -> Vec<StandingView> {
+    let owners = world.owners();
     let mut held: Vec<_> = world
         .standing
         .values()
         .filter(|held| held.handle.is_some() && sight.sees_scope(world, held.right.scope))
         .filter(|held| {
-            let holder = world.holder_of(held.target, held.account).and_then(|id| world.subjects.get(&id));
+            let holder = owners.of(held).and_then(|id| world.subjects.get(&id));
             holder.is_some_and(|holder| holder.kind == SubjectKind::Person)
         })
         .collect();
@@ -203,7 +203,7 @@ fn worst(world: &World, sight: &Sight) -> Vec<StandingView> {
         let weight = world.roles.get(&held.right.role).map(|role| role.weight);
         (std::cmp::Reverse(weight), held.last_used, held.first_seen)
     });
-    held.into_iter().take(WORST).map(|held| views::standing(world, held)).collect()
+    held.into_iter().take(WORST).map(|held| views::standing(world, &owners, held)).collect()
 }
 
 pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {

@@ -6,8 +6,8 @@ use tempestas_api::{
     PlanItemView, PlanView, StandingFilter, StandingView,
 };
 use tempestas_core::{
-    Command, Connector, Plan, PlanItem, Sight, Standing, StandingId, StartChoice, What, World, demand_for, own_rights,
-    plan_conversion,
+    Command, Connector, Owners, Plan, PlanItem, Sight, Standing, StandingId, StartChoice, What, World, demand_for,
+    own_rights, plan_conversion,
 };
 
 use super::{made, reference, right, scope, subject};
@@ -23,9 +23,10 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
     let world = me.app.world().await;
     let at = filter.at.as_deref().map(|path| scope(&world, path)).transpose()?.map(|scope| scope.id);
     let who = filter.who.as_deref().map(|name| subject(&world, name)).transpose()?;
+    let owners = world.owners();
     let mut seen: Vec<StandingView> = Vec::new();
     for held in world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)) {
-        let mut shown = views::standing(&world, held);
+        let mut shown = views::standing(&world, &owners, held);
         if let Some(at) = at {
             let reaches_down = world.is_within(at, held.right.scope);
             if !reaches_down && !world.is_within(held.right.scope, at) {
@@ -35,8 +36,7 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
                 shown.chain.insert(0, format!("a posting above, at {}", world.path(held.right.scope)));
             }
         }
-        let holder = world.holder_of(held.target, held.account);
-        if who.is_some_and(|who| holder.is_none_or(|holder| !world.belongs_to(holder, who))) {
+        if who.is_some_and(|who| owners.of(held).is_none_or(|holder| !world.belongs_to(holder, who))) {
             continue;
         }
         if filter.role.as_ref().is_some_and(|role| *role != shown.role) {
@@ -74,8 +74,9 @@ pub(super) async fn preview(Administrator(me): Administrator, Body(chosen): Body
 }
 
 fn plan_view(world: &World, plan: &Plan) -> PlanView {
+    let owners = world.owners();
     PlanView {
-        items: plan.items.iter().filter_map(|item| plan_item_view(world, item)).collect(),
+        items: plan.items.iter().filter_map(|item| plan_item_view(world, &owners, item)).collect(),
         left: plan
             .left
             .iter()
@@ -89,7 +90,7 @@ fn plan_view(world: &World, plan: &Plan) -> PlanView {
     }
 }
 
-fn plan_item_view(world: &World, item: &PlanItem) -> Option<PlanItemView> {
+fn plan_item_view(world: &World, owners: &Owners<'_>, item: &PlanItem) -> Option<PlanItemView> {
     let held = world.standing.get(&item.standing)?;
     let effective = tempestas_core::effective_terms(world, tempestas_core::Act::Elevate, held.right, item.holder);
     let who = world.subject_name(item.holder);
@@ -98,7 +99,7 @@ fn plan_item_view(world: &World, item: &PlanItem) -> Option<PlanItemView> {
         settings.iter().find(|setting| setting.setting == name).map(|setting| setting.value.clone()).unwrap_or_default()
     };
     Some(PlanItemView {
-        standing: views::standing(world, held),
+        standing: views::standing(world, owners, held),
         taken_away: taken_away(world, held),
         also_lost: item
             .also_lost

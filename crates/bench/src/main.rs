@@ -1,0 +1,48 @@
+//! Measures Tempestas, each figure beside what this machine can do at all, and writes them into `docs/benchmarks.md`.
+
+mod console;
+mod ledger;
+mod lifecycles;
+mod report;
+mod rules;
+mod start;
+mod world;
+
+use std::{path::Path, process::ExitCode};
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    match run(std::env::args().nth(1).as_deref()).await {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("tempestas-bench: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// Runs all of them, or one by name.
+async fn run(only: Option<&str>) -> anyhow::Result<()> {
+    let mut report = report::Report::default();
+    let wanted = |name: &str| only.is_none_or(|only| only == name);
+    if wanted("lifecycles") {
+        lifecycles::measure(&mut report).await?;
+    }
+    if wanted("rules") {
+        rules::measure(&mut report).await?;
+    }
+    if wanted("ledger") {
+        ledger::measure(&mut report).await?;
+    }
+    if wanted("start") {
+        start::measure(&mut report).await?;
+    }
+    if wanted("console") {
+        console::measure(&mut report).await?;
+    }
+    if only.is_none() {
+        report.write(Path::new("docs/benchmarks.md"))?;
+    }
+    Ok(())
+}

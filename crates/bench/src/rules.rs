@@ -1,0 +1,93 @@
+//! The rules alone: what one decision costs, and terms of very many rights.
+
+use std::{hint::black_box, time::Instant};
+
+use anyhow::Context as _;
+use tempestas_core::{
+    Act, Command, Context, Digest, Right, Said, Seconds, Settings, StartChoice, Terms, TermsId, Verdict, Weight,
+    decide, demand_for, effective_terms,
+};
+
+use crate::{
+    report::{Report, rate, seconds},
+    world::Big,
+};
+
+/// How often a decision is made.
+const TIMES: u32 = 2000;
+/// Rights whose terms are worked out.
+const RIGHTS: usize = 100_000;
+
+pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
+    let big = Big::build(5000, 20_000, "http://127.0.0.1:9").await?;
+    let rules = (0..60_u32).map(|n| Command::SetTerms {
+        terms: Terms {
+            id: TermsId(0),
+            act: Act::Elevate,
+            scope: big.target,
+            role: (n % 3 == 0).then(|| "reader".to_owned()),
+            weight: (n % 3 == 1).then_some(Weight::Critical),
+            asker: (n % 3 == 2).then(|| big.people.get(usize::try_from(n).unwrap_or(0)).copied()).flatten(),
+            settings: Settings { longest: Some(Seconds(3600 + n)), ..Settings::default() },
+            pins: Vec::new(),
+            set_by: None,
+            set_at: None,
+        },
+    });
+    big.together(big.mara, rules.collect()).await?;
+    let who = *big.people.first().context("somebody")?;
+    let waiting = big.ask(who, 600).await?;
+    let world = big.house.world().await.clone();
+    let context = |who| Context { now: big.now(), caller: big.caller(who), chance: [7; 32] };
+
+    let shown = Digest::of_json(&demand_for(&world, who, big.right, big.now())?);
+    let ask = Command::Ask {
+        right: big.right,
+        duration: Some(Seconds(600)),
+        start: StartChoice::AtYes,
+        reason: Some(Said::new("a reason that is long enough")),
+        ticket: None,
+        shown,
+    };
+    let digest = world.elevations.get(&waiting).map_or_else(|| Digest::of(&[]), |one| one.digest);
+    let answer = Command::Answer { elevation: waiting, verdict: Verdict::Yes, less: None, reason: None, shown: digest };
+    let mut took = Vec::new();
+    for (command, who) in [(&ask, who), (&answer, big.approver)] {
+        let context = context(who);
+        let begun = Instant::now();
+        for _ in 0..TIMES {
+            black_box(decide(&world, black_box(command), &context)?);
+        }
+        took.push(begun.elapsed() / TIMES);
+    }
+    let hash = {
+        let begun = Instant::now();
+        for _ in 0..TIMES {
+            black_box(Digest::of(&[black_box(&[7_u8; 1024])]));
+        }
+        begun.elapsed() / TIMES
+    };
+    let [ask, answer] = took.as_slice() else { anyhow::bail!("two were measured") };
+    report.add(
+        "`decide` for an ask, for an answer (5,000 people, 62 rules)",
+        format!("{}, {}", seconds(*ask), seconds(*answer)),
+        format!("{} for SHA-256 of 1 KiB", seconds(hash)),
+        "-",
+    );
+    let scopes: Vec<_> = world.scopes.keys().copied().collect();
+    let roles: Vec<_> = world.roles.keys().copied().collect();
+    let begun = Instant::now();
+    for n in 0..RIGHTS {
+        let (Some(scope), Some(role)) = (scopes.get(n % scopes.len()), roles.get(n % roles.len())) else { continue };
+        let asker = big.people.get(n % big.people.len()).copied().unwrap_or(who);
+        black_box(effective_terms(&world, Act::Elevate, Right { role: *role, scope: *scope }, asker));
+    }
+    let span = begun.elapsed();
+    report.add(
+        "effective terms of 100,000 rights, 62 rules",
+        format!("{}, {:.0}/s", seconds(span), rate(RIGHTS, span)),
+        "-".to_owned(),
+        "-",
+    );
+    Ok(())
+}

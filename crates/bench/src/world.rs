@@ -1,0 +1,264 @@
+//! A house of any size, built through the real writer on a clock of its own.
+
+use std::{
+    path::{Path, PathBuf},
+    sync::{
+        Arc,
+        atomic::{AtomicI64, Ordering},
+    },
+};
+
+use anyhow::Context as _;
+use jiff::{SignedDuration, Timestamp};
+use tempestas_core::{
+    Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, Lapse, PartFound, Refusal,
+    Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, SubjectKind, Survey, Terms,
+    TermsId, Verdict, Weight, What, demand_for,
+};
+use tempestas_demo::daemon::Setup;
+use tempestas_service::{House, config::Config};
+
+/// How many commands are given at a time, so that they share commits as those of many callers do.
+const TOGETHER: usize = 64;
+
+/// A house, and who works in it.
+pub(crate) struct Big {
+    pub(crate) house: Arc<House>,
+    pub(crate) clock: Arc<AtomicI64>,
+    pub(crate) setup: Setup,
+    pub(crate) mara: SubjectId,
+    pub(crate) approver: SubjectId,
+    pub(crate) people: Vec<SubjectId>,
+    pub(crate) target: ScopeId,
+    pub(crate) right: Right,
+    _directory: tempfile::TempDir,
+}
+
+pub(crate) fn setup(directory: &Path) -> Setup {
+    Setup {
+        directory: directory.to_owned(),
+        address: std::net::IpAddr::V4(std::net::Ipv4Addr::LOCALHOST),
+        port: 0,
+        first_administrator: "mara.lindqvist".to_owned(),
+        more: "[surveys]\nevery = \"24h\"\nread_back = \"24h\"\n".to_owned(),
+    }
+}
+
+impl Big {
+    /// Builds a house of so many people, with so many standing rights on one target.
+    pub(crate) async fn build(people: usize, rights: usize, brightwater: &str) -> anyhow::Result<Self> {
+        let directory = tempfile::tempdir()?;
+        let setup = setup(&directory.path().join("house"));
+        setup.write()?;
+        let config: PathBuf = setup.config();
+        let start = Timestamp::now().checked_sub(SignedDuration::from_hours(24 * 60))?;
+        let clock = Arc::new(AtomicI64::new(start.as_microsecond()));
+        let told = Arc::clone(&clock);
+        let now = move || Timestamp::from_microsecond(told.load(Ordering::Relaxed)).unwrap_or(Timestamp::MAX);
+        let house = House::open_at(Config::read(&config).map_err(anyhow::Error::msg)?, Arc::new(now)).await?;
+        let mara = house.world().await.subject_named("mara.lindqvist").context("founded")?.id;
+        let mut big = Self {
+            house: Arc::new(house),
+            clock,
+            setup,
+            mara,
+            approver: mara,
+            people: Vec::new(),
+            target: ScopeId(0),
+            right: Right { role: tempestas_core::RoleId(0), scope: ScopeId(0) },
+            _directory: directory,
+        };
+        big.add_people(people).await?;
+        big.add_target(rights, brightwater).await?;
+        big.pass(SignedDuration::from_hours(48));
+        Ok(big)
+    }
+
+    pub(crate) fn now(&self) -> Timestamp {
+        Timestamp::from_microsecond(self.clock.load(Ordering::Relaxed)).unwrap_or(Timestamp::MAX)
+    }
+
+    pub(crate) fn pass(&self, span: SignedDuration) {
+        let micros = i64::try_from(span.as_micros()).unwrap_or(0);
+        self.clock.fetch_add(micros, Ordering::Relaxed);
+    }
+
+    pub(crate) fn caller(&self, who: SubjectId) -> Caller {
+        Caller {
+            actor: Actor::Subject(who),
+            proven_at: Some(self.now()),
+            from: Some(Said::new("127.0.0.1")),
+            door: Door::Api,
+        }
+    }
+
+    /// Gives many commands as many callers would: some at a time.
+    pub(crate) async fn together(&self, who: SubjectId, commands: Vec<Command>) -> anyhow::Result<Vec<Vec<What>>> {
+        let mut done = Vec::with_capacity(commands.len());
+        for some in commands.chunks(TOGETHER) {
+            let mut under_way = Vec::new();
+            for command in some {
+                let (house, caller, command) = (Arc::clone(&self.house), self.caller(who), command.clone());
+                under_way.push(tokio::spawn(async move { house.submit(caller, command).await }));
+            }
+            for one in under_way {
+                done.push(one.await??);
+            }
+        }
+        Ok(done)
+    }
+
+    async fn add_people(&mut self, count: usize) -> anyhow::Result<()> {
+        let new = |n: usize| Command::AddSubject {
+            kind: SubjectKind::Person,
+            name: Said::new(format!("person.{n}")),
+            about: Said::new(format!("Person {n} of the port")),
+            second_of: None,
+        };
+        let done = self.together(self.mara, (0..count.max(2)).map(new).collect()).await?;
+        self.people = done
+            .iter()
+            .flatten()
+            .filter_map(|what| match what {
+                What::SubjectAdded { subject } => Some(*subject),
+                _ => None,
+            })
+            .collect();
+        self.approver = *self.people.last().context("somebody was added")?;
+        Ok(())
+    }
+
+    async fn add_target(&mut self, rights: usize, brightwater: &str) -> anyhow::Result<()> {
+        let root = self.house.world().await.root.context("founded")?;
+        let connector = Connector::Brightwater { url: brightwater.to_owned() };
+        let new = Command::AddTarget {
+            parent: root,
+            name: "cloud".to_owned(),
+            connector,
+            emergency_least: 1,
+            alarm_after: Seconds(60),
+        };
+        let whats = self.together(self.mara, vec![new]).await?;
+        let made = whats.iter().flatten().find_map(|what| match what {
+            What::TargetAdded { scope } => Some(*scope),
+            _ => None,
+        });
+        self.target = made.context("a target was added")?;
+        self.house.keep_target_secret(self.target, "of no use").await?;
+        let survey = survey(self.now(), rights, self.people.len());
+        let digest = self.house.keep_survey(self.target, &survey).await?;
+        let record = Command::RecordSurvey { target: self.target, digest, survey: Box::new(survey), accepted: false };
+        self.house.submit(Caller::keeper(), record).await?;
+        let accounts = self.people.iter().enumerate().map(|(n, subject)| Command::SetAccount {
+            subject: *subject,
+            target: self.target,
+            account: Said::new(format!("account-{n}")),
+        });
+        self.together(self.mara, accounts.collect()).await?;
+        self.right = self.house.world().await.right_from("writer@/cloud")?;
+        let terms = Terms {
+            id: TermsId(0),
+            act: Act::Elevate,
+            scope: root,
+            role: None,
+            weight: None,
+            asker: None,
+            settings: Settings {
+                longest: Some(Seconds::hours(8)),
+                assurance: Some(Seconds::hours(8)),
+                approval: Some(Approval::Stage {
+                    approvers: vec![Approver::Subject { id: self.approver }],
+                    yes: 1,
+                    no: 1,
+                    within: Seconds::hours(4),
+                }),
+                ..Settings::default()
+            },
+            pins: Vec::new(),
+            set_by: None,
+            set_at: None,
+        };
+        self.together(self.mara, vec![Command::SetTerms { terms }]).await?;
+        let eligible = self.people.iter().take(5000).map(|subject| Command::GiveEligibility {
+            subject: *subject,
+            right: self.right,
+            from: None,
+            until: None,
+        });
+        self.together(self.mara, eligible.collect()).await?;
+        Ok(())
+    }
+
+    /// Somebody asks for the right.
+    pub(crate) async fn ask(&self, who: SubjectId, seconds: u32) -> anyhow::Result<ElevationId> {
+        let shown = {
+            let world = self.house.world().await;
+            Digest::of_json(&demand_for(&world, who, self.right, self.now())?)
+        };
+        let command = Command::Ask {
+            right: self.right,
+            duration: Some(Seconds(seconds)),
+            start: StartChoice::AtYes,
+            reason: Some(Said::new("a reason that is long enough")),
+            ticket: None,
+            shown,
+        };
+        let whats = self.house.submit(self.caller(who), command).await?;
+        let asked = whats.iter().find_map(|what| match what {
+            What::Asked { elevation, .. } => Some(*elevation),
+            _ => None,
+        });
+        asked.context("an ask was made")
+    }
+
+    /// The approver says yes.
+    pub(crate) async fn yes(&self, elevation: ElevationId) -> Result<Vec<What>, Refusal> {
+        let shown =
+            self.house.world().await.elevations.get(&elevation).map_or_else(|| Digest::of(&[]), |one| one.digest);
+        let answer = Command::Answer { elevation, verdict: Verdict::Yes, less: None, reason: None, shown };
+        self.house.submit(self.caller(self.approver), answer).await
+    }
+
+    /// Closes the house, so that a process of its own can take it up.
+    pub(crate) async fn close(self) -> anyhow::Result<(Setup, tempfile::TempDir)> {
+        let Self { house, setup, _directory, .. } = self;
+        Arc::into_inner(house).context("nobody else works in the house any more")?.close().await?;
+        Ok((setup, _directory))
+    }
+}
+
+/// A survey with so many rights, spread over so many accounts and some parts.
+fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
+    let lapse =
+        Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
+    let roles = [("writer", Weight::Privileged), ("reader", Weight::Ordinary), ("everything", Weight::Critical)];
+    let parts: Vec<Vec<String>> = (0..40).map(|n| vec![format!("part-{n}")]).collect();
+    let right = |n: usize| RightFound {
+        account: format!("account-{}", n % accounts.max(1)),
+        role: if n % 50 == 0 { "everything" } else { "reader" }.to_owned(),
+        part: parts.get(n / accounts.max(1) % parts.len()).cloned().unwrap_or_default(),
+        chain: Vec::new(),
+        handle: Some(format!("po-{n}")),
+        since: None,
+        last_used: None,
+    };
+    Survey {
+        complete: true,
+        clock,
+        broker: "broker".to_owned(),
+        parts: parts.iter().map(|path| PartFound { path: path.clone() }).collect(),
+        roles: roles
+            .iter()
+            .map(|(name, weight)| RoleFound {
+                name: (*name).to_owned(),
+                says: "does what it says".to_owned(),
+                weight: *weight,
+                permits: Digest::of(&[name.as_bytes()]),
+                lapse: lapse.clone(),
+            })
+            .collect(),
+        accounts: Vec::new(),
+        rights: (0..rights).map(right).collect(),
+        marked: Vec::new(),
+    }
+}
