@@ -235,7 +235,7 @@ fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
     let parts: Vec<Vec<String>> = (0..40).map(|n| vec![format!("part-{n}")]).collect();
     let right = |n: usize| RightFound {
         account: format!("account-{}", n % accounts.max(1)),
-        role: if n % 50 == 0 { "everything" } else { "reader" }.to_owned(),
+        role: if n.is_multiple_of(50) { "everything" } else { "reader" }.to_owned(),
         part: parts.get(n / accounts.max(1) % parts.len()).cloned().unwrap_or_default(),
         chain: Vec::new(),
         handle: Some(format!("po-{n}")),

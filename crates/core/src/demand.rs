@@ -176,11 +176,8 @@ fn refuse_own_terms(world: &World, terms: &Effective, asker: SubjectId, now: Tim
 
 /// The eligibility that reaches `right` and lasts longest.
 fn fitting_eligibility(world: &World, asker: SubjectId, right: Right, now: Timestamp) -> Result<&Eligibility, Refusal> {
-    let of_role: Vec<&Eligibility> = world
-        .eligibilities
-        .values()
-        .filter(|held| held.right.role == right.role && world.belongs_to(asker, held.subject))
-        .collect();
+    let of_role: Vec<&Eligibility> =
+        world.eligibilities_of(asker).filter(|held| held.right.role == right.role).collect();
     let reaching: Vec<&Eligibility> =
         of_role.iter().copied().filter(|held| world.is_within(right.scope, held.right.scope)).collect();
     let best =
@@ -256,11 +253,8 @@ pub(crate) fn is_touched(world: &World, person: SubjectId, hand: SubjectId, now:
 #[must_use]
 pub fn own_rights(world: &World, subject: SubjectId, now: Timestamp) -> Vec<&Eligibility> {
     let mut held: Vec<&Eligibility> = world
-        .eligibilities
-        .values()
-        .filter(|eligibility| {
-            world.belongs_to(subject, eligibility.subject) && eligibility.until.is_none_or(|until| now < until)
-        })
+        .eligibilities_of(subject)
+        .filter(|eligibility| eligibility.until.is_none_or(|until| now < until))
         .collect();
     held.sort_by_key(|eligibility| eligibility.right);
     held.dedup_by_key(|eligibility| eligibility.right);

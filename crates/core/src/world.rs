@@ -64,6 +64,10 @@ macro_rules! tables {
             pub root: Option<ScopeId>,
             /// Elevations that are not over.
             pub active: BTreeSet<ElevationId>,
+            /// Eligibilities by who holds them, so that one person's are found without looking at everybody's.
+            eligible: BTreeMap<SubjectId, BTreeSet<EligibilityId>>,
+            /// Every group.
+            groups: BTreeSet<SubjectId>,
             /// Time of the last fact.
             pub last_at: Option<Timestamp>,
             /// Private texts that are still known, by digest.
@@ -77,6 +81,8 @@ macro_rules! tables {
                     Row::Scope(scope) if scope.parent.is_none() => self.root = Some(scope.id),
                     Row::Elevation(elevation) if elevation.is_over() => { self.active.remove(&elevation.id); }
                     Row::Elevation(elevation) => { self.active.insert(elevation.id); }
+                    Row::Eligibility(held) => { self.eligible.entry(held.subject).or_default().insert(held.id); }
+                    Row::Subject(subject) if subject.kind == SubjectKind::Group => { self.groups.insert(subject.id); }
                     _ => {}
                 }
                 match row {
@@ -87,6 +93,12 @@ macro_rules! tables {
 
             /// Takes a row out.
             fn cut(&mut self, key: &Key) {
+                if key.kind == Kind::Eligibility
+                    && let Some(held) = key_read(&key.id).and_then(|id| self.eligibilities.get(&id))
+                    && let Some(known) = self.eligible.get_mut(&held.subject)
+                {
+                    known.remove(&held.id);
+                }
                 match key.kind {
                     $(Kind::$kind => {
                         if let Some(id) = key_read::<$id>(&key.id) {
@@ -253,6 +265,17 @@ impl World {
             && self.subjects.get(&of).is_some_and(|group| {
                 !group.suspended && group.members.iter().any(|id| self.belongs_within(member, *id, depth - 1))
             })
+    }
+
+    /// What a subject may ask for, itself or through a group, at whatever time.
+    pub fn eligibilities_of(&self, subject: SubjectId) -> impl Iterator<Item = &Eligibility> {
+        let through =
+            self.groups.iter().copied().filter(move |group| *group != subject && self.belongs_to(subject, *group));
+        std::iter::once(subject)
+            .chain(through)
+            .filter_map(|holder| self.eligible.get(&holder))
+            .flatten()
+            .filter_map(|id| self.eligibilities.get(id))
     }
 
     /// The people who are `id` or belong to it.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use sqlx::{Connection, Row as _};
+use sqlx::{Connection, QueryBuilder, Row as _, Sqlite};
 use tempestas_core::{
     Decision, Digest, Fact, Key, Row,
     ledger::{BLOCK, FactLine, Hashes, SignedCheckpoint, Tree, leaf_hash},
@@ -13,6 +13,9 @@ use crate::{
     open::{Store, digest_of},
     unsigned,
 };
+
+/// Rows written by one statement: each statement costs as much as many rows do.
+const TOGETHER: usize = 200;
 
 /// Facts of several decisions, to be written in one durable commit.
 #[derive(Default)]
@@ -69,13 +72,12 @@ impl Store {
         let mut write = self.write.lock().await;
         self.ensure_alone(&mut write).await?;
         let mut tx = write.begin().await?;
-        for (seq, body, leaf) in &batch.facts {
-            sqlx::query("INSERT INTO facts (seq, body, leaf) VALUES (?1, ?2, ?3)")
-                .bind(number(*seq))
-                .bind(body.as_slice())
-                .bind(leaf.0.as_slice())
-                .execute(&mut *tx)
-                .await?;
+        for some in batch.facts.chunks(TOGETHER) {
+            let mut insert = QueryBuilder::<Sqlite>::new("INSERT INTO facts (seq, body, leaf) ");
+            insert.push_values(some, |mut row, (seq, body, leaf)| {
+                row.push_bind(number(*seq)).push_bind(body.as_slice()).push_bind(leaf.0.as_slice());
+            });
+            insert.build().execute(&mut *tx).await?;
         }
         for (block, root) in &batch.blocks {
             sqlx::query("INSERT INTO blocks (number, root) VALUES (?1, ?2)")
@@ -84,32 +86,27 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
         }
-        for (key, row) in &batch.rows {
-            match row {
-                Some(row) => {
-                    sqlx::query("INSERT OR REPLACE INTO rows (kind, id, body) VALUES (?1, ?2, ?3)")
-                        .bind(key.kind.word())
-                        .bind(&key.id)
-                        .bind(row_body(row))
-                        .execute(&mut *tx)
-                        .await?;
-                }
-                None => {
-                    sqlx::query("DELETE FROM rows WHERE kind = ?1 AND id = ?2")
-                        .bind(key.kind.word())
-                        .bind(&key.id)
-                        .execute(&mut *tx)
-                        .await?;
-                }
-            }
+        let put: Vec<(&Key, &Row)> = batch.rows.iter().filter_map(|(key, row)| Some((key, row.as_ref()?))).collect();
+        for some in put.chunks(TOGETHER) {
+            let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR REPLACE INTO rows (kind, id, body) ");
+            insert.push_values(some, |mut values, (key, row)| {
+                values.push_bind(key.kind.word()).push_bind(key.id.as_str()).push_bind(row_body(row));
+            });
+            insert.build().execute(&mut *tx).await?;
         }
-        for text in &batch.texts {
-            sqlx::query("INSERT OR REPLACE INTO texts (digest, salt, text) VALUES (?1, ?2, ?3)")
-                .bind(text.digest.0.as_slice())
-                .bind(text.salt.as_slice())
-                .bind(&text.text)
+        for (key, _) in batch.rows.iter().filter(|(_, row)| row.is_none()) {
+            sqlx::query("DELETE FROM rows WHERE kind = ?1 AND id = ?2")
+                .bind(key.kind.word())
+                .bind(&key.id)
                 .execute(&mut *tx)
                 .await?;
+        }
+        for some in batch.texts.chunks(TOGETHER) {
+            let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR REPLACE INTO texts (digest, salt, text) ");
+            insert.push_values(some, |mut row, text| {
+                row.push_bind(text.digest.0.as_slice()).push_bind(text.salt.as_slice()).push_bind(text.text.as_str());
+            });
+            insert.build().execute(&mut *tx).await?;
         }
         let size = number(checkpoint.checkpoint.size);
         sqlx::query("INSERT OR REPLACE INTO checkpoints (size, root, note) VALUES (?1, ?2, ?3)")

@@ -31,6 +31,10 @@ impl Chance {
         u32::from_be_bytes(digest.0[..4].try_into().unwrap()) % most
     }
 
+    fn among(&mut self, count: usize) -> usize {
+        self.below(u32::try_from(count).unwrap()) as usize
+    }
+
     fn percent(&mut self, share: u32) -> bool {
         self.below(100) < share
     }
@@ -117,12 +121,12 @@ impl Simulation {
     }
 
     fn who(&mut self) -> Who {
-        EVERYONE[self.chance.below(EVERYONE.len() as u32) as usize]
+        EVERYONE[self.chance.among(EVERYONE.len())]
     }
 
     fn which(&mut self) -> Option<ElevationId> {
         let active: Vec<ElevationId> = self.house.world.active.iter().copied().collect();
-        (!active.is_empty()).then(|| active[self.chance.below(active.len() as u32) as usize])
+        (!active.is_empty()).then(|| active[self.chance.among(active.len())])
     }
 
     fn fate(&mut self, failing: bool) -> Fate {
