@@ -157,17 +157,24 @@ async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), S
 
 pub(crate) async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreError> {
     let mut world = World::default();
-    for row in sqlx::query("SELECT kind, id, body FROM rows").fetch_all(&mut *connection).await? {
-        let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
-        let parsed: Row = serde_json::from_str(&body).map_err(|error| StoreError::Row {
-            kind: kind.clone(),
-            id: id.clone(),
-            why: error.to_string(),
-        })?;
-        world.put(parsed);
+    // Some hundred large replies instead of very many small ones: each costs as much as reading many rows.
+    let bodies: Vec<String> =
+        sqlx::query_scalar("SELECT group_concat(body, char(10)) FROM rows GROUP BY kind, substr(id, -2)")
+            .fetch_all(&mut *connection)
+            .await?;
+    match parsed(&bodies) {
+        Some(rows) => rows.into_iter().for_each(|row| world.put(row)),
+        None => return Err(unreadable(connection).await?),
     }
-    for row in sqlx::query("SELECT digest, text FROM texts").fetch_all(&mut *connection).await? {
-        world.know(digest_of(row.try_get(0)?)?, row.try_get(1)?);
+    let texts: Vec<String> = sqlx::query_scalar(
+        "SELECT json_group_array(json_array(lower(hex(digest)), text)) FROM texts GROUP BY substr(hex(digest), 1, 2)",
+    )
+    .fetch_all(&mut *connection)
+    .await?;
+    for some in &texts {
+        let some: Vec<(Digest, String)> =
+            serde_json::from_str(some).map_err(|error| StoreError::Ledger(format!("a text can't be read: {error}")))?;
+        some.into_iter().for_each(|(digest, text)| world.know(digest, text));
     }
     let last: Option<Vec<u8>> =
         sqlx::query_scalar("SELECT body FROM facts ORDER BY seq DESC LIMIT 1").fetch_optional(&mut *connection).await?;
@@ -176,6 +183,34 @@ pub(crate) async fn load_world(connection: &mut SqliteConnection) -> Result<Worl
         world.last_at = Some(fact.at);
     }
     Ok(world)
+}
+
+/// Every row, parsed on all processors; none where one can't be.
+fn parsed(bodies: &[String]) -> Option<Vec<Row>> {
+    let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let each = bodies.len().div_ceil(workers).max(1);
+    std::thread::scope(|scope| {
+        let parse = |some: &[String]| -> Option<Vec<Row>> {
+            some.iter().flat_map(|lines| lines.lines()).map(|body| serde_json::from_str(body).ok()).collect()
+        };
+        let working: Vec<_> = bodies.chunks(each).map(|some| scope.spawn(move || parse(some))).collect();
+        let mut all = Vec::new();
+        for one in working {
+            all.extend(one.join().ok()??);
+        }
+        Some(all)
+    })
+}
+
+/// Names the row that can't be read.
+async fn unreadable(connection: &mut SqliteConnection) -> Result<StoreError, StoreError> {
+    for row in sqlx::query("SELECT kind, id, body FROM rows").fetch_all(&mut *connection).await? {
+        let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
+        if let Err(error) = serde_json::from_str::<Row>(&body) {
+            return Ok(StoreError::Row { kind, id, why: error.to_string() });
+        }
+    }
+    Ok(StoreError::Ledger("a row could not be read, and then could".to_owned()))
 }
 
 /// Resumes the tree from the stored blocks and the leaves behind them, and holds it against the last checkpoint.

@@ -84,7 +84,7 @@ pub enum Fault {
     },
 }
 
-/// A line whose form was read; its hash was not looked at yet.
+/// A line whose form was read, and whose bytes give their leaf hash; where it stands was not looked at yet.
 #[derive(Debug)]
 pub enum LineRead {
     /// The first.
@@ -95,12 +95,19 @@ pub enum LineRead {
 
 impl LineRead {
     /// Reads a line, without its line feed; `number` counts from 1. It needs nothing of the lines before, so that
-    /// lines can be read on one processor while they are hashed on another.
+    /// lines can be read and hashed on several processors.
     ///
     /// # Errors
-    /// Names the line.
+    /// Names the line, or the fact that was changed.
     pub fn new(line: &str, number: u64) -> Result<Self, Fault> {
-        if number == 1 { read(line, number).map(Self::Head) } else { read(line, number).map(Self::Fact) }
+        if number == 1 {
+            return read(line, number).map(Self::Head);
+        }
+        let line: FactLine = read(line, number)?;
+        if leaf_hash(line.fact.as_bytes()) != line.leaf {
+            return Err(Fault::Fact { n: line.n });
+        }
+        Ok(Self::Fact(line))
     }
 }
 
@@ -164,9 +171,6 @@ impl<'v> Export<'v> {
         if line.n != self.tree.size() {
             let what = format!("fact {} stands where fact {} belongs", line.n, self.tree.size());
             return Err(damaged(self.lines, &what));
-        }
-        if leaf_hash(line.fact.as_bytes()) != line.leaf {
-            return Err(Fault::Fact { n: line.n });
         }
         self.tree.push(line.leaf);
         if let Some(seen) = self.seen
