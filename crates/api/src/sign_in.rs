@@ -272,7 +272,7 @@ pub struct DraftView {
     pub body: Value,
     /// When it was drafted.
     pub drawn_at: Timestamp,
-    /// `open`, `confirmed` or `dropped`.
+    /// `open`, `under-way`, `confirmed` or `dropped`.
     pub state: String,
     /// The reply, where it was confirmed.
     pub reply: Option<Value>,

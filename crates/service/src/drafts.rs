@@ -103,6 +103,8 @@ pub(crate) fn view(draft: &Draft) -> DraftView {
     let state = match &draft.reply {
         None => "open",
         Some((0, _)) => "dropped",
+        // Being carried out, or was when the service ended: what came of it is in the record.
+        Some((1, _)) => "under-way",
         Some(_) => "confirmed",
     };
     DraftView {
@@ -126,7 +128,8 @@ pub(crate) async fn find(me: &SignedIn, id: &str) -> Result<Draft, Failure> {
 }
 
 fn settled(draft: &Draft) -> Failure {
-    Refusal::Conflict(format!("draft {} is {} already", draft.id, view(draft).state)).into()
+    let state = if draft.reply.is_some() { view(draft).state } else { "settled".to_owned() };
+    Refusal::Conflict(format!("draft {} is {state} already", draft.id)).into()
 }
 
 /// Carries a draft out, through the same doors as everything else, with the confirming browser's own sign-in.
@@ -152,6 +155,9 @@ pub(crate) async fn confirm(me: &SignedIn, parts: &Parts, id: &str, shown: Diges
     if let Some(peer) = parts.extensions.get::<ConnectInfo<std::net::SocketAddr>>() {
         request.extensions_mut().insert(*peer);
     }
+    if !me.app.store().claim_draft(draft.id).await? {
+        return Err(settled(&draft));
+    }
     let reply = match routes.oneshot(request).await {
         Ok(reply) => reply,
         Err(never) => match never {},
@@ -159,9 +165,9 @@ pub(crate) async fn confirm(me: &SignedIn, parts: &Parts, id: &str, shown: Diges
     let (head, body) = reply.into_parts();
     let body = axum::body::to_bytes(body, BODY_MOST * 16).await.map_err(|error| Failure::Failed(error.into()))?;
     // A refusal leaves the draft open: it may want a fresh proof first.
-    if head.status.is_success() {
-        me.app.store().settle_draft(draft.id, head.status.as_u16(), &String::from_utf8_lossy(&body)).await?;
-    }
+    let text = String::from_utf8_lossy(&body);
+    let done = head.status.is_success().then(|| (head.status.as_u16(), text.as_ref()));
+    me.app.store().end_claim(draft.id, done).await?;
     Ok(Response::from_parts(head, Body::from(body)))
 }
 

@@ -6,6 +6,9 @@ use tempestas_core::{Digest, SubjectId};
 
 use crate::{StoreError, micros, number, open::Store, time, unsigned};
 
+/// Status of a draft that is being carried out; it stays so where the service ended meanwhile, and is not repeated.
+const CLAIMED: u16 = 1;
+
 /// A person's passkey.
 #[derive(Debug, Clone)]
 pub struct Passkey {
@@ -278,6 +281,31 @@ impl Store {
             .fetch_all(&self.read)
             .await?;
         Ok(rows.iter().map(draft).collect::<Result<_, _>>()?)
+    }
+
+    /// Claims an open draft, so that it is carried out once however often it is confirmed at the same moment. False
+    /// where it isn't open.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn claim_draft(&self, id: i64) -> Result<bool, StoreError> {
+        self.settle_draft(id, CLAIMED, "").await
+    }
+
+    /// Ends a claim: with the reply, or open again where it was refused.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn end_claim(&self, id: i64, reply: Option<(u16, &str)>) -> Result<(), StoreError> {
+        let mut write = self.write.lock().await;
+        sqlx::query("UPDATE drafts SET status = ?2, reply = ?3 WHERE id = ?1 AND status = ?4")
+            .bind(id)
+            .bind(reply.map(|(status, _)| i64::from(status)))
+            .bind(reply.map(|(_, text)| text))
+            .bind(i64::from(CLAIMED))
+            .execute(&mut *write)
+            .await?;
+        Ok(())
     }
 
     /// Settles a draft with its reply, or with status 0 where it is dropped. False where that was done before.

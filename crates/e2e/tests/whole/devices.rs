@@ -113,8 +113,15 @@ async fn a_code_confirmed_by_a_victim_yields_nothing_beyond_reading_and_drafting
     assert_eq!((changed.0, changed.1["code"].as_str()), (StatusCode::CONFLICT, Some("changed")));
     let other = house.console(ODA).await;
     assert_eq!(other.post("/drafts/1/confirm", json!({ "shown": draft["digest"] })).await.0, StatusCode::NOT_FOUND);
-    let (status, asked) = console.post("/drafts/1/confirm", json!({ "shown": draft["digest"] })).await;
-    assert_eq!((status, asked["who"].as_str()), (StatusCode::OK, Some(TOMAS)), "{asked}");
+    // Pressed twice at the same moment, it is still carried out once.
+    let shown = json!({ "shown": draft["digest"] });
+    let (first, second) =
+        tokio::join!(console.post("/drafts/1/confirm", shown.clone()), console.post("/drafts/1/confirm", shown));
+    let (done, refused) = if first.0 == StatusCode::OK { (first, second) } else { (second, first) };
+    assert_eq!((done.0, done.1["who"].as_str()), (StatusCode::OK, Some(TOMAS)), "{}", done.1);
+    assert_eq!(refused.0, StatusCode::CONFLICT, "{}", refused.1);
+    let filter = tempestas_api::ElevationFilter { all: false, ended: true };
+    assert_eq!(house.client(TOMAS).elevations(&filter).await.unwrap().len(), 1);
     let again = console.post("/drafts/1/confirm", json!({ "shown": draft["digest"] })).await;
     assert_eq!(again.0, StatusCode::CONFLICT, "a draft is carried out once");
 }
