@@ -43,7 +43,7 @@ function look(bar: Bar): string {
 
 const dark = (bar: Bar) => ['live', 'opening', 'closing'].includes(bar.state) && !bar.overdue
 
-function Mark({ bar, x, width, y, height, thin }: { bar: Bar; x: number; width: number; y: number; height: number; thin: boolean }) {
+function Mark({ bar, x, width, y, height }: { bar: Bar; x: number; width: number; y: number; height: number }) {
   const navigate = useNavigate()
   const says = `${bar.id}: ${labelOf(bar)} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
   const go = (event: React.MouseEvent) => {
@@ -54,20 +54,33 @@ function Mark({ bar, x, width, y, height, thin }: { bar: Bar; x: number; width: 
   const label = labelOf(bar)
   const inside = width >= labelRoom(bar)
   return (
-    <a href={`/elevation/${bar.id}`} onClick={go} aria-label={says} tabIndex={thin ? -1 : 0} className="cursor-pointer">
+    <a href={`/elevation/${bar.id}`} onClick={go} aria-label={says} className="cursor-pointer">
       <title>{`${says}\n${bar.reason ?? ''}`}</title>
-      <rect x={x} y={y} width={Math.max(width, 3)} height={height} rx={thin ? 1 : 3} className={look(bar)} strokeWidth={thin ? 0.5 : 1.2} strokeDasharray={waiting ? '4 3' : undefined} />
-      {!thin && waiting && (
+      <rect x={x} y={y} width={Math.max(width, 3)} height={height} rx={3} className={look(bar)} strokeWidth={1.2} strokeDasharray={waiting ? '4 3' : undefined} />
+      {waiting && (
         <path d={`M${x + 10} ${y + 4} l6 ${height / 2 - 4} l-6 ${height / 2 - 4} l-6 ${4 - height / 2} z`} className={bar.for_me ? 'fill-warm-fill stroke-warm' : 'fill-sea stroke-sea'} />
       )}
-      {!thin && bar.leftovers > 0 && <circle cx={x + Math.max(width, 3)} cy={y} r={4} className="fill-alarm" />}
-      {!thin && (
-        <text x={inside ? x + (waiting ? 22 : 7) : x + Math.max(width, 3) + 6} y={y + height / 2 + 4} className={`pointer-events-none text-[11.5px] ${inside ? (dark(bar) ? 'fill-[#231400]' : 'fill-ink') : 'fill-ink-2'}`}>
-          {label}
-        </text>
-      )}
+      {bar.leftovers > 0 && <circle cx={x + Math.max(width, 3)} cy={y} r={4} className="fill-alarm" />}
+      <text x={inside ? x + (waiting ? 22 : 7) : x + Math.max(width, 3) + 6} y={y + height / 2 + 4} className={`pointer-events-none text-[11.5px] ${inside ? (dark(bar) ? 'fill-[#231400]' : 'fill-ink') : 'fill-ink-2'}`}>
+        {label}
+      </text>
     </a>
   )
+}
+
+/** All bars of a gathered lane: one shape for each look, however many there are. Opened, each can be reached. */
+function Dense({ lane, x, width, row }: { lane: Lane; x: (at: Date) => number; width: number; row: number }) {
+  const shapes = new Map<string, string[]>()
+  for (const { bar, row: n } of lane.bars) {
+    const left = Math.max(x(new Date(bar.from)), -2)
+    const wide = Math.max(Math.min(x(new Date(bar.to)), width + 4) - left, 1.5)
+    const tall = Math.max(row - 0.6, 0.4)
+    const shape = `M${left.toFixed(1)} ${(4 + n * row).toFixed(2)}h${wide.toFixed(1)}v${tall.toFixed(2)}h${(-wide).toFixed(1)}z`
+    const alike = shapes.get(look(bar))
+    if (alike) alike.push(shape)
+    else shapes.set(look(bar), [shape])
+  }
+  return [...shapes.entries()].map(([style, all]) => <path key={style} d={all.join('')} className={style} strokeWidth={0.3} />)
 }
 
 function LaneLabel({ lane, gathered, open, onOpen }: { lane: Lane; gathered: boolean; open: boolean; onOpen: () => void }) {
@@ -146,12 +159,13 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
                 {ticks.map((tick) => (
                   <line key={tick.getTime()} x1={x(tick)} x2={x(tick)} y1={0} y2={tall} className="stroke-line" strokeWidth={0.7} />
                 ))}
-                {lane.bars.map(({ bar, row: n }) => {
+                {thin && <Dense lane={lane} x={x} width={width} row={row} />}
+                {!thin && lane.bars.map(({ bar, row: n }) => {
                   const begin = x(new Date(bar.from))
                   const end = x(new Date(bar.to))
                   const left = Math.max(begin, -2)
                   return (
-                    <Mark key={bar.id} bar={bar} x={left} width={Math.min(end, width + 4) - left} y={(thin ? 4 : 6) + n * row} height={thin ? Math.max(row - 0.6, 1) : ROW - 5} thin={thin} />
+                    <Mark key={bar.id} bar={bar} x={left} width={Math.min(end, width + 4) - left} y={6 + n * row} height={ROW - 5} />
                   )
                 })}
                 <line x1={at} x2={at} y1={0} y2={tall} className="pointer-events-none stroke-ink" strokeWidth={1.4} />

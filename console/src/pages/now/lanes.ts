@@ -36,7 +36,9 @@ export function place(bars: Bar[], by: 'system' | 'person', pixel: number): Lane
   const lanes = new Map<string, Bar[]>()
   for (const bar of bars) {
     const name = by === 'system' ? bar.target || '—' : bar.who
-    lanes.set(name, [...(lanes.get(name) ?? []), bar])
+    const lane = lanes.get(name)
+    if (lane) lane.push(bar)
+    else lanes.set(name, [bar])
   }
   return [...lanes.entries()]
     .sort(([a], [b]) => a.localeCompare(b))
