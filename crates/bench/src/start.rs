@@ -4,7 +4,7 @@ use std::{sync::Arc, time::Instant};
 
 use anyhow::Context as _;
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
-use tempestas_core::{Caller, Command, What, decide, ledger::Signer};
+use tempestas_core::{Caller, Command, Row, What, World, decide, ledger::Signer};
 use tempestas_store::{Batch, Loaded, Store};
 
 use crate::{
@@ -17,6 +17,9 @@ const RIGHTS: usize = 50_000;
 const PEOPLE: usize = 5_000;
 /// Elevations that came and went, among those facts.
 const ELEVATIONS: usize = 20_000;
+
+/// Copies of the rights that are made to weigh them.
+const COPIES: usize = 4;
 
 /// Resident memory of this process, in bytes.
 fn resident() -> anyhow::Result<u64> {
@@ -108,16 +111,27 @@ async fn bare_read(state: &std::path::Path) -> anyhow::Result<std::time::Duratio
     Ok(begun.elapsed())
 }
 
+/// A World of its standing rights and the accounts they name.
+fn rights_alone(world: &World) -> World {
+    let mut alone = World::default();
+    for held in world.standing.values() {
+        alone.put(Row::Standing(held.clone()));
+        alone.know(held.account, world.text(held.account));
+    }
+    alone
+}
+
 async fn start(state: &str) -> anyhow::Result<()> {
     let begun = Instant::now();
     let loaded = Store::open(std::path::Path::new(state)).await?;
     let took = begun.elapsed();
     let memory = resident()?;
-    let rights: Vec<_> = loaded.world.standing.values().take(10_000).cloned().collect();
+    let copies: Vec<World> = (0..COPIES + 1).map(|_| rights_alone(&loaded.world)).collect();
+    // The first copy fills what loading left free.
     let before = resident()?;
-    let copies: Vec<_> = (0..5).map(|_| rights.clone()).collect();
-    let each = (resident()?.saturating_sub(before)) / 5;
-    std::hint::black_box(copies);
+    let more: Vec<World> = (0..COPIES).map(|_| rights_alone(&loaded.world)).collect();
+    let each = resident()?.saturating_sub(before) * 10_000 / u64::try_from(COPIES * RIGHTS)?;
+    std::hint::black_box((copies, more));
     println!("{} {memory} {each}", took.as_secs_f64());
     Ok(())
 }
