@@ -24,7 +24,7 @@ function Rail({ me }: { me: Me }) {
   return (
     <nav
       aria-label="Pages"
-      className="fixed inset-x-0 bottom-0 z-30 flex overflow-x-auto border-t border-line bg-sheet md:sticky md:top-0 md:h-dvh md:w-[76px] md:shrink-0 md:flex-col md:border-t-0 md:border-r md:pt-2"
+      className="fixed inset-x-0 bottom-0 z-30 flex overflow-x-auto border-t border-line px-0.5 bg-sheet md:sticky md:top-0 md:h-dvh md:w-[76px] md:shrink-0 md:flex-col md:border-t-0 md:border-r md:pt-2"
     >
       <img src="/mark.svg" alt="Tempestas" className="mx-auto mb-2 hidden h-8 w-8 md:block" />
       {PAGES.filter((page) => page.for(me)).map((page) => (
@@ -33,7 +33,7 @@ function Rail({ me }: { me: Me }) {
           to={page.to}
           end={page.to === '/'}
           className={({ isActive }) =>
-            `relative grid min-w-16 flex-1 justify-items-center gap-0.5 px-1 py-2 text-[0.79rem] md:flex-none md:py-2.5 ${
+            `relative grid min-w-11 flex-1 justify-items-center gap-0.5 py-2 text-[0.72rem] whitespace-nowrap md:px-1 md:text-[0.79rem] md:flex-none md:py-2.5 ${
               isActive ? 'font-semibold text-sea before:absolute before:inset-y-1.5 before:left-0 before:w-[3px] before:rounded before:bg-sea max-md:before:hidden' : 'text-ink-2 hover:text-ink'
             }`
           }

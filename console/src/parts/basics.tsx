@@ -4,6 +4,7 @@ import { type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode, ty
 import { Check, Copy } from 'lucide-react'
 import { Link } from 'react-router'
 import type { Api } from '../api/call'
+import { placeOf } from '../words/commands'
 import { clock, exact, relative } from '../words/time'
 import { useNow } from './data'
 
@@ -218,12 +219,30 @@ export function Empty({ children }: { children: ReactNode }) {
   return <p className="max-w-[60ch] px-3.5 py-4 text-ink-2">{children}</p>
 }
 
+/** Words of the service: what stands between backticks is a value, or a command with a place here. */
+function Plain({ text }: { text: string }) {
+  return text.split('`').map((part, n) => {
+    if (n % 2 === 0) return part
+    const place = placeOf(part)
+    // biome-ignore lint: the parts of a sentence have no other key
+    const key = `${n}-${part}`
+    if (place?.to) {
+      return (
+        <Link key={key} to={place.to} className="underline">
+          {place.label}
+        </Link>
+      )
+    }
+    return place ? <strong key={key}>{place.label}</strong> : <code key={key}>{part}</code>
+  })
+}
+
 /** A refusal, in place. */
 export function Wrong({ error }: { error: Error | null | undefined }) {
   if (!error) return null
   return (
     <p role="alert" className="rise rounded border border-alarm bg-alarm-soft px-3 py-2 text-ink">
-      {error.message.charAt(0).toUpperCase() + error.message.slice(1)}
+      <Plain text={error.message.charAt(0).toUpperCase() + error.message.slice(1)} />
       {/[.!?]$/.test(error.message) ? '' : '.'}
     </p>
   )
@@ -241,14 +260,17 @@ export function Skeleton({ lines = 4, of }: { lines?: number; of: string }) {
   )
 }
 
-/** What was asked for, or its skeleton, or why it isn't there. */
-export function Shown<T>({ of, query, lines, children }: { of: string; query: { data: T | undefined; error: Error | null }; lines?: number; children: (data: T) => ReactNode }) {
+/** What was asked for, or its skeleton, or why it isn't there. A `page` brings its own first sentence otherwise. */
+export function Shown<T>({ of, query, lines, page, children }: { of: string; query: { data: T | undefined; error: Error | null }; lines?: number; page?: boolean; children: (data: T) => ReactNode }) {
   if (query.data !== undefined) return <>{children(query.data)}</>
   if (query.error) {
     return (
-      <div className="p-3.5">
-        <Wrong error={query.error} />
-      </div>
+      <>
+        {page && <Sentence>{of} can’t be shown.</Sentence>}
+        <div className={page ? '' : 'p-3.5'}>
+          <Wrong error={query.error} />
+        </div>
+      </>
     )
   }
   return <Skeleton of={of} lines={lines} />

@@ -57,10 +57,16 @@ export function relative(at: Date, now: Date): string {
   return seconds < 0 ? `${about(-seconds)} ago` : `in ${about(seconds)}`
 }
 
+/** `5,000`. */
+export const figure = (number: number): string => number.toLocaleString('en-GB')
+
 /** `1 right`, `3 rights`. */
 export function count(number: number, one: string, many = `${one}s`): string {
-  return `${number.toLocaleString('en-GB')} ${number === 1 ? one : many}`
+  return `${figure(number)} ${number === 1 ? one : many}`
 }
+
+/** Orders names as people do: `host-9` before `host-10`. */
+export const byName = new Intl.Collator('en-GB', { numeric: true }).compare
 
 /** `a, b and c`. */
 export function list(words: string[], joint = 'and'): string {

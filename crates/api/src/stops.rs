@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewStop {
-    /// A person, with every sign-in of theirs.
+    /// A person, under every name they have.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub person: Option<String>,
     /// A scope and all below; `/` is everything.

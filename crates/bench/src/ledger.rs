@@ -3,11 +3,9 @@
 use std::{
     fs::File,
     io::{BufReader, BufWriter, Read as _, Write as _},
-    sync::Arc,
     time::Instant,
 };
 
-use anyhow::Context as _;
 use sqlx::{ConnectOptions as _, Connection as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
     Caller, Command, What, decide,
@@ -38,17 +36,10 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
 
 /// Facts of real lifecycles.
 async fn sample() -> anyhow::Result<Vec<FactLine>> {
-    let big = Arc::new(Big::build(40, 100, "http://127.0.0.1:9").await?);
+    let big = Big::build(40, 100, "http://127.0.0.1:9").await?;
     for n in 0..60 {
-        let who = *big.people.get(n % 30).context("somebody")?;
-        let id = big.ask(who, 600).await?;
-        big.yes(id).await?;
-        let grant = big.house.world().await.elevations.get(&id).and_then(|one| one.grant).context("opened")?;
-        big.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
-        big.house.submit(big.caller(who), Command::GiveBack { elevation: id }).await?;
-        big.house.submit(Caller::keeper(), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
+        big.lifecycle(n).await?;
     }
-    let big = Arc::into_inner(big).context("nobody else works there")?;
     let (setup, _kept) = big.close().await?;
     let Loaded { store, tree, .. } = Store::open(&setup.state()).await?;
     let lines = store.fact_lines(0, u32::try_from(tree.size())?).await?;

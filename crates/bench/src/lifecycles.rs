@@ -7,7 +7,7 @@ use std::{
 
 use anyhow::Context as _;
 use jiff::SignedDuration;
-use tempestas_core::{Caller, Command, ElevationId, GrantId, Phase, Task, orders};
+use tempestas_core::{Caller, Command, GrantId, Phase, Task, orders};
 
 use crate::{
     report::{Report, rate, seconds},
@@ -45,22 +45,6 @@ fn bare_syncs(directory: &std::path::Path) -> anyhow::Result<f64> {
     Ok(rate(count, begun.elapsed()))
 }
 
-/// One from its ask to its read-back end: five durable commands.
-async fn lifecycle(big: &Big, n: usize) -> anyhow::Result<()> {
-    let who = *big.people.get(n % (big.people.len() - 1)).context("somebody")?;
-    let id = big.ask(who, 3600).await?;
-    big.yes(id).await?;
-    let grant = grant_of(big, id).await?;
-    big.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
-    big.house.submit(big.caller(who), Command::GiveBack { elevation: id }).await?;
-    big.house.submit(Caller::keeper(), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
-    Ok(())
-}
-
-async fn grant_of(big: &Big, id: ElevationId) -> anyhow::Result<GrantId> {
-    big.house.world().await.elevations.get(&id).and_then(|one| one.grant).context("it was opened")
-}
-
 async fn whole(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Result<()> {
     let begun = Instant::now();
     let mut under_way = Vec::new();
@@ -68,7 +52,7 @@ async fn whole(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Resul
         let big = Arc::clone(big);
         under_way.push(tokio::spawn(async move {
             for n in (caller..LIFECYCLES).step_by(CALLERS) {
-                lifecycle(&big, n).await?;
+                big.lifecycle(n).await?;
             }
             anyhow::Ok(())
         }));
@@ -116,11 +100,7 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
         for who in some {
             let (big, who) = (Arc::clone(big), *who);
             under_way.push(tokio::spawn(async move {
-                let id = big.ask(who, 3600).await?;
-                big.yes(id).await?;
-                let grant = grant_of(&big, id).await?;
-                big.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
-                anyhow::Ok(grant)
+                big.open(who, 3600).await
             }));
         }
         for one in under_way {

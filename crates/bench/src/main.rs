@@ -3,12 +3,15 @@
 mod console;
 mod ledger;
 mod lifecycles;
+mod look;
 mod report;
 mod rules;
 mod start;
 mod world;
 
 use std::{path::Path, process::ExitCode};
+
+use anyhow::Context as _;
 
 #[tokio::main]
 async fn main() -> ExitCode {
@@ -22,8 +25,12 @@ async fn main() -> ExitCode {
     }
 }
 
-/// Runs all of them, or one by name.
+/// Runs all of them, or one by name; or `look DIRECTORY`: takes pictures of a large house.
 async fn run(only: Option<&str>) -> anyhow::Result<()> {
+    if only == Some("look") {
+        let into = std::env::args().nth(2).context("`look` wants the directory that the pictures go to")?;
+        return look::shoot(Path::new(&into)).await;
+    }
     let mut report = report::Report::default();
     let wanted = |name: &str| only.is_none_or(|only| only == name);
     if wanted("lifecycles") {

@@ -40,13 +40,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         let big = Arc::clone(&big);
         under_way.push(tokio::spawn(async move {
             for n in (caller..ELEVATIONS).step_by(64) {
-                let who = *big.people.get(n % (PEOPLE - 1)).context("somebody")?;
-                let id = big.ask(who, 600).await?;
-                big.yes(id).await?;
-                let grant = big.house.world().await.elevations.get(&id).and_then(|one| one.grant).context("opened")?;
-                big.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
-                big.house.submit(big.caller(who), Command::GiveBack { elevation: id }).await?;
-                big.house.submit(Caller::keeper(), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
+                big.lifecycle(n).await?;
             }
             anyhow::Ok(())
         }));

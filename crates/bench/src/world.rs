@@ -11,7 +11,7 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, Lapse, PartFound, Refusal,
+    Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, GrantId, Lapse, PartFound, Refusal,
     Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, SubjectKind, Survey, Terms,
     TermsId, Verdict, Weight, What, demand_for,
 };
@@ -217,6 +217,24 @@ impl Big {
             self.house.world().await.elevations.get(&elevation).map_or_else(|| Digest::of(&[]), |one| one.digest);
         let answer = Command::Answer { elevation, verdict: Verdict::Yes, less: None, reason: None, shown };
         self.house.submit(self.caller(self.approver), answer).await
+    }
+
+    /// The right is in force: asked, answered, seen there.
+    pub(crate) async fn open(&self, who: SubjectId, seconds: u32) -> anyhow::Result<(ElevationId, GrantId)> {
+        let id = self.ask(who, seconds).await?;
+        self.yes(id).await?;
+        let grant = self.house.world().await.elevations.get(&id).and_then(|one| one.grant).context("it was opened")?;
+        self.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
+        Ok((id, grant))
+    }
+
+    /// One from its ask to its read-back end: five durable commands.
+    pub(crate) async fn lifecycle(&self, n: usize) -> anyhow::Result<()> {
+        let who = *self.people.get(n % (self.people.len() - 1)).context("somebody")?;
+        let (elevation, grant) = self.open(who, 3600).await?;
+        self.house.submit(self.caller(who), Command::GiveBack { elevation }).await?;
+        self.house.submit(Caller::keeper(), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
+        Ok(())
     }
 
     /// Closes the house, so that a process of its own can take it up.

@@ -13,7 +13,7 @@ pub const LIFT_LASTS: Seconds = Seconds::hours(1);
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Reach {
-    /// One human, with every sign-in of theirs.
+    /// One human, under every name they have.
     Person(SubjectId),
     /// A scope and all below; the root is everything.
     Scope(ScopeId),

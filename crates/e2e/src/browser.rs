@@ -241,6 +241,19 @@ impl Browser {
         Ok(self.web.execute(script, Vec::new()).await?.json().clone())
     }
 
+    /// Waits, ten seconds at most, until nothing is being fetched any more.
+    ///
+    /// # Errors
+    /// The browser's.
+    pub async fn settled(&self) -> anyhow::Result<()> {
+        let until = tokio::time::Instant::now() + Duration::from_secs(10);
+        let fetching = "return document.querySelectorAll('[role=status][aria-label^=Fetching]').length";
+        while self.script(fetching).await? != 0 && tokio::time::Instant::now() < until {
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        Ok(())
+    }
+
     /// Errors and broken policies so far, and requests that left the origin.
     pub async fn wrongs(&self) -> anyhow::Result<Vec<String>> {
         let strange = "return [...window.wrongs, ...performance.getEntriesByType('resource').map((one) => one.name).filter((name) => !name.startsWith(location.origin) && !name.startsWith('data:'))]";

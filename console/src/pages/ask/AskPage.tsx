@@ -29,7 +29,7 @@ export default function AskPage() {
   const last = chosen ? mine.data?.find((one) => one.right === chosen || one.asked?.right === chosen) : undefined
   return (
     <>
-      <Sentence>{eligible.data ? `You may ask for ${count(eligible.data.eligible.length, 'right')}.` : 'What you may ask for'}</Sentence>
+      <Sentence>{eligible.data ? `You may ask for ${eligible.data.eligible.length ? count(eligible.data.eligible.length, 'right') : 'nothing yet'}.` : 'What you may ask for'}</Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
         <Section
           title="Rights"

@@ -78,7 +78,7 @@ export default function DraftPage() {
   )
   const drop = useAct(() => post('/api/v1/drafts/{id}/drop', undefined, { id }))
   return (
-    <Shown of={`draft ${id}`} query={draft}>
+    <Shown page of={`Draft ${id}`} query={draft}>
       {(draft) => (
         <>
           <Sentence>{draft.state === 'open' ? 'A program drafted this for you. Nothing is done yet.' : `This draft was ${draft.state}.`}</Sentence>

@@ -144,7 +144,7 @@ export default function ElevationPage() {
   const now = useNow()
   const query = useData(['elevation', id], ['elevations'], () => get('/api/v1/elevations/{id}', { at: { id } }))
   return (
-    <Shown of={id} query={query} lines={8}>
+    <Shown page of={id} query={query} lines={8}>
       {(one) => {
         const left = one.grant ? (new Date(one.grant.until).getTime() - now.getTime()) / 1000 : 0
         return (

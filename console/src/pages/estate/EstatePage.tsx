@@ -5,7 +5,7 @@ import { useSearchParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { Sentence, Shown } from '../../parts/basics'
 import { useData } from '../../parts/data'
-import { count } from '../../words/time'
+import { count, figure } from '../../words/time'
 import { ScopeSheet } from './ScopeSheet'
 
 type Scope = Api['ScopeView']
@@ -31,9 +31,9 @@ function Node({ scope, depth, at, choose }: { scope: Scope; depth: number; at: s
           </span>
         )}
         {scope.rules > 0 && <span className="text-[0.79rem] font-normal text-sea">terms</span>}
-        {scope.live > 0 && <span className="figures rounded-full bg-warm-soft px-1.5 text-[0.82rem] font-normal text-warm">{scope.live} live</span>}
-        <span className="figures w-8 text-right text-[0.86rem] font-normal text-ink-3" title={`${scope.standing} standing rights, ${scope.critical} critical`}>
-          {scope.standing || ''}
+        {scope.live > 0 && <span className="figures rounded-full bg-warm-soft px-1.5 text-[0.82rem] font-normal text-warm">{figure(scope.live)} live</span>}
+        <span className="figures min-w-8 text-right text-[0.86rem] font-normal text-ink-3" title={`${scope.standing} standing rights, ${scope.critical} critical`}>
+          {scope.standing ? figure(scope.standing) : ''}
         </span>
       </button>
     </li>

@@ -6,7 +6,7 @@ import { useEffect, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { Empty } from '../../parts/basics'
 import { clock, count, exact } from '../../words/time'
-import { type Bar, gathered, type Lane, labelOf, labelRoom, place } from './lanes'
+import { type Bar, type By, gathered, type Lane, labelOf, labelRoom, place } from './lanes'
 
 const ROW = 26
 const GATHERED_HEIGHT = 52
@@ -43,16 +43,16 @@ function look(bar: Bar): string {
 
 const dark = (bar: Bar) => ['live', 'opening', 'closing'].includes(bar.state) && !bar.overdue
 
-function Mark({ bar, x, width, y, height }: { bar: Bar; x: number; width: number; y: number; height: number }) {
+function Mark({ bar, by, x, width, y, height }: { bar: Bar; by: By; x: number; width: number; y: number; height: number }) {
   const navigate = useNavigate()
-  const says = `${bar.id}: ${labelOf(bar)} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
+  const says = `${bar.id}: ${bar.who}, ${bar.role} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
   const go = (event: React.MouseEvent) => {
     event.preventDefault()
     void navigate(`/elevation/${bar.id}`)
   }
   const waiting = bar.state === 'waiting'
-  const label = labelOf(bar)
-  const inside = width >= labelRoom(bar)
+  const label = labelOf(bar, by)
+  const inside = width >= labelRoom(bar, by)
   return (
     <a href={`/elevation/${bar.id}`} onClick={go} aria-label={says} className="cursor-pointer">
       <title>{`${says}\n${bar.reason ?? ''}`}</title>
@@ -100,7 +100,7 @@ function LaneLabel({ lane, gathered, open, onOpen }: { lane: Lane; gathered: boo
   )
 }
 
-export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; from: Date; to: Date; now: Date; lanes: 'system' | 'person' }) {
+export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; from: Date; to: Date; now: Date; lanes: By }) {
   const [ref, full] = useWidth()
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set())
   const span = to.getTime() - from.getTime()
@@ -165,7 +165,7 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
                   const end = x(new Date(bar.to))
                   const left = Math.max(begin, -2)
                   return (
-                    <Mark key={bar.id} bar={bar} x={left} width={Math.min(end, width + 4) - left} y={6 + n * row} height={ROW - 5} />
+                    <Mark key={bar.id} bar={bar} by={by} x={left} width={Math.min(end, width + 4) - left} y={6 + n * row} height={ROW - 5} />
                   )
                 })}
                 <line x1={at} x2={at} y1={0} y2={tall} className="pointer-events-none stroke-ink" strokeWidth={1.4} />

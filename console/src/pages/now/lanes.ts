@@ -1,6 +1,7 @@
 // Which bar goes where: lanes by system or person, and rows within a lane so that bars don't overlap.
 
 import type { Api } from '../../api/call'
+import { byName } from '../../words/time'
 
 export type Bar = Api['Bar']
 
@@ -21,9 +22,12 @@ const ROWS_MOST = 22
 /** Width of a letter of the labels, in pixels. */
 const LETTER = 6.4
 
-export const labelOf = (bar: Bar) => `${bar.role} · ${bar.who}`
+export type By = 'system' | 'person'
+
+/** What a bar says that its lane doesn't. */
+export const labelOf = (bar: Bar, by: By) => `${bar.role} · ${by === 'system' ? bar.who : bar.target.split('/').at(-1) || bar.target}`
 /** Room that a bar's label takes, in pixels. */
-export const labelRoom = (bar: Bar) => labelOf(bar).length * LETTER + (bar.state === 'waiting' ? 26 : 14)
+export const labelRoom = (bar: Bar, by: By) => labelOf(bar, by).length * LETTER + (bar.state === 'waiting' ? 26 : 14)
 
 /** Lanes that are drawn as one dense band. */
 export function gathered(lanes: Lane[]): ReadonlySet<string> {
@@ -32,7 +36,7 @@ export function gathered(lanes: Lane[]): ReadonlySet<string> {
 }
 
 /** `pixel` is how much time one pixel is, in milliseconds. */
-export function place(bars: Bar[], by: 'system' | 'person', pixel: number): Lane[] {
+export function place(bars: Bar[], by: By, pixel: number): Lane[] {
   const lanes = new Map<string, Bar[]>()
   for (const bar of bars) {
     const name = by === 'system' ? bar.target || '—' : bar.who
@@ -41,7 +45,7 @@ export function place(bars: Bar[], by: 'system' | 'person', pixel: number): Lane
     else lanes.set(name, [bar])
   }
   return [...lanes.entries()]
-    .sort(([a], [b]) => a.localeCompare(b))
+    .sort(([a], [b]) => byName(a, b))
     .map(([name, all]) => {
       const ends: number[] = []
       const placed = all
@@ -50,7 +54,7 @@ export function place(bars: Bar[], by: 'system' | 'person', pixel: number): Lane
           const from = new Date(bar.from).getTime()
           // A label that doesn't fit into its bar stands beside it, and nothing else does.
           const end = new Date(bar.to).getTime()
-          const room = labelRoom(bar) * pixel
+          const room = labelRoom(bar, by) * pixel
           const to = end - from >= room ? end : end + room
           let row = ends.findIndex((end) => end <= from)
           if (row < 0) row = ends.length

@@ -8,7 +8,7 @@ import { StopDialog } from '../../frame/Stop'
 import { Button, Empty, Instant, Reference, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
 import { useData } from '../../parts/data'
 import { useMe } from '../../parts/me'
-import { count, list } from '../../words/time'
+import { count, figure, list } from '../../words/time'
 
 type Page = Api['PersonPage']
 
@@ -16,8 +16,8 @@ function sentence(page: Page): string {
   const live = page.elevations.filter((one) => ['live', 'opening', 'closing'].includes(one.state)).length
   const parts = [
     `holds ${count(page.standing.length, 'right')} all the time`,
-    `may ask for ${page.eligible.length}`,
-    `${live} live now`,
+    `may ask for ${figure(page.eligible.length)}`,
+    live > 0 ? `has ${figure(live)} live now` : 'has nothing live',
   ]
   return `${page.subject.name} ${list(parts)}.`
 }
@@ -125,7 +125,7 @@ export default function PersonPage() {
   const [stop, setStop] = useState(false)
   const query = useData(['person', name], ['people', 'standing', 'elevations', 'record'], () => get('/api/v1/people/{who}', { at: { who: name } }))
   return (
-    <Shown of={name} query={query} lines={8}>
+    <Shown page of={name} query={query} lines={8}>
       {(page) => (
         <>
           <Sentence

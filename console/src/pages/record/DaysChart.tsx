@@ -5,7 +5,7 @@ import { area, curveStepAfter } from 'd3-shape'
 import { type Api, get } from '../../api/call'
 import { Section, Shown } from '../../parts/basics'
 import { useData } from '../../parts/data'
-import { count } from '../../words/time'
+import { count, figure } from '../../words/time'
 
 type Day = Api['DayView']
 
@@ -70,14 +70,14 @@ export function DaysChart() {
         )
         return (
           <div className="grid grid-cols-[minmax(0,1fr)] gap-4 md:grid-cols-2">
-            <Section title={`${count(total, 'elevation')} in ${days.length} days: ${(total / days.length).toFixed(1)} a day${most && most.opened > 0 ? `, ${most.opened} on ${short(most.day)}` : ''}`}>
+            <Section title={`${count(total, 'elevation')} in ${days.length} days: ${(total / days.length).toFixed(1)} a day${most && most.opened > 0 ? `, ${figure(most.opened)} on ${short(most.day)}` : ''}`}>
               <div className="px-3.5 py-2">
                 <Elevations days={days} />
                 {ends}
               </div>
             </Section>
             {standing.length > 1 && (
-              <Section title={`Standing rights: ${standing.at(-1)?.standing} now, ${standing[0]?.standing} on ${short(standing[0]?.day ?? '')}`}>
+              <Section title={`Standing rights: ${figure(standing.at(-1)?.standing ?? 0)} now, ${figure(standing[0]?.standing ?? 0)} on ${short(standing[0]?.day ?? '')}`}>
                 <div className="px-3.5 py-2">
                   <StandingLine days={days} />
                   {ends}

@@ -2,6 +2,7 @@
 // checkpoint's signature: in the browser itself (RFC 9162, 2.1.3.2 and 2.1.4.2; signed notes; Ed25519).
 
 import { type Api, get } from '../../api/call'
+import { figure } from '../../words/time'
 
 type Proof = Api['EntryProof']
 
@@ -79,7 +80,7 @@ export async function check(proof: Proof): Promise<Outcome> {
   }
   return {
     holds: true,
-    says: `Entry ${proof.n} stands, byte for byte, among the ${proof.size.toLocaleString('en-GB')} entries under the signed checkpoint. ${proof.proof.length + 1} hashes and a signature were checked in this browser.`,
+    says: `Entry ${proof.n} stands, byte for byte, among the ${figure(proof.size)} entries under the signed checkpoint. ${proof.proof.length + 1} hashes and a signature were checked in this browser.`,
   }
 }
 
@@ -101,8 +102,8 @@ export async function goesOn(): Promise<Outcome> {
     return { holds: false, says: `The ledger doesn’t go on from the ${kept.size} entries this browser saw before: its history was rewritten.` }
   }
   localStorage.setItem(KEPT, JSON.stringify({ key: reply.public_key, ...note, at: new Date().toISOString() }))
-  const since = kept ? `goes on from the ${kept.size.toLocaleString('en-GB')} this browser saw before` : 'seen in this browser for the first time'
-  return { holds: true, says: `Signed checkpoint over ${note.size.toLocaleString('en-GB')} entries, ${since}.` }
+  const since = kept ? `goes on from the ${figure(kept.size)} this browser saw before` : 'seen in this browser for the first time'
+  return { holds: true, says: `Signed checkpoint over ${figure(note.size)} entries, ${since}.` }
 }
 
 async function consistent(old: { size: number; root: string }, now: { size: number; root: string }, proof: string[]): Promise<boolean> {

@@ -6,7 +6,7 @@ import { type Api, get } from '../../api/call'
 import { Section, Sentence, Shown } from '../../parts/basics'
 import { useData } from '../../parts/data'
 import { isAdministrator, useMe } from '../../parts/me'
-import { count } from '../../words/time'
+import { byName, count, figure } from '../../words/time'
 import { Conversions } from './Conversions'
 import { FACETS, Facets, fits, type Picked } from './facets'
 import { StandingTable } from './StandingTable'
@@ -14,43 +14,50 @@ import { Tray } from './Tray'
 
 export type Standing = Api['StandingView']
 
+const HARM = { critical: 0, privileged: 1, ordinary: 2 }
+const worstFirst = (a: Standing, b: Standing) => HARM[a.weight] - HARM[b.weight] || byName(a.account, b.account) || byName(a.scope, b.scope)
+
 function sentence(all: Standing[]): string {
   if (all.length === 0) return 'No standing rights are known.'
   const critical = all.filter((one) => one.weight === 'critical').length
   const unused = all.filter((one) => !one.last_used).length
-  return `${count(all.length, 'standing right')}: ${critical} critical, ${unused} never seen used.`
+  return `${count(all.length, 'standing right')}: ${figure(critical)} critical, ${figure(unused)} never seen used.`
 }
 
 export default function StandingPage() {
   const me = useMe()
   const [search, setSearch] = useSearchParams()
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
+  const [wide] = useState(() => matchMedia('(min-width: 64rem)').matches)
   const q = search.get('q') ?? ''
   const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
   const picked: Picked = useMemo(() => Object.fromEntries(FACETS.map((facet) => [facet.key, search.getAll(facet.key)])), [search])
-  const all = standing.data ?? []
+  const all = useMemo(() => [...(standing.data ?? [])].sort(worstFirst), [standing.data])
   const shown = useMemo(() => all.filter((one) => fits(one, picked, q)), [all, picked, q])
   const administers = me.data && isAdministrator(me.data)
   return (
     <>
       <Sentence>{standing.data ? sentence(all) : 'Standing rights'}</Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
-        <Facets
-          all={all}
-          picked={picked}
-          q={q}
-          onPick={(key, value, on) =>
-            setSearch((old) => {
-              const values = old.getAll(key).filter((one) => one !== value)
-              old.delete(key)
-              for (const one of on ? [...values, value] : values) old.append(key, one)
-              return old
-            })
-          }
-        />
+        <details open={wide || FACETS.some((facet) => search.has(facet.key)) || undefined}>
+          <summary className="label mb-2 cursor-pointer lg:hidden">Narrow by harm, use, holder, system, role</summary>
+          <Facets
+            all={all}
+            picked={picked}
+            q={q}
+            onPick={(key, value, on) =>
+              setSearch((old) => {
+                const values = old.getAll(key).filter((one) => one !== value)
+                old.delete(key)
+                for (const one of on ? [...values, value] : values) old.append(key, one)
+                return old
+              })
+            }
+          />
+        </details>
         <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
           <Section
-            title={`${count(shown.length, 'right')}${shown.length < all.length ? ` of ${all.length}` : ''}`}
+            title={`${count(shown.length, 'right')}${shown.length < all.length ? ` of ${figure(all.length)}` : ''}`}
             aside={
               <input
                 type="search"

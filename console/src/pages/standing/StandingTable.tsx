@@ -31,7 +31,7 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
     <div role="table" aria-label="Standing rights" aria-rowcount={rows.length + 1} className="overflow-x-auto">
       <div className="min-w-[680px]">
         <div role="rowgroup">
-          <div role="row" aria-rowindex={1} className={`grid ${COLUMNS} items-center gap-2 border-b border-line px-3 py-1.5`}>
+          <div role="row" aria-rowindex={1} className={`grid ${COLUMNS} items-center gap-2 overflow-y-auto border-b border-line px-3 py-1.5 [scrollbar-gutter:stable]`}>
             {HEADS.map((head, n) => (
               <span role="columnheader" key={head || 'pick'} className="label">
                 {n === 0 && setChosen ? (
@@ -43,7 +43,7 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
             ))}
           </div>
         </div>
-        <div ref={scroll} role="rowgroup" tabIndex={0} onKeyDown={press} aria-label="Rows; j and k move, x picks" className="max-h-[58vh] overflow-y-auto">
+        <div ref={scroll} role="rowgroup" tabIndex={0} onKeyDown={press} aria-label="Rows; j and k move, x picks" className="max-h-[58vh] overflow-y-auto [scrollbar-gutter:stable]">
           <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
             {virtual.getVirtualItems().map((item) => {
               const one = rows[item.index]

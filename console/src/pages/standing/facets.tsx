@@ -1,5 +1,6 @@
 // Facets: each value with how many would be left if it were picked too.
 
+import { figure } from '../../words/time'
 import type { Standing } from './StandingPage'
 
 const QUARTER = 90 * 86400_000
@@ -43,7 +44,8 @@ export function Facets({ all, picked, q, onPick }: { all: Standing[]; picked: Pi
   return (
     <div className="grid gap-3 max-lg:grid-cols-2 max-sm:grid-cols-1" role="group" aria-label="Narrow by">
       {FACETS.map((facet) => {
-        const counts = new Map<string, number>()
+        // What was picked stays, even where nothing fits it any more.
+        const counts = new Map((picked[facet.key] ?? []).map((value) => [value, 0]))
         for (const one of all) if (fits(one, picked, q, facet.key)) counts.set(facet.of(one), (counts.get(facet.of(one)) ?? 0) + 1)
         const values = [...counts.entries()].sort((a, b) => b[1] - a[1])
         if (values.length === 0) return null
@@ -56,7 +58,7 @@ export function Facets({ all, picked, q, onPick }: { all: Standing[]; picked: Pi
                 <span className="min-w-0 flex-1 truncate" title={value}>
                   {value}
                 </span>
-                <span className="figures text-ink-3">{number}</span>
+                <span className="figures text-ink-3">{figure(number)}</span>
               </label>
             ))}
             {values.length > 8 && <p className="px-1 text-[0.82rem] text-ink-3">and {values.length - 8} more: search</p>}

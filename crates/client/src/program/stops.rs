@@ -35,7 +35,7 @@ fn said(stop: &StopView) {
             );
         }
         (None, None) => println!(
-            "Stopped {} ({}): {} elevations ended, {} of them not read back as gone yet. `tempestas stop lift {}` lifts it; it takes two.",
+            "Stopped {} ({}): {} ended, {} not read back as gone yet. `tempestas stop lift {}` lifts it; it takes two.",
             stop.what,
             stop.id,
             stop.ended.len(),

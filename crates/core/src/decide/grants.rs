@@ -75,7 +75,7 @@ fn revoke(draft: &mut Draft<'_>, id: ElevationId, word: &Said) -> Result<(), Ref
         )));
     }
     if word.0.is_empty() {
-        return Err(Refusal::invalid("a word is needed, which the holder will read: `--word`"));
+        return Err(Refusal::invalid("a word is needed, which the holder will read: `--reason`"));
     }
     checked_text("word", word, 500)?;
     if matches!(elevation.phase, Phase::Closing | Phase::Ended(_)) {

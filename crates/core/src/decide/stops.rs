@@ -39,7 +39,7 @@ fn stop(draft: &mut Draft<'_>, reach: Reach, word: &Said) -> Result<(), Refusal>
         return Err(Refusal::invalid(format!("{} is not a person", world.subject_name(person))));
     }
     if word.0.trim().is_empty() {
-        return Err(Refusal::invalid("a stop needs a word, which those it reaches will read: `--word`"));
+        return Err(Refusal::invalid("a stop needs a word, which those it reaches will read: `--reason`"));
     }
     checked_text("word", word, 500)?;
     if let Some(known) = world.stops.values().find(|stop| stop.lifted_at.is_none() && stop.reach == reach) {

@@ -1,14 +1,14 @@
-//! Facts as earlier versions wrote them, replayed. The file is only ever added to, never edited.
+//! Facts as earlier versions wrote them, replayed. The files are only ever added to, never edited.
 
 use tempestas_core::{
     Fact, World,
     ledger::{FactLine, leaf_hash},
 };
 
-#[test]
-fn facts_of_every_version_are_read_as_they_were_written_and_make_a_world() {
+/// Applies an export to an empty World, once each of its facts was read and written again byte for byte.
+fn replayed(export: &str) -> World {
     let mut world = World::default();
-    for line in include_str!("facts-v1.jsonl").lines() {
+    for line in export.lines() {
         let line: FactLine = serde_json::from_str(line).expect("a line of an export");
         assert_eq!(leaf_hash(line.fact.as_bytes()), line.leaf, "fact {} was edited", line.n);
         let fact = Fact::from_bytes(line.fact.as_bytes()).unwrap_or_else(|why| panic!("fact {}: {why}", line.n));
@@ -17,11 +17,26 @@ fn facts_of_every_version_are_read_as_they_were_written_and_make_a_world() {
         assert!(world.last_at.is_none_or(|last| last <= fact.at), "time runs backwards at fact {}", line.n);
         world.apply(&fact);
     }
+    world
+}
+
+#[test]
+fn facts_of_every_version_are_read_as_they_were_written_and_make_a_world() {
+    let world = replayed(include_str!("facts-v1.jsonl"));
     assert_eq!(world.subjects.len(), 26);
     assert_eq!(world.targets.len(), 2);
     assert!(world.standing.len() > 60);
     assert_eq!(world.elevations.len(), 2);
     assert!(world.active.is_empty());
+}
+
+#[test]
+fn facts_of_stops_narrowed_asks_tallies_passkeys_and_devices_are_read_as_they_were_written() {
+    let world = replayed(include_str!("kinds-v1.jsonl"));
+    assert_eq!(world.stops.len(), 2);
+    assert_eq!(world.stops.values().filter(|stop| stop.lifted_at.is_some()).count(), 1);
+    assert!(!world.tallies.is_empty());
+    assert!(world.elevations.values().any(|one| one.asked.is_some()), "an ask was narrowed");
 }
 
 #[test]

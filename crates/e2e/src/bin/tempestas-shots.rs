@@ -76,14 +76,7 @@ async fn shoot(state: &std::path::Path, into: &std::path::Path, rest: &[String])
         if !says.is_empty() {
             browser.says(says).await?;
         }
-        // Until nothing is being fetched any more.
-        let until = tokio::time::Instant::now() + std::time::Duration::from_secs(10);
-        while browser.script("return document.querySelectorAll('[role=status][aria-label^=Fetching]').length").await?
-            != 0
-            && tokio::time::Instant::now() < until
-        {
-            tokio::time::sleep(std::time::Duration::from_millis(100)).await;
-        }
+        browser.settled().await?;
         for wrong in browser.wrongs().await? {
             eprintln!("  {name}: {wrong}");
         }

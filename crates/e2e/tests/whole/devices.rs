@@ -191,6 +191,6 @@ async fn the_client_signs_in_by_code_and_says_where_to_confirm() {
     let ask = ["ask", &right, "--for", "5m", "--reason", "because the work needs it", "--wait"];
     let (exit, text) = house.tempestas(&home, &ask, "");
     assert!(exit == 7 && text.contains("confirm it at http://localhost:"), "{exit}: {text}");
-    let (exit, text) = house.tempestas(&home, &["stop", "everything", "--word", "fire on pier 3"], "");
+    let (exit, text) = house.tempestas(&home, &["stop", "everything", "--reason", "fire on pier 3"], "");
     assert_eq!(exit, 7, "{text}");
 }

@@ -189,7 +189,7 @@ pub(crate) enum Verb {
         /// Reference, like E1042.
         elevation: String,
         /// Why, for the holder to read.
-        #[arg(long)]
+        #[arg(long = "reason", value_name = "REASON")]
         word: String,
         /// Wait until it is read back as gone.
         #[arg(long)]
@@ -224,12 +224,12 @@ pub(crate) enum Verb {
 pub(crate) enum StopVerb {
     /// List stops, those in force first.
     List,
-    /// Stop one person, with every sign-in of theirs.
+    /// Stop one person, under every name they have.
     Person {
         /// Whom.
         name: String,
         /// Why, for those it reaches to read.
-        #[arg(long)]
+        #[arg(long = "reason", value_name = "REASON")]
         word: String,
     },
     /// Stop a scope and all below.
@@ -237,13 +237,13 @@ pub(crate) enum StopVerb {
         /// Path.
         path: String,
         /// Why, for those it reaches to read.
-        #[arg(long)]
+        #[arg(long = "reason", value_name = "REASON")]
         word: String,
     },
     /// Stop everything.
     Everything {
         /// Why, for those it reaches to read.
-        #[arg(long)]
+        #[arg(long = "reason", value_name = "REASON")]
         word: String,
     },
     /// One of the two voices that lift a stop.
