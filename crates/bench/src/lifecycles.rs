@@ -99,9 +99,7 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
         let mut under_way = Vec::new();
         for who in some {
             let (big, who) = (Arc::clone(big), *who);
-            under_way.push(tokio::spawn(async move {
-                big.open(who, 3600).await
-            }));
+            under_way.push(tokio::spawn(async move { big.open(who, 3600).await }));
         }
         for one in under_way {
             live.push(one.await??);

@@ -11,9 +11,9 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, GrantId, Lapse, PartFound, Refusal,
-    Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, SubjectKind, Survey, Terms,
-    TermsId, Verdict, Weight, What, demand_for,
+    Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, GrantId, Lapse, PartFound,
+    Refusal, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, SubjectKind,
+    Survey, Terms, TermsId, Verdict, Weight, What, demand_for,
 };
 use tempestas_demo::daemon::Setup;
 use tempestas_service::{House, config::Config};
