@@ -45,7 +45,7 @@ const dark = (bar: Bar) => ['live', 'opening', 'closing'].includes(bar.state) &&
 
 function Mark({ bar, by, x, width, y, height }: { bar: Bar; by: By; x: number; width: number; y: number; height: number }) {
   const navigate = useNavigate()
-  const says = `${bar.id}: ${bar.who}, ${bar.role} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
+  const says = `${bar.id}: ${labelOf(bar, by)}; ${bar.who} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
   const go = (event: React.MouseEvent) => {
     event.preventDefault()
     void navigate(`/elevation/${bar.id}`)
