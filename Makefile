@@ -2,7 +2,7 @@
 .PHONY: demo example test check openapi shots packages console bench soak
 
 CARGO ?= cargo
-PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-standins -p tempestas-demo
+PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-host -p tempestas-standins -p tempestas-demo
 DEMO = target/debug/tempestas-demo $(if $(STATE),--state $(STATE))
 
 # The console's pages, built anew where anything they are made of is newer.

@@ -224,6 +224,8 @@ pub struct ElevationView {
     pub ticket: Option<String>,
     /// Whether the caller is its holder.
     pub mine: bool,
+    /// Whether it is used with a public key of one's own, which is certified for it.
+    pub takes_own_key: bool,
     /// Whether it waits for the caller's answer.
     pub for_me: bool,
     /// Whether the caller may end it.
@@ -314,6 +316,15 @@ pub struct LeftoverView {
     pub ended: bool,
 }
 
+/// What a login is made for.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LoginAsk {
+    /// The line of a public key, like `ssh-ed25519 AAAA…`; for a host, which is reached with a key of one's own.
+    #[serde(default)]
+    pub public_key: Option<String>,
+}
+
 /// How to use a live elevation. A password in it is shown once and kept nowhere.
 #[derive(Clone, Serialize, Deserialize, JsonSchema)]
 pub struct LoginReply {
@@ -331,6 +342,12 @@ pub struct LoginReply {
     pub port: Option<u16>,
     /// A database to begin with.
     pub database: Option<String>,
+    /// A certificate for the key that was sent, on a host.
+    #[serde(default)]
+    pub certificate: Option<String>,
+    /// The host's own public key, to know it by.
+    #[serde(default)]
+    pub host_key: Option<String>,
     /// Its end.
     pub until: Timestamp,
 }

@@ -71,7 +71,8 @@ pub struct NewTarget {
     pub name: String,
     /// How it is reached.
     pub connector: Connector,
-    /// The broker's password or key; sealed, and never shown again.
+    /// The broker's password or key; sealed, and never shown again. None for a host, which has none.
+    #[serde(default)]
     pub secret: String,
     /// Least number of accounts that keep a critical right through any conversion.
     #[serde(default = "one")]
@@ -104,6 +105,26 @@ pub struct TargetSettings {
     /// A new password or key of the broker.
     #[serde(default)]
     pub secret: Option<String>,
+}
+
+/// How a target is let be looked after.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct HostEnrolment {
+    /// What power that is, and why; one sentence each.
+    pub says: Vec<String>,
+    /// A script for the root of the host that places what is needed.
+    pub script: String,
+    /// A script that takes all of it away again.
+    pub undo: String,
+}
+
+/// Whether a target can be looked after.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct CheckReply {
+    /// Path.
+    pub target: String,
+    /// What is missing, each with what to do; nothing where all is well.
+    pub missing: Vec<String>,
 }
 
 /// Names a target.

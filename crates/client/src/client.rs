@@ -6,13 +6,14 @@ use reqwest::{Certificate, Method, Response, StatusCode, Url};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    AlarmView, AnswerRequest, AskRequest, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
-    DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DutyView, EffectiveQuery,
-    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView, EligibleReply, EnrolReply,
-    EnrolRequest, Enrolment, LedgerFilter, LedgerReply, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder,
-    NewMember, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
-    RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter, StandingView, StopView,
-    SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WhichTarget, WordRequest,
+    AlarmView, AnswerRequest, AskRequest, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest,
+    DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DutyView,
+    EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView, EligibleReply,
+    EnrolReply, EnrolRequest, Enrolment, HostEnrolment, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me,
+    NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewStop, NewSubject, NewTarget, NewTerms, PlanView,
+    PreviewRequest, Problem, ProofReply, ProofRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView,
+    SinceQuery, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView,
+    TermsReply, TermsView, WaitQuery, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -206,6 +207,10 @@ calls! {
     survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "survey"] body target;
     /// Takes in a survey that was held.
     accept_survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "accept"] body target;
+    /// What a host is given to be looked after.
+    host_enrolment(target: &WhichTarget) -> HostEnrolment = GET ["targets", "enrolment"] query target;
+    /// Whether a target can be looked after.
+    check_target(target: &WhichTarget) -> CheckReply = POST ["targets", "check"] body target;
     /// Roles.
     roles() -> Vec<RoleView> = GET ["roles"];
     /// Alarms.
@@ -260,8 +265,8 @@ calls! {
     give_back(id: &str) -> ElevationView = POST ["elevations", id, "give-back"];
     /// Revokes an elevation.
     revoke(id: &str, word: &WordRequest) -> ElevationView = POST ["elevations", id, "revoke"] body word;
-    /// How to use an elevation; makes a fresh password where there is one.
-    login(id: &str) -> LoginReply = POST ["elevations", id, "login"];
+    /// How to use an elevation; makes a fresh password or certificate where there is one.
+    login(id: &str, ask: &LoginAsk) -> LoginReply = POST ["elevations", id, "login"] body ask;
     /// The record.
     ledger(filter: &LedgerFilter) -> LedgerReply = GET ["ledger"] query filter;
     /// The present checkpoint.

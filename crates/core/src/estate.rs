@@ -53,13 +53,30 @@ pub enum Connector {
         /// Base address, `http://…`.
         url: String,
     },
+    /// A Linux host.
+    Linux {
+        /// Host name or address.
+        host: String,
+        /// TCP port of sshd.
+        port: u16,
+        /// The account that orders come through.
+        user: String,
+        /// The host's own public key, as `/etc/ssh/ssh_host_ed25519_key.pub` has it.
+        host_key: String,
+    },
 }
 
 impl Connector {
     /// Whether a right there is put on the person's own account, so that a mapping is needed.
     #[must_use]
     pub const fn uses_own_account(&self) -> bool {
-        matches!(self, Self::Brightwater { .. })
+        matches!(self, Self::Brightwater { .. } | Self::Linux { .. })
+    }
+
+    /// Whether it is signed in to with a key of one's own, which is certified for each grant.
+    #[must_use]
+    pub const fn takes_own_key(&self) -> bool {
+        matches!(self, Self::Linux { .. })
     }
 
     /// The kind, as a word.
@@ -68,6 +85,7 @@ impl Connector {
         match self {
             Self::Postgres { .. } => "PostgreSQL",
             Self::Brightwater { .. } => "Brightwater",
+            Self::Linux { .. } => "Linux",
         }
     }
 }

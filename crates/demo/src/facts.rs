@@ -33,6 +33,18 @@ pub struct Facts {
     pub postgres_password: String,
     /// Who to sign in as.
     pub people: Vec<Person>,
+    /// The Linux hosts; none where namespaces aren't to be had.
+    #[serde(default)]
+    pub hosts: Vec<HostFacts>,
+}
+
+/// A Linux host of the demo.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct HostFacts {
+    /// Its name.
+    pub name: String,
+    /// Where its sshd listens, on loopback.
+    pub port: u16,
 }
 
 impl Facts {

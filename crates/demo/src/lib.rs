@@ -7,6 +7,7 @@ pub mod daemon;
 pub mod example;
 pub mod facts;
 pub mod history;
+pub mod hosts;
 pub mod processes;
 pub mod quillhaven;
 pub mod run;

@@ -10,8 +10,9 @@ use anyhow::bail;
 use crate::{
     cluster::{self, Cluster, free_port},
     daemon::{self, Setup},
-    facts::Facts,
+    facts::{Facts, HostFacts},
     history::{self, Systems},
+    hosts::{self, Host, Lab, pier},
     processes::Running,
     quillhaven,
     seed::{self, Targets, random_word},
@@ -41,6 +42,10 @@ pub struct Demo {
     pub brightwater: Running,
     /// The cluster; none where PostgreSQL is not installed.
     pub cluster: Option<Cluster>,
+    /// The Linux hosts; none where namespaces aren't to be had. They go before what holds their namespaces.
+    pub hosts: Vec<Host>,
+    /// What holds their namespaces.
+    pub lab: Option<Lab>,
     /// The facts.
     pub facts: Facts,
     /// Its directory.
@@ -104,11 +109,20 @@ impl Demo {
             brightwater: (&brightwater.address, &broker_key),
         };
         let secret = setup.first_secret()?;
-        let people = match past {
-            Past::Months => seed::enrol_all(&service.address, &secret, directory).await?.people,
+        let (people, lab, hosts) = match past {
+            Past::Months => {
+                let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
+                let lab = lab(&say)?;
+                let hosts = match &lab {
+                    Some(lab) => pier::begin(&seeded.administrator, lab, directory).await?,
+                    None => Vec::new(),
+                };
+                (seeded.people, lab, hosts)
+            }
             Past::None => {
                 say("filling Quillhaven: people, groups, targets, terms");
-                seed::service(&service.address, &secret, directory, &targets).await?.people
+                let people = seed::service(&service.address, &secret, directory, &targets).await?.people;
+                (people, None, Vec::new())
             }
         };
         let facts = Facts {
@@ -118,9 +132,10 @@ impl Demo {
             postgres_port: cluster.as_ref().map(|cluster| cluster.port),
             postgres_password: superuser,
             people,
+            hosts: hosts.iter().map(|host| HostFacts { name: host.name.clone(), port: host.port }).collect(),
         };
         facts.write(directory)?;
-        Ok(Self { service, setup, brightwater, cluster, facts, directory: directory.to_owned() })
+        Ok(Self { service, setup, brightwater, cluster, hosts, lab, facts, directory: directory.to_owned() })
     }
 
     /// Goes on with what an earlier start left.
@@ -132,9 +147,14 @@ impl Demo {
             None => None,
         };
         let brightwater = daemon::brightwater(&directory.join("brightwater"), port(&facts.brightwater), "{}")?;
+        let lab = if facts.hosts.is_empty() { None } else { lab(&say)? };
+        let hosts = match &lab {
+            Some(lab) => pier::take_up(lab, directory, &facts.hosts)?,
+            None => Vec::new(),
+        };
         let setup = setup(directory, address, port(&facts.address));
         let service = setup.start(&[])?;
-        Ok(Self { service, setup, brightwater, cluster, facts, directory: directory.to_owned() })
+        Ok(Self { service, setup, brightwater, cluster, hosts, lab, facts, directory: directory.to_owned() })
     }
 
     /// Stops everything, the service first.
@@ -146,6 +166,16 @@ impl Demo {
         self.brightwater.kill();
         self.cluster.as_ref().map_or(Ok(()), Cluster::stop)
     }
+}
+
+/// What hosts live in, or a word about why there are none.
+fn lab(say: &impl Fn(&str)) -> anyhow::Result<Option<Lab>> {
+    if let Some(why) = hosts::missing() {
+        say(&format!("{why}; the demo goes on without hosts"));
+        return Ok(None);
+    }
+    say("starting the Linux hosts on the pier");
+    Lab::start(say).map(Some)
 }
 
 fn setup(directory: &Path, address: IpAddr, port: u16) -> Setup {

@@ -9,12 +9,13 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_core::{Actor, Caller, Command, Connector, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer};
 use tempestas_store::Store;
-use tempestas_targets::Target;
+use tempestas_targets::{Place, Target};
 use tokio::sync::{RwLock, RwLockReadGuard, broadcast, watch};
 
 use url::Url;
 
 use crate::{
+    authorities::{Signs, authority},
     config::Config,
     identity::Identity,
     passkeys::Passkeys,
@@ -178,6 +179,11 @@ impl App {
 
     /// A target, ready to be called.
     pub(crate) async fn target(&self, scope: ScopeId, connector: &Connector) -> Result<Target, Failure> {
+        let place = Place { connector, scope, installation: &self.shared.installation };
+        if connector.takes_own_key() {
+            let orders = authority(self, Signs::Orders).await?;
+            return Target::host(&place, orders).ok_or_else(|| Failure::target("it is no host"));
+        }
         let owner = format!("target:{}", scope.0);
         let sealed = self.store().sealed(Some(&owner)).await?;
         let Some(sealed) = sealed.iter().find(|sealed| sealed.name == "broker") else {
@@ -187,7 +193,9 @@ impl App {
         };
         let secret = self.vault().open_sealed(sealed)?;
         let secret = String::from_utf8_lossy(&secret).into_owned().into();
-        Target::new(connector, secret, &self.shared.installation).map_err(|error| Failure::target(error.to_string()))
+        Target::with_secret(&place, secret)
+            .map_err(|error| Failure::target(error.to_string()))?
+            .ok_or_else(|| Failure::target("it has no secret of its own"))
     }
 
     /// What a keeper last heard.

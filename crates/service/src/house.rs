@@ -14,6 +14,7 @@ use url::Url;
 
 use crate::{
     app::{App, Parts},
+    authorities,
     config::Config,
     identity::token_digest,
     keeper,
@@ -52,6 +53,7 @@ impl House {
         ensure_not_older(&config, &tree)?;
         let vault = Vault::open(&config.master_key, first_start)?;
         let signer = Arc::new(signer(&config, &store, &vault, first_start).await?);
+        authorities::make(&store, &vault).await?;
         tracing::info!("{}", keeper::summary(&world));
         let (store, world) = (Arc::new(store), Arc::new(RwLock::new(world)));
         let (writer, scribe, heard_of) =

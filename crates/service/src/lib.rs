@@ -4,6 +4,7 @@
 //! act on the difference between what is wanted and what is seen on each target.
 
 mod app;
+mod authorities;
 mod callers;
 pub mod config;
 mod console;

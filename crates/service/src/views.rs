@@ -307,6 +307,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
     let ending = matches!(elevation.phase, Phase::Closing | Phase::Ended(_));
     let (says, weight) = role_of(world, elevation.right);
     let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+    let connector = world.target_of(elevation.right.scope).map(|target| &target.connector);
     ElevationView {
         id: elevation.id.to_string(),
         who: world.subject_name(elevation.asker),
@@ -324,6 +325,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
             start: asked.start,
         }),
         mine: elevation.asker == me,
+        takes_own_key: connector.is_some_and(tempestas_core::Connector::takes_own_key),
         for_me: crate::routes::waits_for(elevation, me),
         may_revoke: !ending && (approver || administers()),
         reason: elevation.reason.map(|text| world.text(text)),

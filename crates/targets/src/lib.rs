@@ -4,16 +4,18 @@
 //! our mark (`tempestas/INSTALLATION/GRANT`) and an unguessable name; what lacks the mark is never adopted.
 
 mod brightwater;
+pub mod linux;
 mod postgres;
 
 use std::time::Duration;
 
 use jiff::Timestamp;
 use secrecy::SecretString;
-use tempestas_core::{Connector, Grant, Marked, Standing, Survey, World};
+use tempestas_core::{Connector, Grant, Marked, ScopeId, Standing, Survey, World};
 use thiserror::Error;
 
 pub use brightwater::Brightwater;
+use linux::{Address, Authority, Linux};
 pub use postgres::Postgres;
 
 /// No call to a target takes longer.
@@ -148,13 +150,24 @@ pub struct Login {
     pub database: String,
 }
 
+/// Where a target is, and what opens it.
+pub struct Place<'p> {
+    /// How it is reached.
+    pub connector: &'p Connector,
+    /// Its scope.
+    pub scope: ScopeId,
+    /// The installation that reaches it.
+    pub installation: &'p str,
+}
+
 /// A target of any kind.
-#[expect(clippy::large_enum_variant, reason = "there is one for each keeper, no more")]
 pub enum Target {
     /// A PostgreSQL cluster.
     Postgres(Postgres),
     /// The simulated cloud Brightwater.
     Brightwater(Brightwater),
+    /// A Linux host.
+    Linux(Linux),
 }
 
 macro_rules! each {
@@ -162,6 +175,7 @@ macro_rules! each {
         match $self {
             Target::Postgres($target) => limited($call).await,
             Target::Brightwater($target) => limited($call).await,
+            Target::Linux($target) => limited($call).await,
         }
     };
 }
@@ -171,17 +185,39 @@ async fn limited<T>(call: impl Future<Output = Result<T, TargetError>>) -> Resul
 }
 
 impl Target {
-    /// A target by its connector; nothing is called yet.
+    /// A target with its own password or key; nothing is called yet. None for a host, which has no secret of its own.
     ///
     /// # Errors
     /// When the connector's settings can't be used.
-    pub fn new(connector: &Connector, secret: SecretString, installation: &str) -> Result<Self, TargetError> {
-        Ok(match connector {
+    pub fn with_secret(place: &Place<'_>, secret: SecretString) -> Result<Option<Self>, TargetError> {
+        let installation = place.installation;
+        Ok(Some(match place.connector {
             Connector::Postgres { host, port, user, database } => {
                 Self::Postgres(Postgres::new(host, *port, user, database, secret, installation))
             }
             Connector::Brightwater { url } => Self::Brightwater(Brightwater::new(url, secret, installation)?),
-        })
+            Connector::Linux { .. } => return Ok(None),
+        }))
+    }
+
+    /// A host, by the authority that signs orders; nothing is called yet. None for what is no host.
+    #[must_use]
+    pub fn host(place: &Place<'_>, orders: Authority) -> Option<Self> {
+        let Connector::Linux { host, port, user, host_key } = place.connector else { return None };
+        let address = Address { host: host.clone(), port: *port, user: user.clone(), host_key: host_key.clone() };
+        Some(Self::Linux(Linux::new(address, orders, place.installation, place.scope.0)))
+    }
+
+    /// What is missing for the target to be looked after, each with what to do.
+    ///
+    /// # Errors
+    /// When it can't be asked.
+    pub async fn check(&self) -> Result<Vec<String>, TargetError> {
+        match self {
+            Self::Linux(target) => limited(target.check()).await,
+            Self::Postgres(target) => limited(target.clock()).await.map(|_| Vec::new()),
+            Self::Brightwater(target) => limited(target.clock()).await.map(|_| Vec::new()),
+        }
     }
 
     /// Reads every standing right.
@@ -271,7 +307,7 @@ impl Target {
     pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
         match self {
             Self::Postgres(target) => limited(target.login(call, password)).await.map(Some),
-            Self::Brightwater(_) => Ok(None),
+            Self::Brightwater(_) | Self::Linux(_) => Ok(None),
         }
     }
 
@@ -282,6 +318,8 @@ impl Target {
     pub async fn keep_time(&self) -> Result<(), TargetError> {
         match self {
             Self::Postgres(target) => limited(target.keep_time()).await,
+            // Each order to a host begins with what is due there.
+            Self::Linux(target) => limited(target.clock()).await.map(|_| ()),
             Self::Brightwater(_) => Ok(()),
         }
     }

@@ -167,7 +167,7 @@ export default function ElevationPage() {
             <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
               <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
                 <Acts one={one} />
-                {one.mine && one.state === 'live' && <Reach id={one.id} />}
+                {one.mine && one.state === 'live' && <Reach id={one.id} host={one.takes_own_key} />}
                 <Section title="What was asked">
                   <Asked one={one} />
                 </Section>

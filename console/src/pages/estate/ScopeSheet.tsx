@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { type Api, get } from '../../api/call'
 import { Empty, Instant, Right, Section, Select, Shown, Weight, Who, Wrong } from '../../parts/basics'
 import { useData } from '../../parts/data'
+import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
 import { TermsEditor } from './TermsEditor'
 import { useMe } from '../../parts/me'
@@ -20,7 +21,7 @@ function TargetFacts({ path }: { path: string }) {
     <Section title="The system">
       <dl className="grid grid-cols-[7rem_minmax(0,1fr)] gap-x-3 gap-y-1.5 px-3.5 py-3">
         <dt className="label">Kind</dt>
-        <dd>{target.connector.kind === 'postgres' ? `PostgreSQL at ${target.connector.host}:${target.connector.port}` : `Brightwater at ${target.connector.url}`}</dd>
+        <dd>{whereIs(target.connector)}</dd>
         <dt className="label">Answered</dt>
         <dd>{target.answered_at ? <Instant at={target.answered_at} how="relative" /> : 'not yet'}</dd>
         <dt className="label">Last survey</dt>

@@ -7,7 +7,7 @@ import { Button, Empty, Input, Right, Section, Sentence, Shown, Weight, Wrong } 
 import { useAct, useData } from '../../parts/data'
 import { count } from '../../words/time'
 import { AddPerson, Duties, Enrol } from '../settings/People'
-import { Connect } from '../settings/Systems'
+import { Connect } from '../settings/Connect'
 
 type Reply = Api['FirstDayReply']
 

@@ -2,9 +2,12 @@
 
 import { useState } from 'react'
 import { type Api, get, post, put } from '../../api/call'
-import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '../../parts/basics'
+import { Button, Empty, Input, Instant, Section, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
+import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
+import { Connect } from './Connect'
+import { HostEnrolment } from './HostEnrolment'
 
 type Target = Api['TargetView']
 
@@ -50,7 +53,7 @@ function System({ target }: { target: Target }) {
         <span>
           <span className="mono font-semibold">{target.path}</span>{' '}
           <span className="text-ink-2">
-            {target.connector.kind === 'postgres' ? `PostgreSQL, ${target.connector.host}:${target.connector.port}` : `Brightwater, ${target.connector.url}`}, as {target.broker ?? 'its broker'}
+            {whereIs(target.connector)}, as {target.broker ?? (target.connector.kind === 'linux' ? target.connector.user : 'its broker')}
           </span>
         </span>
         <span className="flex gap-1.5">
@@ -81,64 +84,8 @@ function System({ target }: { target: Target }) {
       )}
       <Wrong error={survey.error ?? accept.error} />
       {open && <Change target={target} done={() => setOpen(false)} />}
+      {target.connector.kind === 'linux' && <HostEnrolment target={target.path} begun={target.answered_at != null} />}
     </li>
-  )
-}
-
-export function Connect({ done }: { done?: () => void }) {
-  const [kind, setKind] = useState<'postgres' | 'brightwater'>('postgres')
-  const [path, setPath] = useState('')
-  const [host, setHost] = useState('127.0.0.1')
-  const [port, setPort] = useState('5432')
-  const [user, setUser] = useState('tempestas_broker')
-  const [database, setDatabase] = useState('tempestas')
-  const [url, setUrl] = useState('http://127.0.0.1:')
-  const [secret, setSecret] = useState('')
-  const connect = useAct(async () => {
-    const parts = path.split('/').filter(Boolean)
-    const name = parts.pop() ?? ''
-    // Folders on the way are made where they are missing.
-    const known = new Set((await get('/api/v1/estate')).map((scope) => scope.path))
-    let parent = '/'
-    for (const part of parts) {
-      const next = parent === '/' ? `/${part}` : `${parent}/${part}`
-      if (!known.has(next)) await post('/api/v1/folders', { parent, name: part })
-      parent = next
-    }
-    const connector: Api['Connector'] = kind === 'postgres' ? { kind, host, port: Number(port), user, database } : { kind, url }
-    return post('/api/v1/targets', { parent, name, connector, secret, emergency_least: 1, alarm_after: 60 })
-  }, done)
-  return (
-    <form
-      className="grid gap-3 px-3.5 py-3 sm:grid-cols-2"
-      onSubmit={(event) => {
-        event.preventDefault()
-        connect.mutate()
-      }}
-    >
-      <Select label="Kind" value={kind} onChange={(event) => setKind(event.target.value as typeof kind)}>
-        <option value="postgres">PostgreSQL</option>
-        <option value="brightwater">Brightwater</option>
-      </Select>
-      <Input label="Path in the estate" value={path} onChange={(event) => setPath(event.target.value)} placeholder="/harbour/databases/berths" className="mono" required hint="Folders on the way are made." />
-      {kind === 'postgres' ? (
-        <>
-          <Input label="Host" value={host} onChange={(event) => setHost(event.target.value)} required />
-          <Input label="Port" type="number" value={port} onChange={(event) => setPort(event.target.value)} required />
-          <Input label="The broker’s login role" value={user} onChange={(event) => setUser(event.target.value)} required />
-          <Input label="Database for its own schema" value={database} onChange={(event) => setDatabase(event.target.value)} required />
-        </>
-      ) : (
-        <Input label="Address" value={url} onChange={(event) => setUrl(event.target.value)} required />
-      )}
-      <Input label={kind === 'postgres' ? 'The broker’s password' : 'The broker’s key'} type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} required hint="Sealed, and never shown again." />
-      <div className="grid gap-3 sm:col-span-2">
-        <Wrong error={connect.error} />
-        <Button type="submit" look="main" busy={connect.isPending} className="justify-self-start">
-          Connect it
-        </Button>
-      </div>
-    </form>
   )
 }
 

@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LessView, LoginReply, PreviewRequest,
-    WaitQuery, WordRequest,
+    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LessView, PreviewRequest, WaitQuery,
+    WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 
@@ -225,24 +225,4 @@ pub(crate) async fn revoke(session: &Session, id: &str, word: String, wait: bool
 pub(crate) async fn withdraw(session: &Session, id: &str) -> anyhow::Result<()> {
     let withdrawn = session.fresh(async |client| client.withdraw(id).await).await?;
     session.print(&withdrawn, |one| println!("{} {}.", one.id, one.state))
-}
-
-pub(crate) async fn reach(session: &Session, id: &str) -> anyhow::Result<()> {
-    let login = session.fresh(async |client| client.login(id).await).await?;
-    session.print(&login, login_shown)
-}
-
-fn login_shown(login: &LoginReply) {
-    if login.replaced {
-        println!("A password was fetched for this before; that one is void from now on.");
-    }
-    println!("{}", login.says);
-    let (Some(user), Some(password), Some(host), Some(port), Some(database)) =
-        (&login.user, &login.password, &login.host, &login.port, &login.database)
-    else {
-        return;
-    };
-    println!("  login     {user}");
-    println!("  password  {password}");
-    println!("  psql \"host={host} port={port} dbname={database} user={user}\"");
 }

@@ -32,11 +32,19 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             println!("Added the folder {path}.");
             Ok(())
         }
+        TargetsVerb::AddLinux { path, host, port, user, host_key_file, emergency_least } => {
+            let host_key = secret(&host_key_file)?;
+            let connector = Connector::Linux { host, port, user, host_key };
+            add(session, &path, connector, None, emergency_least).await
+        }
+        TargetsVerb::Enrolment { path, undo } => enrolment(session, path, undo).await,
+        TargetsVerb::Check { path } => check(session, path).await,
         TargetsVerb::AddPostgres { path, host, port, user, database, secret_file, emergency_least } => {
-            add(session, &path, Connector::Postgres { host, port, user, database }, &secret_file, emergency_least).await
+            add(session, &path, Connector::Postgres { host, port, user, database }, Some(&secret_file), emergency_least)
+                .await
         }
         TargetsVerb::AddBrightwater { path, url, secret_file, emergency_least } => {
-            add(session, &path, Connector::Brightwater { url }, &secret_file, emergency_least).await
+            add(session, &path, Connector::Brightwater { url }, Some(&secret_file), emergency_least).await
         }
         TargetsVerb::Survey { path } => {
             let which = WhichTarget { target: path };
@@ -92,13 +100,49 @@ async fn add(
     session: &Session,
     path: &str,
     connector: Connector,
-    secret_file: &Path,
+    secret_file: Option<&Path>,
     emergency_least: u32,
 ) -> anyhow::Result<()> {
     let (parent, name) = parent_and_name(path);
-    let new = NewTarget { parent, name, connector, secret: secret(secret_file)?, emergency_least, alarm_after: 60 };
+    let secret = secret_file.map(secret).transpose()?.unwrap_or_default();
+    let new = NewTarget { parent, name, connector, secret, emergency_least, alarm_after: 60 };
     let added = session.fresh(async |client| client.add_target(&new).await).await?;
-    session.print(&added, |added| println!("Looking after {}; its first survey begins by itself.", added.path))
+    session.print(&added, |added| match added.connector {
+        Connector::Linux { .. } => println!(
+            "Added {}. Now run `tempestas targets enrolment {}`: it prints what the host's root has to place there.",
+            added.path, added.path
+        ),
+        _ => println!("Looking after {}; its first survey begins by itself.", added.path),
+    })
+}
+
+/// The script alone goes to standard output, so that it can go into a file; what it means goes beside it.
+async fn enrolment(session: &Session, path: String, undo: bool) -> anyhow::Result<()> {
+    let which = WhichTarget { target: path };
+    let reply = session.client().host_enrolment(&which).await?;
+    session.print(&reply, |reply| {
+        if undo {
+            print!("{}", reply.undo);
+            return;
+        }
+        for sentence in &reply.says {
+            eprintln!("- {sentence}");
+        }
+        print!("{}", reply.script);
+    })
+}
+
+async fn check(session: &Session, path: String) -> anyhow::Result<()> {
+    let which = WhichTarget { target: path };
+    let reply = session.fresh(async |client| client.check_target(&which).await).await?;
+    session.print(&reply, |reply| {
+        if reply.missing.is_empty() {
+            println!("{} can be looked after; nothing is missing.", reply.target);
+        } else {
+            println!("{} can't be looked after yet:", reply.target);
+            reply.missing.iter().for_each(|missing| println!("- {missing}"));
+        }
+    })
 }
 
 fn surveyed(reply: &SurveyReply) {

@@ -52,16 +52,22 @@ impl Home {
         Ok(Self { directory })
     }
 
-    fn write<T: Serialize>(&self, name: &str, value: &T) -> anyhow::Result<()> {
+    /// Keeps a file, whole or not at all, that nobody else may read; says where it is.
+    pub(crate) fn keep_file(&self, name: &str, text: &str) -> anyhow::Result<PathBuf> {
         let made = std::fs::DirBuilder::new().recursive(true).mode(0o700).create(&self.directory);
         made.with_context(|| format!("{} can't be made", self.directory.display()))?;
         let path = self.directory.join(name);
         let beside = path.with_extension("new");
         let _ = std::fs::remove_file(&beside);
         let mut file = std::fs::File::options().write(true).create_new(true).mode(0o600).open(&beside)?;
-        file.write_all(serde_json::to_string(value)?.as_bytes())?;
+        file.write_all(text.as_bytes())?;
         file.sync_all()?;
-        std::fs::rename(&beside, &path).with_context(|| format!("{} can't be written", path.display()))
+        std::fs::rename(&beside, &path).with_context(|| format!("{} can't be written", path.display()))?;
+        Ok(path)
+    }
+
+    fn write<T: Serialize>(&self, name: &str, value: &T) -> anyhow::Result<()> {
+        self.keep_file(name, &serde_json::to_string(value)?).map(|_| ())
     }
 
     fn read<T: for<'de> Deserialize<'de>>(&self, name: &str) -> anyhow::Result<Option<T>> {

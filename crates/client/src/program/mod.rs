@@ -6,6 +6,7 @@ mod estate;
 mod home;
 mod ledger;
 mod people;
+mod reach;
 mod session;
 mod show;
 mod standing;
@@ -105,7 +106,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::GiveBack { elevation, wait } => return elevations::give_back(&session, &elevation, wait).await,
         Verb::Revoke { elevation, word, wait } => return elevations::revoke(&session, &elevation, word, wait).await,
         Verb::Withdraw { elevation } => elevations::withdraw(&session, &elevation).await?,
-        Verb::Reach { elevation } => elevations::reach(&session, &elevation).await?,
+        Verb::Reach { elevation, key } => reach::reach(&session, &elevation, key).await?,
         Verb::Ledger(verb) => return ledger::ledger(&session, verb, &args.common).await,
         Verb::Completions { .. } => {}
     }

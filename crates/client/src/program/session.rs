@@ -51,6 +51,11 @@ impl Session {
     }
 
     /// The client, for calls that need no fresh code.
+    /// Keeps a file beside the sign-in.
+    pub(crate) fn keep_file(&self, name: &str, text: &str) -> anyhow::Result<std::path::PathBuf> {
+        self.home.keep_file(name, text)
+    }
+
     pub(crate) fn client(&self) -> &Client {
         &self.client
     }

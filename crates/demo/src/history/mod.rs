@@ -14,10 +14,11 @@ use std::{
     },
 };
 
+use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Actor, Caller, Command, Connector, Digest, Door, Refusal, Said, ScopeId, SubjectId, What};
 use tempestas_service::{House, config::Config};
-use tempestas_targets::Target;
+use tempestas_targets::{Place, Target};
 
 pub use people::{Extra, crew, logins};
 
@@ -122,7 +123,8 @@ impl Teller {
 
     /// Reads a system as it really is, at the time that is told.
     async fn survey(&self, scope: ScopeId, connector: &Connector, secret: &str) -> anyhow::Result<()> {
-        let target = Target::new(connector, secret.to_owned().into(), self.house.installation())?;
+        let place = Place { connector, scope, installation: self.house.installation() };
+        let target = Target::with_secret(&place, secret.to_owned().into())?.context("it has a secret")?;
         let mut survey = target.survey().await?;
         survey.clock = self.now();
         self.record(scope, survey).await

@@ -88,6 +88,8 @@ administrator  post   /targets
 administrator  put    /targets/settings
 administrator  post   /targets/survey
 administrator  post   /targets/accept
+administrator  get    /targets/enrolment
+administrator  post   /targets/check
 administrator  post   /alarms/{id}/settle
 administrator  post   /conversions/preview
 administrator  post   /conversions

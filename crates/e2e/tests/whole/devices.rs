@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use reqwest::{Method, StatusCode, header};
 use serde_json::{Value, json};
-use tempestas_api::DeviceRequest;
+use tempestas_api::{DeviceRequest, LoginAsk};
 use tempestas_demo::codes::next_code;
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, on_cloud};
@@ -101,7 +101,12 @@ async fn a_code_confirmed_by_a_victim_yields_nothing_beyond_reading_and_drafting
     assert!(drafted.contains("drafted; look at it and confirm it at http://localhost:"), "{drafted}");
     assert!(stolen.elevations(&tempestas_api::ElevationFilter { all: false, ended: true }).await.unwrap().is_empty());
     assert_eq!(
-        stolen.login("E1001").await.err().and_then(|error| error.code().map(str::to_owned)).as_deref(),
+        stolen
+            .login("E1001", &LoginAsk::default())
+            .await
+            .err()
+            .and_then(|error| error.code().map(str::to_owned))
+            .as_deref(),
         Some("not-allowed")
     );
 

@@ -2,7 +2,7 @@
 //! it is done, other targets go on.
 
 use serde_json::json;
-use tempestas_api::{TargetSettings, WaitQuery, WhichTarget};
+use tempestas_api::{LoginAsk, TargetSettings, WaitQuery, WhichTarget};
 use tempestas_demo::quillhaven::{BERTHS, BRIGHTWATER};
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_berths, on_cloud};
@@ -106,7 +106,7 @@ async fn a_broker_that_may_only_make_roles_serves_ordinary_ones_and_says_where_i
     let asked = house.ask(TOMAS, &on_berths("harbour_operator"), 600).await.unwrap();
     house.yes(ODA, &asked.id).await.unwrap();
     house.live(&asked.id).await;
-    let login = house.client(TOMAS).login(&asked.id).await.unwrap();
+    let login = house.client(TOMAS).login(&asked.id, &LoginAsk::default()).await.unwrap();
     let (user, password) = (login.user.unwrap(), login.password.unwrap());
     let sql = tempestas_demo::cluster::connect(house.cluster().port, &user, &password, "berths").await.unwrap();
     house.client(TOMAS).give_back(&asked.id).await.unwrap();

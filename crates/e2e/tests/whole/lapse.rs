@@ -2,6 +2,7 @@
 //! prevented, or found.
 
 use serde_json::json;
+use tempestas_api::LoginAsk;
 use tempestas_demo::cluster;
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_berths, on_cloud};
@@ -12,7 +13,7 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
     let asked = house.ask(TOMAS, &on_berths("harbour_dba"), 6).await.unwrap();
     house.yes(ODA, &asked.id).await.unwrap();
     let until = house.live(&asked.id).await.elevation.grant.unwrap().until;
-    let login = house.client(TOMAS).login(&asked.id).await.unwrap();
+    let login = house.client(TOMAS).login(&asked.id, &LoginAsk::default()).await.unwrap();
     let (user, password, port) = (login.user.unwrap(), login.password.unwrap(), house.cluster().port);
     let sql = cluster::connect(port, &user, &password, "berths").await.unwrap();
     house.service.kill();
@@ -114,7 +115,7 @@ async fn overlapping_grants_and_a_standing_right_beside_them_end_separately() {
         let asked = house.ask(TOMAS, &on_berths("harbour_operator"), 600).await.unwrap();
         house.yes(ODA, &asked.id).await.unwrap();
         house.live(&asked.id).await;
-        let login = tomas.login(&asked.id).await.unwrap();
+        let login = tomas.login(&asked.id, &LoginAsk::default()).await.unwrap();
         logins.push((asked.id, login.user.unwrap(), login.password.unwrap()));
     }
     let port = house.cluster().port;

@@ -8,6 +8,7 @@ mod console;
 mod crashes;
 mod devices;
 mod faults;
+mod hosts;
 mod house;
 mod lapse;
 mod operating;

@@ -1,7 +1,9 @@
 //! The story from a standing right to an ended grant, and the ledger that explains every row of it.
 
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
-use tempestas_api::{AnswerRequest, Chosen, ConvertRequest, LedgerFilter, StandingFilter, WaitQuery, WordRequest};
+use tempestas_api::{
+    AnswerRequest, Chosen, ConvertRequest, LedgerFilter, LoginAsk, StandingFilter, WaitQuery, WordRequest,
+};
 use tempestas_core::{StartChoice, Verdict};
 use tempestas_demo::{cluster, codes::next_code, quillhaven::BERTHS};
 
@@ -47,8 +49,8 @@ async fn tell(house: &House) {
     house.yes(ODA, &asked.id).await.unwrap();
     let live = house.live(&asked.id).await;
     assert!(live.elevation.grant.unwrap().verified_at.is_some());
-    let first = house.client(TOMAS).login(&asked.id).await.unwrap();
-    let again = house.client(TOMAS).login(&asked.id).await.unwrap();
+    let first = house.client(TOMAS).login(&asked.id, &LoginAsk::default()).await.unwrap();
+    let again = house.client(TOMAS).login(&asked.id, &LoginAsk::default()).await.unwrap();
     assert!(!first.replaced && again.replaced);
     let port = house.cluster().port;
     let (user, void, good) = (first.user.unwrap(), first.password.unwrap(), again.password.unwrap());

@@ -1,9 +1,9 @@
 //! The targets themselves, called as keepers call them: giving twice has one effect, a late order changes nothing.
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::Connector;
+use tempestas_core::{Connector, ScopeId};
 use tempestas_demo::seed::BROKER;
-use tempestas_targets::{GrantCall, Target, TargetError};
+use tempestas_targets::{GrantCall, Place, Target, TargetError};
 
 use crate::house::{House, Plan};
 
@@ -42,7 +42,9 @@ async fn giving_twice_has_one_effect_and_a_late_give_after_a_take_changes_nothin
     house.service.stop().unwrap();
     let url = house.brightwater.address.clone();
     let key = house.cloud_key("tempestas-broker").into();
-    let cloud = Target::new(&Connector::Brightwater { url }, key, "a-test").unwrap();
+    let connector = Connector::Brightwater { url };
+    let place = |connector| Place { connector, scope: ScopeId(7), installation: "a-test" };
+    let cloud = Target::with_secret(&place(&connector), key).unwrap().unwrap();
     given_twice_and_late(&cloud, |attempt| call("tpcloud", "tide-reader", Some("t.reyes"), attempt)).await;
     let never = call("tpnever", "tide-reader", Some("t.reyes"), 20);
     cloud.take(&never).await.unwrap();
@@ -54,7 +56,7 @@ async fn giving_twice_has_one_effect_and_a_late_give_after_a_take_changes_nothin
         user: BROKER.to_owned(),
         database: "tempestas".to_owned(),
     };
-    let cluster = Target::new(&connector, house.broker_password.clone().into(), "a-test").unwrap();
+    let cluster = Target::with_secret(&place(&connector), house.broker_password.clone().into()).unwrap().unwrap();
     given_twice_and_late(&cluster, |attempt| call("tpcluster", "berth_writer", None, attempt)).await;
     let never = call("tpnever", "berth_writer", None, 20);
     cluster.take(&never).await.unwrap();

@@ -5,14 +5,15 @@ use std::time::Duration;
 use jiff::Timestamp;
 use secrecy::ExposeSecret;
 use tempestas_api::{
-    AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginReply,
-    PreviewRequest, WaitQuery, WordRequest,
+    AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginAsk,
+    LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{Command, Elevation, ElevationId, Less, Phase, Refusal, Said, SubjectId, What, demand_for};
 use tempestas_targets::GrantCall;
 
 use super::{made, reference, right, scope};
 use crate::{
+    authorities,
     callers::SignedIn,
     door::{Answer, At, Body, Json, Query},
     problem::Failure,
@@ -220,7 +221,7 @@ pub(super) async fn revoke(me: SignedIn, At(id): At, Body(request): Body<WordReq
     view(&me, id).await
 }
 
-pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
+pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -> Answer<LoginReply> {
     let id: ElevationId = reference(&id)?;
     let whats = me.submit(Command::ShowLogin { elevation: id }).await?;
     let replaced = made(&whats, |what| match what {
@@ -240,6 +241,9 @@ pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
             .ok_or_else(|| Failure::target("its target is not looked after any more"))?;
         (GrantCall::new(&world, grant, Timestamp::now()), connector, grant.target, grant.until)
     };
+    if connector.takes_own_key() {
+        return authorities::certify(&me.app, &connector, scope.0, &call, ask.public_key.as_deref()).await.map(Json);
+    }
     let target = me.app.target(scope, &connector).await?;
     let password = vault::random_text().to_string().into();
     let reply = match target.login(&call, password).await? {
@@ -254,6 +258,8 @@ pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
             host: Some(login.host),
             port: Some(login.port),
             database: Some(login.database),
+            certificate: None,
+            host_key: None,
             until,
         },
         None => LoginReply {
@@ -267,6 +273,8 @@ pub(super) async fn login(me: SignedIn, At(id): At) -> Answer<LoginReply> {
             host: None,
             port: None,
             database: None,
+            certificate: None,
+            host_key: None,
             until,
         },
     };

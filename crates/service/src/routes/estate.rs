@@ -3,15 +3,18 @@
 use std::{collections::HashMap, net::IpAddr};
 
 use tempestas_api::{
-    AlarmView, Done, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply, TargetSettings, TargetView, WhichTarget,
+    AlarmView, CheckReply, Done, HostEnrolment, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply, TargetSettings,
+    TargetView, WhichTarget,
 };
 use tempestas_core::{Command, Connector, Phase, Refusal, ScopeId, Seconds, Weight, What, World, ensure_administrator};
+use tempestas_targets::linux::public_key;
 
 use super::{made, reference, scope, target};
 use crate::{
     app::{App, caller},
+    authorities,
     callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json},
+    door::{Answer, At, Body, Json, Query},
     keeper,
     problem::Failure,
     views,
@@ -104,7 +107,7 @@ pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
 }
 
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
-    ensure_on_loopback(&new.connector)?;
+    ensure_reachable(&new.connector)?;
     let parent = scope(&*me.app.world().await, &new.parent)?.id;
     let command = Command::AddTarget {
         parent,
@@ -118,14 +121,24 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
         What::TargetAdded { scope } => Some(*scope),
         _ => None,
     })?;
-    keep_secret(&me.app, id, &new.secret).await?;
+    if !new.secret.is_empty() {
+        keep_secret(&me.app, id, &new.secret).await?;
+    }
     let world = me.app.world().await;
     target_view(&me.app, &world, id).map(Json).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))
 }
 
-/// Neither connector encrypts its way yet, so nothing beyond this machine is called.
-fn ensure_on_loopback(connector: &Connector) -> Result<(), Failure> {
+/// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
+fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
     let host = match connector {
+        Connector::Linux { host, user, host_key, .. } => {
+            if host.is_empty() || !is_account(user) {
+                return Err(Failure::invalid(
+                    "give the host's name, and an account name of a-z, 0-9, `_` and `-`".to_owned(),
+                ));
+            }
+            return public_key(host_key).map(|_| ()).map_err(|error| Failure::invalid(error.to_string()));
+        }
         Connector::Postgres { host, .. } => host.as_str(),
         Connector::Brightwater { url } => {
             let rest = url
@@ -141,6 +154,13 @@ fn ensure_on_loopback(connector: &Connector) -> Result<(), Failure> {
     Err(Failure::invalid(format!(
         "`{host}` is not this machine; targets are called without TLS so far, so only loopback is allowed"
     )))
+}
+
+/// A name that can stand in sudoers and in a certificate with nothing to escape.
+fn is_account(name: &str) -> bool {
+    (1..=32).contains(&name.len())
+        && name.starts_with(|first: char| first.is_ascii_lowercase())
+        && name.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte))
 }
 
 async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure> {
@@ -168,6 +188,38 @@ pub(super) async fn survey(Administrator(me): Administrator, Body(which): Body<W
     me.submit(Command::Note(What::SurveyAsked { target: id })).await?;
     let whats = keeper::survey(&me.app, id).await?;
     Ok(Json(survey_reply(&*me.app.world().await, id, &whats)))
+}
+
+pub(super) async fn host_enrolment(
+    Administrator(me): Administrator,
+    Query(which): Query<WhichTarget>,
+) -> Answer<HostEnrolment> {
+    let (id, connector) = {
+        let world = me.app.world().await;
+        let id = target(&world, &which.target)?;
+        (id, world.connector(id).cloned())
+    };
+    ensure_may_run(&me, id).await?;
+    let Some(Connector::Linux { user, .. }) = connector else {
+        return Err(Failure::invalid(format!("{} is no host; nothing has to be placed on it", which.target)));
+    };
+    let (says, script, undo) = authorities::enrolment(&me.app, id.0, &user).await?;
+    Ok(Json(HostEnrolment { says, script, undo }))
+}
+
+pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<CheckReply> {
+    let (id, connector) = {
+        let world = me.app.world().await;
+        let id = target(&world, &which.target)?;
+        (id, world.connector(id).cloned())
+    };
+    ensure_may_run(&me, id).await?;
+    let connector = connector.ok_or_else(|| Failure::target("it is not looked after any more"))?;
+    let missing = match me.app.target(id, &connector).await?.check().await {
+        Ok(missing) => missing,
+        Err(error) => vec![error.to_string()],
+    };
+    Ok(Json(CheckReply { target: which.target, missing }))
 }
 
 async fn ensure_may_run(me: &SignedIn, id: ScopeId) -> Result<(), Failure> {

@@ -91,6 +91,8 @@ fn table() -> Table {
         .put("/targets/settings", estate::set_target, "Change a target's settings")
         .post("/targets/survey", estate::survey, "Survey a target now")
         .post("/targets/accept", estate::accept, "Take in a survey that was held")
+        .get("/targets/enrolment", estate::host_enrolment, "What a host is given to be looked after")
+        .post("/targets/check", estate::check, "Whether a target can be looked after")
         .get("/roles", estate::roles, "Roles that targets offer")
         .get("/alarms", estate::alarms, "Alarms")
         .post("/alarms/{id}/settle", estate::settle, "Settle an alarm that a person may settle")

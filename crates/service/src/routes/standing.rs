@@ -127,6 +127,11 @@ fn taken_away(world: &World, held: &Standing) -> String {
             format!("the attribute {role} is taken from the role `{account}`")
         }
         Some(Connector::Postgres { .. }) => format!("the membership of `{account}` in `{role}` is revoked"),
+        Some(Connector::Linux { .. }) => match held.handle.as_deref().and_then(|handle| handle.split_once(':')) {
+            Some(("member", group)) => format!("`{account}` is taken out of the group {group}"),
+            Some(("key", _)) => format!("the key `{account}` is taken out of root's authorized_keys"),
+            _ => format!("`{account}` is taken out of the line of sudoers that gives it {role}"),
+        },
         Some(Connector::Brightwater { .. }) | None => {
             format!("the posting of `{account}` as {role} at {} is withdrawn", world.path(held.right.scope))
         }

@@ -128,6 +128,39 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
+    /// Look after a Linux host, over SSH. What it has to be given is printed by `enrolment`.
+    AddLinux {
+        /// Path, like /harbour/cranes/crane-1.
+        path: String,
+        /// Host.
+        #[arg(long)]
+        host: String,
+        /// Port of sshd.
+        #[arg(long, default_value_t = 22)]
+        port: u16,
+        /// The account that orders will come through.
+        #[arg(long, default_value = "tempestas")]
+        user: String,
+        /// File with the host's own public key: a copy of its /etc/ssh/ssh_host_ed25519_key.pub.
+        #[arg(long, value_name = "FILE")]
+        host_key_file: PathBuf,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long, default_value_t = 1)]
+        emergency_least: u32,
+    },
+    /// Print what a host is given to be looked after: a script for its root, to be read first.
+    Enrolment {
+        /// Path.
+        path: String,
+        /// The script that takes all of it away again.
+        #[arg(long)]
+        undo: bool,
+    },
+    /// Look whether a target can be looked after, and what is missing.
+    Check {
+        /// Path.
+        path: String,
+    },
     /// Survey a target now.
     Survey {
         /// Path.

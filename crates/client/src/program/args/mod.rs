@@ -204,6 +204,9 @@ pub(crate) enum Verb {
     Reach {
         /// Reference, like E1042.
         elevation: String,
+        /// Your public key, for a host; the first of ~/.ssh otherwise.
+        #[arg(long, value_name = "FILE")]
+        key: Option<PathBuf>,
     },
     /// Stop: end everything live and bar new asks, at once. Lifting it takes two.
     Stop {

@@ -1,0 +1,79 @@
+//! The hosts of the running demo: the cranes' machines on the pier, enrolled through the service's own interface.
+
+use std::path::Path;
+
+use anyhow::Context as _;
+use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTerms};
+use tempestas_client::Client;
+
+use super::{CRANE, Host, Lab, enrol};
+use crate::{cluster::free_port, facts::HostFacts};
+
+const FOLDER: &str = "/harbour/cranes";
+
+/// Whose the accounts on the hosts are, where the service knows the person.
+const ACCOUNTS: [(&str, &str); 5] = [
+    ("tomas.reyes", "tomas"),
+    ("jonas.weir", "jweir"),
+    ("piet.sol", "psol"),
+    ("uma.stern", "ironquay"),
+    ("lene.madsen", "lmadsen"),
+];
+
+/// Looking may anybody who is eligible; root wants a yes.
+const TERMS: [&str; 2] = [
+    r#"
+scope = "/harbour/cranes"
+[settings]
+longest = 14400
+usual = 1800
+approval = { is = "none" }
+"#,
+    r#"
+scope = "/harbour/cranes"
+weight = "critical"
+[settings]
+longest = 3600
+approval = { is = "stage", approvers = ["oda.brandt", "henrik.voss"], yes = 1, no = 1, within = 14400 }
+"#,
+];
+
+/// Starts the hosts and has the service look after them.
+///
+/// # Errors
+/// When a host doesn't start, or the service refuses.
+pub async fn begin(mara: &Client, lab: &Lab, directory: &Path) -> anyhow::Result<Vec<Host>> {
+    let (parent, name) = FOLDER.rsplit_once('/').context("it lies below another")?;
+    mara.add_folder(&NewFolder { parent: parent.to_owned(), name: name.to_owned() }).await?;
+    let known = mara.people().await?;
+    let mut hosts = Vec::new();
+    for name in ["crane-1", "crane-2"] {
+        let host = lab.host(&directory.join("hosts").join(name), name, free_port()?, CRANE)?;
+        let target = enrol(mara, &host, FOLDER).await?;
+        for (person, account) in ACCOUNTS {
+            if known.iter().any(|subject| subject.name == person) {
+                let account = NewAccount { target: target.clone(), account: account.to_owned() };
+                mara.set_account(person, &account).await?;
+            }
+        }
+        for role in ["root", "run:look-at-crane"] {
+            let right = format!("{role}@{target}");
+            let new = NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None };
+            mara.give_eligibility(&new).await?;
+        }
+        hosts.push(host);
+    }
+    for rule in TERMS {
+        let rule: NewTerms = toml::from_str(rule)?;
+        mara.add_terms(&rule).await?;
+    }
+    Ok(hosts)
+}
+
+/// Starts them again, as they were left.
+///
+/// # Errors
+/// When a host doesn't start.
+pub fn take_up(lab: &Lab, directory: &Path, known: &[HostFacts]) -> anyhow::Result<Vec<Host>> {
+    known.iter().map(|host| lab.host(&directory.join("hosts").join(&host.name), &host.name, host.port, CRANE)).collect()
+}

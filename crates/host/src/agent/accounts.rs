@@ -1,0 +1,98 @@
+//! Accounts and groups of the host.
+
+use std::{path::Path, process::Command};
+
+use super::{Failed, Host};
+
+/// An account, as `passwd(5)` has it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Account {
+    pub(crate) name: String,
+    pub(crate) uid: u32,
+    pub(crate) gid: u32,
+    pub(crate) home: String,
+    pub(crate) shell: String,
+}
+
+impl Account {
+    fn parse(line: &str) -> Option<Self> {
+        let mut fields = line.split(':');
+        let (name, _, uid, gid, _, home, shell) = (
+            fields.next()?,
+            fields.next()?,
+            fields.next()?,
+            fields.next()?,
+            fields.next()?,
+            fields.next()?,
+            fields.next()?,
+        );
+        Some(Self {
+            name: name.to_owned(),
+            uid: uid.parse().ok()?,
+            gid: gid.parse().ok()?,
+            home: home.to_owned(),
+            shell: shell.to_owned(),
+        })
+    }
+
+    /// Whether somebody could sign in with it.
+    pub(crate) fn signs_in(&self) -> bool {
+        !self.shell.ends_with("/nologin") && !self.shell.ends_with("/false") && !self.shell.ends_with("/sync")
+    }
+}
+
+/// A group, as `group(5)` has it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Group {
+    pub(crate) name: String,
+    pub(crate) gid: u32,
+    pub(crate) members: Vec<String>,
+}
+
+impl Group {
+    fn parse(line: &str) -> Option<Self> {
+        let mut fields = line.split(':');
+        let (name, _, gid, members) = (fields.next()?, fields.next()?, fields.next()?, fields.next()?);
+        Some(Self {
+            name: name.to_owned(),
+            gid: gid.parse().ok()?,
+            members: members.split(',').filter(|name| !name.is_empty()).map(str::to_owned).collect(),
+        })
+    }
+}
+
+fn lines<T>(path: &Path, parse: impl Fn(&str) -> Option<T>) -> Result<Vec<T>, Failed> {
+    let text =
+        std::fs::read_to_string(path).map_err(|error| Failed(format!("{} can't be read: {error}", path.display())))?;
+    Ok(text.lines().filter_map(parse).collect())
+}
+
+impl Host {
+    pub(crate) fn accounts(&self) -> Result<Vec<Account>, Failed> {
+        lines(&self.at("/etc/passwd"), Account::parse)
+    }
+
+    pub(crate) fn groups(&self) -> Result<Vec<Group>, Failed> {
+        lines(&self.at("/etc/group"), Group::parse)
+    }
+
+    /// One account by name; where the files don't have it, whatever directory the host asks may.
+    pub(crate) fn account(&self, name: &str) -> Result<Option<Account>, Failed> {
+        if let Some(known) = self.accounts()?.into_iter().find(|account| account.name == name) {
+            return Ok(Some(known));
+        }
+        if !self.is_real() || !is_login(name) {
+            return Ok(None);
+        }
+        let output = Command::new("getent").args(["passwd", "--", name]).output();
+        let text = output.map(|output| String::from_utf8_lossy(&output.stdout).into_owned()).unwrap_or_default();
+        Ok(text.lines().find_map(Account::parse).filter(|account| account.name == name))
+    }
+}
+
+/// What may be handed to a program as the name of an account.
+pub(crate) fn is_login(name: &str) -> bool {
+    (1..=64).contains(&name.len())
+        && !name.starts_with('-')
+        && name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._-@".contains(&byte))
+}

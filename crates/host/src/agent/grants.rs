@@ -1,0 +1,249 @@
+//! Grants that the host keeps: written down before they have any effect, so that their end is never forgotten.
+
+use std::{
+    fs::{File, Permissions},
+    io::Write as _,
+    os::unix::fs::PermissionsExt as _,
+    path::{Path, PathBuf},
+    process::Command,
+};
+
+use jiff::{SignedDuration, Timestamp, tz::TimeZone};
+use serde::{Deserialize, Serialize, de::DeserializeOwned};
+
+use super::{
+    Failed, Host, STATE,
+    accounts::{Account, is_login},
+    bounds::is_word,
+    processes::{boot_id, uptime},
+    timers,
+};
+use crate::protocol::{Grant, Outcome};
+
+/// A grant on this host.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub(crate) struct Kept {
+    pub(crate) grant: Grant,
+    pub(crate) uid: u32,
+    pub(crate) given_at: Timestamp,
+    /// How long the host had run when it was given, and in which run: a clock that is set back moves no end.
+    pub(crate) uptime: SignedDuration,
+    pub(crate) boot: String,
+    /// Whether a membership came with it that was not there before.
+    pub(crate) joined: bool,
+}
+
+impl Kept {
+    fn is_due(&self, now: Timestamp, boot: &str, uptime: SignedDuration) -> bool {
+        let length = self.grant.until.duration_since(self.given_at);
+        now >= self.grant.until || (boot == self.boot && uptime - self.uptime >= length)
+    }
+
+    /// The group that it makes its account a member of, where it is that kind of grant.
+    pub(crate) fn group(&self) -> Option<&str> {
+        self.grant.role.strip_prefix("group:")
+    }
+}
+
+/// Writes a file whole or not at all, and durably.
+pub(crate) fn replace(path: &Path, text: &[u8], mode: u32) -> Result<(), Failed> {
+    let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+    let beside = path.with_file_name(format!(".{name}.new"));
+    let mut file = File::create(&beside)?;
+    file.set_permissions(Permissions::from_mode(mode))?;
+    file.write_all(text)?;
+    file.sync_all()?;
+    std::fs::rename(&beside, path)?;
+    if let Some(directory) = path.parent() {
+        File::open(directory)?.sync_all()?;
+    }
+    Ok(())
+}
+
+/// Runs a program of the host; its words are kept out of the error, for they may name accounts.
+pub(crate) fn run_program(program: &str, arguments: &[&str]) -> Result<(), Failed> {
+    let output = Command::new(program)
+        .args(arguments)
+        .env_clear()
+        .env("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")
+        .env("LC_ALL", "C")
+        .output()
+        .map_err(|error| Failed(format!("`{program}` can't be run: {error}")))?;
+    if output.status.success() { Ok(()) } else { Err(Failed(format!("`{program}` failed ({})", output.status))) }
+}
+
+fn read_json<T: DeserializeOwned>(path: &Path) -> Result<T, Failed> {
+    let text = std::fs::read(path)?;
+    serde_json::from_slice(&text).map_err(|error| Failed(format!("{} can't be read: {error}", path.display())))
+}
+
+fn checked(grant: &Grant) -> Result<(), Failed> {
+    if !is_word(&grant.name) {
+        return Err(Failed("the name of the grant is not of letters and digits".to_owned()));
+    }
+    if !is_login(&grant.account) {
+        return Err(Failed("the account's name is not one".to_owned()));
+    }
+    let role = grant.role.split_once(':').map_or(grant.role.as_str(), |(_, name)| name);
+    if !is_login(role) {
+        return Err(Failed("the role's name is not one".to_owned()));
+    }
+    Ok(())
+}
+
+impl Host {
+    fn kept_at(&self, name: &str) -> PathBuf {
+        self.at(STATE).join("grants").join(name)
+    }
+
+    fn ended_at(&self, name: &str) -> PathBuf {
+        self.at(STATE).join("ended").join(name)
+    }
+
+    pub(crate) fn before_at(&self, name: &str) -> PathBuf {
+        self.at(STATE).join("before").join(name)
+    }
+
+    pub(crate) fn drop_in(&self, name: &str) -> PathBuf {
+        self.at("/etc/sudoers.d").join(format!("tempestas-{name}"))
+    }
+
+    /// Every grant that is kept here.
+    pub(crate) fn kept(&self) -> Result<Vec<Kept>, Failed> {
+        let Ok(files) = std::fs::read_dir(self.at(STATE).join("grants")) else { return Ok(Vec::new()) };
+        let mut kept = Vec::new();
+        for file in files {
+            let file = file?;
+            if !file.file_name().to_string_lossy().starts_with('.') {
+                kept.push(read_json(&file.path())?);
+            }
+        }
+        Ok(kept)
+    }
+
+    pub(crate) fn keep(&self, kept: &Kept) -> Result<(), Failed> {
+        let text = serde_json::to_vec(kept).map_err(|error| Failed(error.to_string()))?;
+        let path = self.kept_at(&kept.grant.name);
+        self.state_directories()?;
+        replace(&path, &text, 0o600)
+    }
+
+    fn state_directories(&self) -> Result<(), Failed> {
+        for name in ["grants", "ended", "before", "taken"] {
+            std::fs::create_dir_all(self.at(STATE).join(name))?;
+        }
+        Ok(())
+    }
+
+    /// From here on a late order to give it is refused.
+    pub(crate) fn bury(&self, name: &str) -> Result<(), Failed> {
+        self.state_directories()?;
+        replace(&self.ended_at(name), b"", 0o600)?;
+        match std::fs::remove_file(self.kept_at(name)) {
+            Err(error) if error.kind() != std::io::ErrorKind::NotFound => Err(error.into()),
+            _ => Ok(()),
+        }
+    }
+
+    pub(crate) fn give(&self, grant: &Grant) -> Result<Outcome, Failed> {
+        checked(grant)?;
+        if self.ended_at(&grant.name).exists() {
+            return Ok(Outcome::Late);
+        }
+        let known: Option<Kept> = self.kept()?.into_iter().find(|kept| kept.grant.name == grant.name);
+        if known.as_ref().is_some_and(|known| known.grant.attempt >= grant.attempt) {
+            return Ok(Outcome::Late);
+        }
+        let account =
+            self.account(&grant.account)?.ok_or_else(|| Failed("the account is not on the host".to_owned()))?;
+        let now = Timestamp::now();
+        self.bounds.allow(grant, &account, now)?;
+        if known.is_none() {
+            self.note_before(grant)?;
+        }
+        let joined = known.is_some_and(|known| known.joined) || self.would_join(grant, &account)?;
+        let kept =
+            Kept { grant: grant.clone(), uid: account.uid, given_at: now, uptime: uptime()?, boot: boot_id()?, joined };
+        // First what ends it, then what gives it: a break in between leaves nothing without an end.
+        self.keep(&kept)?;
+        if self.is_real() {
+            timers::set(&kept)?;
+        }
+        match kept.group() {
+            Some(group) if joined => run_program("gpasswd", &["-a", &account.name, group])?,
+            Some(_) => {}
+            None => self.write_drop_in(&kept)?,
+        }
+        Ok(Outcome::Done)
+    }
+
+    fn would_join(&self, grant: &Grant, account: &Account) -> Result<bool, Failed> {
+        let Some(name) = grant.role.strip_prefix("group:") else { return Ok(false) };
+        let group = self.groups()?.into_iter().find(|group| group.name == name);
+        let group = group.ok_or_else(|| Failed("the group is not on the host".to_owned()))?;
+        Ok(account.gid != group.gid && !group.members.contains(&account.name))
+    }
+
+    /// A drop-in that sudo itself stops obeying at the end; rounded down, as the end of the grant is.
+    fn write_drop_in(&self, kept: &Kept) -> Result<(), Failed> {
+        let grant = &kept.grant;
+        let commands = self.bounds.commands_of(&grant.role).ok_or_else(|| Failed("the role is unknown".to_owned()))?;
+        let ends = grant.until.to_zoned(TimeZone::UTC).strftime("%Y%m%d%H%M%SZ");
+        let text = format!(
+            "# tempestas/{}/g{}: made by tempestas-host, and ends by itself\n#{} ALL=(ALL:ALL) NOTAFTER={ends} NOPASSWD: {commands}\n",
+            self.bounds.installation, grant.number, kept.uid
+        );
+        let path = self.drop_in(&grant.name);
+        let unread = path.with_file_name(format!(".tempestas-{}.checked", grant.name));
+        replace(&unread, text.as_bytes(), 0o440)?;
+        if self.is_real()
+            && let Err(failed) = run_program("visudo", &["-c", "-q", "-f", &unread.to_string_lossy()])
+        {
+            std::fs::remove_file(&unread)?;
+            return Err(failed);
+        }
+        std::fs::rename(&unread, &path)?;
+        Ok(())
+    }
+
+    pub(crate) fn holds(&self, grant: &Grant) -> Result<bool, Failed> {
+        let Some(kept) = self.kept()?.into_iter().find(|kept| kept.grant.name == grant.name) else { return Ok(false) };
+        let there = match kept.group() {
+            Some(group) => self
+                .groups()?
+                .iter()
+                .any(|known| known.name == group && (known.members.contains(&grant.account) || !kept.joined)),
+            None => self.drop_in(&grant.name).exists(),
+        };
+        let same = (&kept.grant.account, &kept.grant.role) == (&grant.account, &grant.role);
+        Ok(there && same && kept.grant.until <= grant.until)
+    }
+
+    pub(crate) fn marked(&self) -> Result<Vec<(u64, String)>, Failed> {
+        let mut marked: Vec<(u64, String)> =
+            self.kept()?.into_iter().map(|kept| (kept.grant.number, kept.grant.name)).collect();
+        // A drop-in of ours that no record explains; its number is unknown.
+        for file in std::fs::read_dir(self.at("/etc/sudoers.d"))? {
+            let name = file?.file_name().to_string_lossy().into_owned();
+            if let Some(name) = name.strip_prefix("tempestas-")
+                && !marked.iter().any(|(_, known)| known == name)
+            {
+                marked.push((0, name.to_owned()));
+            }
+        }
+        Ok(marked)
+    }
+
+    /// Ends whatever is due.
+    pub(crate) fn sweep(&self) -> Result<(), Failed> {
+        let kept = self.kept()?;
+        if kept.is_empty() {
+            return Ok(());
+        }
+        let (now, boot, uptime) = (Timestamp::now(), boot_id()?, uptime()?);
+        for one in kept.iter().filter(|one| one.is_due(now, &boot, uptime)) {
+            self.end(one)?;
+        }
+        Ok(())
+    }
+}

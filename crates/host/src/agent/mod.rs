@@ -1,0 +1,202 @@
+//! The program that a host runs as root: bounded, locked, one order at a time.
+
+mod accounts;
+mod bounds;
+mod ending;
+mod grants;
+mod inventory;
+mod processes;
+mod standing;
+mod sudoers;
+mod survey;
+mod timers;
+
+use std::{
+    fmt,
+    fs::File,
+    io::{Read as _, Write as _},
+    path::{Path, PathBuf},
+    process::ExitCode,
+};
+
+use jiff::Timestamp;
+use rustix::fs::FlockOperation;
+
+use crate::protocol::{OLDEST, ORDER_AGE_MOST, Order, Outcome, REPLY_MOST, REQUEST_MOST, Reply, Request, VERSION};
+use bounds::Bounds;
+
+/// Where the host keeps what it must not forget; root's alone.
+const STATE: &str = "/var/lib/tempestas-host";
+
+/// Why something was not done; shown to an administrator, so it names no account and no secret.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Failed(pub(crate) String);
+
+impl fmt::Display for Failed {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl From<std::io::Error> for Failed {
+    fn from(error: std::io::Error) -> Self {
+        Self(error.to_string())
+    }
+}
+
+/// A host, seen from its root directory.
+pub struct Host {
+    root: PathBuf,
+    bounds: Bounds,
+}
+
+impl Host {
+    /// The host whose files lie below `root`; `/` but for tests.
+    ///
+    /// # Errors
+    /// When its bounds can't be read, or others than this program's user could have written them.
+    pub fn open(root: &Path) -> Result<Self, String> {
+        let owner = rustix::process::geteuid().as_raw();
+        let bounds = Bounds::read(&root.join("etc/tempestas/host.toml"), owner).map_err(|failed| failed.to_string())?;
+        Ok(Self { root: root.to_owned(), bounds })
+    }
+
+    fn at(&self, path: &str) -> PathBuf {
+        self.root.join(path.trim_start_matches('/'))
+    }
+
+    /// Whether this is the machine itself, so that its programs and processes may be asked.
+    fn is_real(&self) -> bool {
+        self.root == Path::new("/")
+    }
+
+    /// One at a time, from here until it is dropped.
+    fn lock(&self) -> Result<File, Failed> {
+        let state = self.at(STATE);
+        std::fs::create_dir_all(&state)?;
+        std::fs::set_permissions(&state, std::os::unix::fs::PermissionsExt::from_mode(0o700))?;
+        let lock = File::create(state.join("lock"))?;
+        rustix::fs::flock(&lock, FlockOperation::LockExclusive).map_err(std::io::Error::from)?;
+        Ok(lock)
+    }
+
+    /// Answers one request.
+    #[must_use]
+    pub fn answer(&self, request: &[u8]) -> Reply {
+        let outcome = match self.parsed(request) {
+            Ok(order) => self.obey(&order).unwrap_or_else(|failed| Outcome::Refused(failed.to_string())),
+            Err(failed) => Outcome::Refused(failed.to_string()),
+        };
+        Reply { version: VERSION, clock: Timestamp::now(), outcome }
+    }
+
+    fn parsed(&self, request: &[u8]) -> Result<Order, Failed> {
+        let request: Request = serde_json::from_slice(request)
+            .map_err(|error| Failed(format!("the request is not one of this protocol: {error}")))?;
+        let age = Timestamp::now().duration_since(request.ordered_at).as_secs();
+        if !(OLDEST..=VERSION).contains(&request.version) {
+            let version = request.version;
+            return Err(Failed(format!("it speaks version {version}; this host serves {OLDEST} to {VERSION}")));
+        }
+        if request.installation != self.bounds.installation || request.target != self.bounds.target {
+            return Err(Failed("it is meant for another installation or host; see host.toml".to_owned()));
+        }
+        if age.abs() > ORDER_AGE_MOST {
+            return Err(Failed(format!("it was ordered {age} s ago by our clocks, and {ORDER_AGE_MOST} is the most")));
+        }
+        Ok(request.order)
+    }
+
+    fn obey(&self, order: &Order) -> Result<Outcome, Failed> {
+        let lock = self.lock()?;
+        // Whatever is due ends first, whoever was late.
+        self.sweep()?;
+        let outcome = match order {
+            Order::Check => Outcome::Checked(self.check()),
+            Order::Survey => Outcome::Surveyed(Box::new(self.survey()?)),
+            Order::Give { grant } => self.give(grant)?,
+            Order::Take { grant } => self.take(grant)?,
+            Order::Holds { grant } => Outcome::There(self.holds(grant)?),
+            Order::Leftovers { grant } => Outcome::Leftovers(self.leftovers(grant)?),
+            Order::Marked => Outcome::Marked(self.marked()?),
+            Order::HoldsStanding { standing } => Outcome::There(self.holds_standing(standing)?),
+            Order::TakeStanding { standing } => self.take_standing(standing)?,
+            Order::RestoreStanding { standing } => self.restore_standing(standing)?,
+        };
+        drop(lock);
+        Ok(outcome)
+    }
+}
+
+/// Runs the program: without arguments one order from standard input; `principals ACCOUNT SERIAL` for sshd;
+/// `wait NAME`, `sweep` for the timers.
+#[must_use]
+pub fn run(arguments: &[String]) -> ExitCode {
+    let done = match arguments.iter().map(String::as_str).collect::<Vec<_>>().as_slice() {
+        [] => serve(),
+        ["principals", account, serial] => principals(account, serial),
+        ["wait", name] => wait(name),
+        ["sweep"] => Host::open(Path::new("/")).map_err(Failed).and_then(|host| {
+            let _lock = host.lock()?;
+            host.sweep()
+        }),
+        _ => Err(Failed("usage: tempestas-host [principals ACCOUNT SERIAL | wait NAME | sweep]".to_owned())),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(failed) => {
+            eprintln!("tempestas-host: {failed}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn serve() -> Result<(), Failed> {
+    let mut request = Vec::new();
+    std::io::stdin().take(REQUEST_MOST + 1).read_to_end(&mut request)?;
+    let reply = if request.len() as u64 > REQUEST_MOST {
+        refusal(format!("the request is longer than {REQUEST_MOST} bytes"))
+    } else {
+        match Host::open(Path::new("/")) {
+            Ok(host) => host.answer(&request),
+            Err(why) => refusal(why),
+        }
+    };
+    let mut text = serde_json::to_vec(&reply).map_err(|error| Failed(error.to_string()))?;
+    if text.len() as u64 > REPLY_MOST {
+        text = serde_json::to_vec(&refusal(format!("the reply would be longer than {REPLY_MOST} bytes")))
+            .map_err(|error| Failed(error.to_string()))?;
+    }
+    std::io::stdout().write_all(&text)?;
+    Ok(())
+}
+
+fn refusal(why: String) -> Reply {
+    Reply { version: VERSION, clock: Timestamp::now(), outcome: Outcome::Refused(why) }
+}
+
+/// What a certificate for an account must name: only while the grant that it was signed for, its serial, is kept here.
+fn principals(account: &str, serial: &str) -> Result<(), Failed> {
+    let host = Host::open(Path::new("/")).map_err(Failed)?;
+    let _lock = host.lock()?;
+    host.sweep()?;
+    if host.kept()?.iter().any(|kept| kept.grant.account == account && kept.grant.number.to_string() == serial) {
+        println!("{account}@{}", host.bounds.target);
+    }
+    Ok(())
+}
+
+/// Waits for the end of a grant by both clocks, and ends it.
+fn wait(name: &str) -> Result<(), Failed> {
+    let host = Host::open(Path::new("/")).map_err(Failed)?;
+    loop {
+        {
+            let _lock = host.lock()?;
+            host.sweep()?;
+            if !host.kept()?.iter().any(|kept| kept.grant.name == name) {
+                return Ok(());
+            }
+        }
+        std::thread::sleep(std::time::Duration::from_millis(500));
+    }
+}

@@ -1,0 +1,287 @@
+//! Standing rights taken away and put back: precisely that line, that name in it, that member, that key.
+
+use std::path::PathBuf;
+
+use serde::{Deserialize, Serialize};
+
+use super::{
+    Failed, Host, STATE,
+    accounts::{Account, is_login},
+    grants::{replace, run_program},
+    sudoers::{Line, Named, Rule, lines_of},
+};
+use crate::protocol::{Outcome, Standing};
+
+/// What was taken out of a file, to be put back word for word.
+#[derive(Debug, Serialize, Deserialize)]
+struct Taken {
+    file: PathBuf,
+    was: String,
+    became: String,
+}
+
+/// A line of `authorized_keys`.
+pub(crate) struct Key {
+    pub(crate) digest: String,
+    /// What it calls itself.
+    pub(crate) name: String,
+    line: Line,
+}
+
+impl Line {
+    /// Where each name of its list of users begins and ends.
+    fn user_spans(&self) -> Vec<(usize, usize)> {
+        let bytes = self.text.as_bytes();
+        let blank = |at: usize| bytes.get(at).is_some_and(|byte| byte.is_ascii_whitespace() || *byte == b'\\');
+        let mut spans = Vec::new();
+        let mut at = 0;
+        loop {
+            while blank(at) {
+                at += 1;
+            }
+            let begin = at;
+            while let Some(byte) = bytes.get(at) {
+                match byte {
+                    b'"' => {
+                        at += 1 + bytes.get(at + 1..).and_then(|rest| rest.iter().position(|b| *b == b'"')).unwrap_or(0)
+                    }
+                    b'\\' if bytes.get(at + 1) != Some(&b'\n') => at += 1,
+                    b',' | b'\\' => break,
+                    byte if byte.is_ascii_whitespace() => break,
+                    _ => {}
+                }
+                at += 1;
+            }
+            if at > begin {
+                spans.push((begin, at));
+            }
+            while blank(at) {
+                at += 1;
+            }
+            if bytes.get(at) != Some(&b',') {
+                return spans;
+            }
+            at += 1;
+        }
+    }
+
+    /// The names of its list of users, as they are written there.
+    pub(crate) fn users(&self) -> Vec<&str> {
+        self.user_spans().into_iter().filter_map(|(begin, end)| self.text.get(begin..end)).collect()
+    }
+
+    /// The same without one of its users; nothing where nobody else would be left.
+    fn without(&self, user: &str) -> Option<String> {
+        let spans = self.user_spans();
+        let at = spans.iter().position(|(begin, end)| self.text.get(*begin..*end) == Some(user))?;
+        if spans.len() < 2 {
+            return None;
+        }
+        // With the comma that stands before it, or after it where it is the first.
+        let (begin, end) =
+            if at == 0 { (spans.first()?.0, spans.get(1)?.0) } else { (spans.get(at - 1)?.1, spans.get(at)?.1) };
+        Some(format!("{}{}", self.text.get(..begin)?, self.text.get(end..)?))
+    }
+}
+
+impl Host {
+    pub(crate) fn keys_of(&self, account: &Account) -> Result<Vec<Key>, Failed> {
+        let file = self.at(&account.home).join(".ssh/authorized_keys");
+        let Ok(text) = std::fs::read_to_string(&file) else { return Ok(Vec::new()) };
+        let lines = lines_of(&file, &text);
+        Ok(lines
+            .into_iter()
+            .filter(|line| !line.text.trim().is_empty() && !line.text.trim_start().starts_with('#'))
+            .map(|line| {
+                let digest = line.digest();
+                let comment: Vec<&str> =
+                    line.text.split_whitespace().skip_while(|word| !word.starts_with("AAAA")).skip(1).collect();
+                let short = digest.get(..6).unwrap_or_default().to_owned();
+                let name = if comment.is_empty() {
+                    format!("key {short}")
+                } else {
+                    format!("key {short} {}", comment.join(" "))
+                };
+                Key { digest, name, line }
+            })
+            .collect())
+    }
+
+    fn key(&self, handle: &str) -> Result<Option<Key>, Failed> {
+        for account in self.accounts()?.iter().filter(|account| account.uid == 0) {
+            if let Some(key) = self.keys_of(account)?.into_iter().find(|key| key.digest == handle) {
+                return Ok(Some(key));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The rule that gives an account a role by naming it, and how it is written there.
+    fn rule_naming(&self, standing: &Standing) -> Result<Option<(Rule, String)>, Failed> {
+        let uid = self.account(&standing.account)?.map(|account| account.uid);
+        for rule in self.rules()? {
+            let written = rule.who.iter().find_map(|(named, excepted)| match named {
+                Named::User(name) if !excepted && *name == standing.account => Some(name.clone()),
+                Named::Uid(id) if !excepted && Some(*id) == uid => Some(format!("#{id}")),
+                _ => None,
+            });
+            let ours = rule.line.file.file_name().is_some_and(|name| name.to_string_lossy().starts_with("tempestas-"));
+            if let Some(written) = written.filter(|written| !ours && rule.line.users().contains(&written.as_str()))
+                && self.role_of(&rule).name == standing.role
+            {
+                return Ok(Some((rule, written)));
+            }
+        }
+        Ok(None)
+    }
+
+    pub(crate) fn holds_standing(&self, standing: &Standing) -> Result<bool, Failed> {
+        match standing.handle.split_once(':') {
+            Some(("sudoers", _)) => Ok(self.rule_naming(standing)?.is_some()),
+            Some(("member", group)) => {
+                let groups = self.groups()?;
+                Ok(groups.iter().any(|known| known.name == group && known.members.contains(&standing.account)))
+            }
+            Some(("key", digest)) => Ok(self.key(digest)?.is_some()),
+            _ => Err(Failed("the right can't be taken away by itself".to_owned())),
+        }
+    }
+
+    /// Whom nothing is taken from.
+    fn spare(&self, account: &str) -> Result<(), Failed> {
+        if account == self.bounds.service || self.bounds.sealed.iter().any(|sealed| sealed == account) {
+            return Err(Failed("the account is sealed in host.toml, or the service's own".to_owned()));
+        }
+        Ok(())
+    }
+
+    pub(crate) fn take_standing(&self, standing: &Standing) -> Result<Outcome, Failed> {
+        self.spare(&standing.account)?;
+        match standing.handle.split_once(':') {
+            Some(("sudoers", _)) => {
+                // Each line that names it so; a second one would keep the right.
+                while let Some((rule, written)) = self.rule_naming(standing)? {
+                    let became = rule.line.without(&written).unwrap_or_default();
+                    self.note_taken(standing, &rule.line, &became)?;
+                    self.change_line(&rule.line, &became)?;
+                }
+            }
+            Some(("member", group)) if is_login(group) && is_login(&standing.account) => {
+                if self.holds_standing(standing)? {
+                    run_program("gpasswd", &["-d", &standing.account, group])?;
+                }
+            }
+            Some(("key", digest)) => {
+                if let Some(key) = self.key(digest)? {
+                    self.note_taken(standing, &key.line, "")?;
+                    let text = std::fs::read_to_string(&key.line.file)?;
+                    replace(&key.line.file, text.replacen(&key.line.text, "", 1).as_bytes(), 0o600)?;
+                }
+            }
+            _ => return Err(Failed("the right can't be taken away by itself".to_owned())),
+        }
+        Ok(Outcome::Done)
+    }
+
+    fn taken_at(&self, standing: &Standing) -> PathBuf {
+        let text = format!("{}\n{}\n{}", standing.account, standing.role, standing.handle);
+        let digest = ring::digest::digest(&ring::digest::SHA256, text.as_bytes());
+        let name: String = digest.as_ref().iter().take(16).map(|byte| format!("{byte:02x}")).collect();
+        self.at(STATE).join("taken").join(name)
+    }
+
+    fn taken(&self, standing: &Standing) -> Vec<Taken> {
+        std::fs::read(self.taken_at(standing))
+            .ok()
+            .and_then(|text| serde_json::from_slice(&text).ok())
+            .unwrap_or_default()
+    }
+
+    fn note_taken(&self, standing: &Standing, line: &Line, became: &str) -> Result<(), Failed> {
+        let mut taken = self.taken(standing);
+        taken.push(Taken { file: line.file.clone(), was: line.text.clone(), became: became.to_owned() });
+        let text = serde_json::to_vec(&taken).map_err(|error| Failed(error.to_string()))?;
+        let path = self.taken_at(standing);
+        path.parent().map_or(Ok(()), std::fs::create_dir_all)?;
+        replace(&path, &text, 0o600)
+    }
+
+    pub(crate) fn restore_standing(&self, standing: &Standing) -> Result<Outcome, Failed> {
+        if let Some(("member", group)) = standing.handle.split_once(':') {
+            if !is_login(group) || !is_login(&standing.account) {
+                return Err(Failed("the group's or account's name is not one".to_owned()));
+            }
+            if !self.holds_standing(standing)? {
+                run_program("gpasswd", &["-a", &standing.account, group])?;
+            }
+            return Ok(Outcome::Done);
+        }
+        let taken = self.taken(standing);
+        if taken.is_empty() {
+            return Err(Failed("the host doesn't know what was taken; put it back by hand".to_owned()));
+        }
+        for one in taken.iter().rev() {
+            let text = std::fs::read_to_string(&one.file).unwrap_or_default();
+            let back = if !one.became.is_empty() && text.contains(&one.became) {
+                text.replacen(&one.became, &one.was, 1)
+            } else {
+                let gap = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
+                format!("{text}{gap}{}", one.was)
+            };
+            if standing.handle.starts_with("key:") {
+                replace(&one.file, back.as_bytes(), 0o600)?;
+            } else {
+                self.write_sudoers(&one.file, &back)?;
+            }
+        }
+        std::fs::remove_file(self.taken_at(standing))?;
+        Ok(Outcome::Done)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn line(text: &str) -> Line {
+        Line { file: PathBuf::from("/etc/sudoers"), text: text.to_owned() }
+    }
+
+    #[test]
+    fn one_name_is_taken_out_of_a_list_and_nothing_else_changes() {
+        for (text, user, left) in [
+            ("a, b ALL=(ALL) ALL\n", "a", Some("b ALL=(ALL) ALL\n")),
+            ("a,b ALL=(ALL) ALL\n", "b", Some("a ALL=(ALL) ALL\n")),
+            ("a , #1004 , c ALL = ALL\n", "#1004", Some("a , c ALL = ALL\n")),
+            ("a, \\\n  b ALL=ALL\n", "b", Some("a ALL=ALL\n")),
+            ("\"first last\", b ALL=ALL\n", "b", Some("\"first last\" ALL=ALL\n")),
+            ("%wheel, !b, a ALL=ALL\n", "a", Some("%wheel, !b ALL=ALL\n")),
+            ("a ALL=(ALL) ALL\n", "a", None),
+            ("ab ALL=(ALL) ALL\n", "a", None),
+            ("b ALL=(ALL) a, /bin/a\n", "a", None),
+        ] {
+            assert_eq!(line(text).without(user).as_deref(), left, "`{user}` out of {text:?}");
+        }
+    }
+
+    #[test]
+    fn a_file_falls_into_lines_with_what_continues_them_and_is_whole_again() {
+        let text = "# head\na ALL=ALL\nb, \\\n  c ALL=\\\n /bin/true\n\n#1000 ALL=ALL";
+        let lines = lines_of(&PathBuf::from("/etc/sudoers"), text);
+        assert_eq!(lines.len(), 5);
+        assert_eq!(lines.iter().map(|line| line.text.as_str()).collect::<String>(), text);
+        assert_eq!(lines.get(2).map(Line::users), Some(vec!["b", "c"]));
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn any_line_can_be_read_and_loses_only_what_it_names(text in "[a-z#%!,\\\\\"=() \n]{0,60}") {
+            let line = line(&text);
+            for user in line.users() {
+                if let Some(left) = line.without(user) {
+                    proptest::prop_assert!(left.len() < text.len());
+                }
+            }
+        }
+    }
+}
