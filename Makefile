@@ -36,7 +36,7 @@ example:
 # Installs what tests need and lack, then runs all of them.
 test: packages $(CONSOLE)
 	$(CARGO) build --locked --workspace --bins
-	$(CARGO) test --locked --workspace -- --show-output
+	$(CARGO) test --locked --workspace --all-targets -- --show-output
 
 packages:
 	@tools/packages

@@ -4,10 +4,10 @@ import type { Api } from '../api/call'
 
 type Connector = Api['Connector']
 
-export const KINDS: Record<Connector['kind'], string> = { postgres: 'PostgreSQL', brightwater: 'Brightwater', linux: 'Linux host' }
+export const KINDS: Record<Connector['kind'], string> = { postgres: 'PostgreSQL', brightwater: 'Brightwater', linux: 'Linux host', ldap: 'LDAP directory' }
 
 /** `PostgreSQL at 10.0.0.3:5432`. */
 export function whereIs(connector: Connector): string {
-  const at = connector.kind === 'brightwater' ? connector.url : `${connector.host}:${connector.port}`
+  const at = connector.kind === 'brightwater' || connector.kind === 'ldap' ? connector.url : `${connector.host}:${connector.port}`
   return `${KINDS[connector.kind]} at ${at}`
 }

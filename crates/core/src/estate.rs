@@ -53,6 +53,19 @@ pub enum Connector {
         /// Base address, `http://…`.
         url: String,
     },
+    /// A directory served over LDAP.
+    Ldap {
+        /// `ldap://HOST:PORT` on loopback, `ldaps://HOST:PORT` elsewhere.
+        url: String,
+        /// Whom we sign in as, as a distinguished name.
+        user: String,
+        /// Where people and groups are, as a distinguished name.
+        base: String,
+        /// Where what is made for grants lies, as a distinguished name.
+        grants: String,
+        /// How often the server sweeps entries whose time is over, in seconds.
+        sweep: u32,
+    },
     /// A Linux host.
     Linux {
         /// Host name or address.
@@ -70,7 +83,7 @@ impl Connector {
     /// Whether a right there is put on the person's own account, so that a mapping is needed.
     #[must_use]
     pub const fn uses_own_account(&self) -> bool {
-        matches!(self, Self::Brightwater { .. } | Self::Linux { .. })
+        matches!(self, Self::Brightwater { .. } | Self::Linux { .. } | Self::Ldap { .. })
     }
 
     /// Whether it is signed in to with a key of one's own, which is certified for each grant.
@@ -86,6 +99,7 @@ impl Connector {
             Self::Postgres { .. } => "PostgreSQL",
             Self::Brightwater { .. } => "Brightwater",
             Self::Linux { .. } => "Linux",
+            Self::Ldap { .. } => "LDAP",
         }
     }
 }

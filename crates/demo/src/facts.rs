@@ -33,6 +33,9 @@ pub struct Facts {
     pub postgres_password: String,
     /// Who to sign in as.
     pub people: Vec<Person>,
+    /// Port of the customs directory; none where OpenLDAP's server is missing.
+    #[serde(default)]
+    pub directory_port: Option<u16>,
     /// The Linux hosts; none where namespaces aren't to be had.
     #[serde(default)]
     pub hosts: Vec<HostFacts>,

@@ -4,6 +4,7 @@
 pub mod cluster;
 pub mod codes;
 pub mod daemon;
+pub mod directory;
 pub mod example;
 pub mod facts;
 pub mod history;

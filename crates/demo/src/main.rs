@@ -125,6 +125,9 @@ fn print_facts(demo: &Demo) {
         facts.brightwater,
         facts.postgres_port.map_or_else(|| "not installed".to_owned(), |port| format!("127.0.0.1:{port}"))
     );
+    if let Some(port) = facts.directory_port {
+        println!("Customs directory: ldap://127.0.0.1:{port}");
+    }
     for host in &facts.hosts {
         println!("Linux host {}: sshd on 127.0.0.1:{}", host.name, host.port);
     }

@@ -6,10 +6,12 @@ use std::{
 };
 
 use anyhow::bail;
+use tempestas_client::Client;
 
 use crate::{
     cluster::{self, Cluster, free_port},
     daemon::{self, Setup},
+    directory as customs,
     facts::{Facts, HostFacts},
     history::{self, Systems},
     hosts::{self, Host, Lab, pier},
@@ -42,6 +44,8 @@ pub struct Demo {
     pub brightwater: Running,
     /// The cluster; none where PostgreSQL is not installed.
     pub cluster: Option<Cluster>,
+    /// The customs directory; none where OpenLDAP's server is missing.
+    pub customs: Option<customs::Directory>,
     /// The Linux hosts; none where namespaces aren't to be had. They go before what holds their namespaces.
     pub hosts: Vec<Host>,
     /// What holds their namespaces.
@@ -109,20 +113,21 @@ impl Demo {
             brightwater: (&brightwater.address, &broker_key),
         };
         let secret = setup.first_secret()?;
-        let (people, lab, hosts) = match past {
+        let (people, customs, lab, hosts) = match past {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
+                let customs = begin_customs(&seeded.administrator, directory, &say).await?;
                 let lab = lab(&say)?;
                 let hosts = match &lab {
                     Some(lab) => pier::begin(&seeded.administrator, lab, directory).await?,
                     None => Vec::new(),
                 };
-                (seeded.people, lab, hosts)
+                (seeded.people, customs, lab, hosts)
             }
             Past::None => {
                 say("filling Quillhaven: people, groups, targets, terms");
                 let people = seed::service(&service.address, &secret, directory, &targets).await?.people;
-                (people, None, Vec::new())
+                (people, None, None, Vec::new())
             }
         };
         let facts = Facts {
@@ -132,10 +137,11 @@ impl Demo {
             postgres_port: cluster.as_ref().map(|cluster| cluster.port),
             postgres_password: superuser,
             people,
+            directory_port: customs.as_ref().map(|customs| customs.port),
             hosts: hosts.iter().map(|host| HostFacts { name: host.name.clone(), port: host.port }).collect(),
         };
         facts.write(directory)?;
-        Ok(Self { service, setup, brightwater, cluster, hosts, lab, facts, directory: directory.to_owned() })
+        Ok(Self { service, setup, brightwater, cluster, customs, hosts, lab, facts, directory: directory.to_owned() })
     }
 
     /// Goes on with what an earlier start left.
@@ -147,6 +153,13 @@ impl Demo {
             None => None,
         };
         let brightwater = daemon::brightwater(&directory.join("brightwater"), port(&facts.brightwater), "{}")?;
+        let customs = match facts.directory_port {
+            // Its password is in its own files and sealed in the service; neither is made anew.
+            Some(port) => {
+                Some(customs::Directory::start(&directory.join("customs"), port, "", &customs::Plan::default())?)
+            }
+            None => None,
+        };
         let lab = if facts.hosts.is_empty() { None } else { lab(&say)? };
         let hosts = match &lab {
             Some(lab) => pier::take_up(lab, directory, &facts.hosts)?,
@@ -154,7 +167,7 @@ impl Demo {
         };
         let setup = setup(directory, address, port(&facts.address));
         let service = setup.start(&[])?;
-        Ok(Self { service, setup, brightwater, cluster, hosts, lab, facts, directory: directory.to_owned() })
+        Ok(Self { service, setup, brightwater, cluster, customs, hosts, lab, facts, directory: directory.to_owned() })
     }
 
     /// Stops everything, the service first.
@@ -166,6 +179,26 @@ impl Demo {
         self.brightwater.kill();
         self.cluster.as_ref().map_or(Ok(()), Cluster::stop)
     }
+}
+
+/// Starts the customs directory and has the service look after it.
+async fn begin_customs(
+    mara: &Client,
+    directory: &Path,
+    say: &impl Fn(&str),
+) -> anyhow::Result<Option<customs::Directory>> {
+    if !customs::installed() {
+        say(
+            "OpenLDAP's server is not installed, so the demo goes on without the customs directory; `apt-get install slapd` adds it",
+        );
+        return Ok(None);
+    }
+    say("starting the customs directory");
+    let password = random_word();
+    let server =
+        customs::Directory::start(&directory.join("customs"), free_port()?, &password, &customs::Plan::default())?;
+    customs::begin(mara, &server, &password).await?;
+    Ok(Some(server))
 }
 
 /// What hosts live in, or a word about why there are none.

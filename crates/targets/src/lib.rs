@@ -4,6 +4,7 @@
 //! our mark (`tempestas/INSTALLATION/GRANT`) and an unguessable name; what lacks the mark is never adopted.
 
 mod brightwater;
+mod ldap;
 pub mod linux;
 mod postgres;
 
@@ -15,6 +16,7 @@ use tempestas_core::{Connector, Grant, Marked, ScopeId, Standing, Survey, World}
 use thiserror::Error;
 
 pub use brightwater::Brightwater;
+pub use ldap::Ldap;
 use linux::{Address, Authority, Linux};
 pub use postgres::Postgres;
 
@@ -168,6 +170,8 @@ pub enum Target {
     Brightwater(Brightwater),
     /// A Linux host.
     Linux(Linux),
+    /// A directory.
+    Ldap(Ldap),
 }
 
 macro_rules! each {
@@ -176,6 +180,7 @@ macro_rules! each {
             Target::Postgres($target) => limited($call).await,
             Target::Brightwater($target) => limited($call).await,
             Target::Linux($target) => limited($call).await,
+            Target::Ldap($target) => limited($call).await,
         }
     };
 }
@@ -196,6 +201,16 @@ impl Target {
                 Self::Postgres(Postgres::new(host, *port, user, database, secret, installation))
             }
             Connector::Brightwater { url } => Self::Brightwater(Brightwater::new(url, secret, installation)?),
+            Connector::Ldap { url, user, base, grants, sweep } => {
+                let address = ldap::Address {
+                    url: url.clone(),
+                    user: user.clone(),
+                    base: base.clone(),
+                    grants: grants.clone(),
+                    sweep: *sweep,
+                };
+                Self::Ldap(Ldap::new(address, secret, installation))
+            }
             Connector::Linux { .. } => return Ok(None),
         }))
     }
@@ -215,6 +230,7 @@ impl Target {
     pub async fn check(&self) -> Result<Vec<String>, TargetError> {
         match self {
             Self::Linux(target) => limited(target.check()).await,
+            Self::Ldap(target) => limited(target.check()).await,
             Self::Postgres(target) => limited(target.clock()).await.map(|_| Vec::new()),
             Self::Brightwater(target) => limited(target.clock()).await.map(|_| Vec::new()),
         }
@@ -307,7 +323,7 @@ impl Target {
     pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
         match self {
             Self::Postgres(target) => limited(target.login(call, password)).await.map(Some),
-            Self::Brightwater(_) | Self::Linux(_) => Ok(None),
+            Self::Brightwater(_) | Self::Linux(_) | Self::Ldap(_) => Ok(None),
         }
     }
 
@@ -320,7 +336,7 @@ impl Target {
             Self::Postgres(target) => limited(target.keep_time()).await,
             // Each order to a host begins with what is due there.
             Self::Linux(target) => limited(target.clock()).await.map(|_| ()),
-            Self::Brightwater(_) => Ok(()),
+            Self::Brightwater(_) | Self::Ldap(_) => Ok(()),
         }
     }
 }

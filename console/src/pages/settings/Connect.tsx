@@ -29,6 +29,14 @@ const FIELDS: Record<Kind, Field[]> = {
     { key: 'url', label: 'Address', usual: 'http://127.0.0.1:' },
     { key: 'secret', label: 'The broker’s key', usual: '', hint: 'Sealed, and never shown again.', secret: true },
   ],
+  ldap: [
+    { key: 'url', label: 'Address', usual: 'ldaps://', hint: 'ldaps://HOST:PORT, or ldap:// on this machine.' },
+    { key: 'user', label: 'Our account there', usual: '', hint: 'As a distinguished name.' },
+    { key: 'base', label: 'Where people and groups are', usual: '', hint: 'As a distinguished name.' },
+    { key: 'grants', label: 'Where grants are put', usual: '', hint: 'Below that, like ou=grants,dc=…' },
+    { key: 'sweep', label: 'Seconds between sweeps', usual: '5', hint: 'dds-interval of the server: how exactly grants end.' },
+    { key: 'secret', label: 'Our password there', usual: '', hint: 'Sealed, and never shown again.', secret: true },
+  ],
   linux: [
     { key: 'host', label: 'Host', usual: '' },
     { key: 'port', label: 'Port of sshd', usual: '22' },
@@ -44,6 +52,8 @@ function connector(kind: Kind, of: (key: string) => string): Api['Connector'] {
       return { kind, host: of('host'), port, user: of('user'), database: of('database') }
     case 'brightwater':
       return { kind, url: of('url') }
+    case 'ldap':
+      return { kind, url: of('url'), user: of('user'), base: of('base'), grants: of('grants'), sweep: Number(of('sweep')) }
     case 'linux':
       return { kind, host: of('host'), port, user: of('user'), host_key: of('host_key').trim() }
   }
@@ -94,7 +104,7 @@ export function Connect({ done }: { done?: () => void }) {
           key={`${kind}.${field.key}`}
           label={field.label}
           hint={field.hint}
-          type={field.secret ? 'password' : field.key === 'port' ? 'number' : 'text'}
+          type={field.secret ? 'password' : field.key === 'port' || field.key === 'sweep' ? 'number' : 'text'}
           autoComplete={field.secret ? 'new-password' : 'off'}
           value={of(field.key)}
           onChange={(event) => setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: event.target.value }))}

@@ -37,6 +37,11 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let connector = Connector::Linux { host, port, user, host_key };
             add(session, &path, connector, None, emergency_least).await
         }
+        TargetsVerb::AddLdap { path, url, user, base, grants, sweep, secret_file, emergency_least } => {
+            let grants = grants.unwrap_or_else(|| format!("ou=grants,{base}"));
+            let connector = Connector::Ldap { url, user, base, grants, sweep: sweep.0 };
+            add(session, &path, connector, Some(&secret_file), emergency_least).await
+        }
         TargetsVerb::Enrolment { path, undo } => enrolment(session, path, undo).await,
         TargetsVerb::Check { path } => check(session, path).await,
         TargetsVerb::AddPostgres { path, host, port, user, database, secret_file, emergency_least } => {

@@ -7,6 +7,7 @@ mod callers;
 mod console;
 mod crashes;
 mod devices;
+mod directory;
 mod faults;
 mod hosts;
 mod house;

@@ -21,7 +21,7 @@ fn call(name: &str, role: &str, account: Option<&str>, attempt: i64) -> GrantCal
     }
 }
 
-async fn given_twice_and_late(target: &Target, order: impl Fn(i64) -> GrantCall) {
+pub async fn given_twice_and_late(target: &Target, order: impl Fn(i64) -> GrantCall) {
     let there = async || target.holds(&order(0)).await.unwrap().there;
     target.give(&order(10)).await.unwrap();
     assert!(there().await);

@@ -139,6 +139,18 @@ fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
             }
             return public_key(host_key).map(|_| ()).map_err(|error| Failure::invalid(error.to_string()));
         }
+        Connector::Ldap { url, base, grants, .. } => {
+            if !grants.to_lowercase().ends_with(&base.to_lowercase()) {
+                return Err(Failure::invalid(format!("`{grants}` does not lie below `{base}`")));
+            }
+            if url.starts_with("ldaps://") {
+                return Ok(());
+            }
+            let rest = url.strip_prefix("ldap://").ok_or_else(|| {
+                Failure::invalid(format!("`{url}` is not an address of the form ldap://HOST:PORT or ldaps://HOST:PORT"))
+            })?;
+            rest.split(['/', ':']).next().unwrap_or_default()
+        }
         Connector::Postgres { host, .. } => host.as_str(),
         Connector::Brightwater { url } => {
             let rest = url
@@ -152,7 +164,7 @@ fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
         return Ok(());
     }
     Err(Failure::invalid(format!(
-        "`{host}` is not this machine; targets are called without TLS so far, so only loopback is allowed"
+        "`{host}` is not this machine; it would be called without TLS, so only loopback is allowed"
     )))
 }
 

@@ -148,6 +148,32 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
+    /// Look after a directory, over LDAP. Our account's password is read from a file.
+    AddLdap {
+        /// Path, like /customs/directory.
+        path: String,
+        /// Address: ldaps://HOST:PORT, or ldap://HOST:PORT on this machine.
+        #[arg(long)]
+        url: String,
+        /// Our account there, as a distinguished name.
+        #[arg(long)]
+        user: String,
+        /// Where people and groups are, as a distinguished name.
+        #[arg(long)]
+        base: String,
+        /// Where grants are put; `ou=grants` below the base otherwise.
+        #[arg(long)]
+        grants: Option<String>,
+        /// How often the server sweeps entries whose time is over (dds-interval), like 5s.
+        #[arg(long, value_parser = span, default_value = "5s")]
+        sweep: Seconds,
+        /// File with the password.
+        #[arg(long)]
+        secret_file: PathBuf,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long, default_value_t = 0)]
+        emergency_least: u32,
+    },
     /// Print what a host is given to be looked after: a script for its root, to be read first.
     Enrolment {
         /// Path.

@@ -1,0 +1,175 @@
+//! A real OpenLDAP server: groups within groups, memberships that lapse, answers that aren't whole.
+
+use jiff::{SignedDuration, Timestamp};
+use ldap3::{LdapConnAsync, Scope, SearchEntry};
+use tempestas_api::{NewAccount, NewTarget, StandingFilter, WhichTarget};
+use tempestas_core::ScopeId;
+use tempestas_demo::{
+    cluster::free_port,
+    directory::{BASE, BROKER, Directory, Plan as Server, person},
+    seed,
+};
+use tempestas_targets::{GrantCall, Place, StandingCall, Target, TargetError};
+
+use crate::{
+    house::{House, MARA, Plan, TOMAS, eventually},
+    targets::given_twice_and_late,
+};
+
+const PASSWORD: &str = "made-up-for-tests";
+
+/// A directory, and the target that it is.
+fn customs(directory: &tempfile::TempDir, plan: &Server) -> (Directory, Target) {
+    let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, plan).unwrap();
+    let connector = server.connector(plan.sweep);
+    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test" };
+    let target = Target::with_secret(&place, PASSWORD.to_owned().into()).unwrap().unwrap();
+    (server, target)
+}
+
+fn call(name: &str, role: &str, attempt: i64, seconds: i64) -> GrantCall {
+    let now = Timestamp::now();
+    GrantCall {
+        grant: 7,
+        attempt,
+        name: name.to_owned(),
+        role: role.to_owned(),
+        part: Vec::new(),
+        account: Some(person("tomas.reyes")),
+        opened_at: now,
+        until: now + SignedDuration::from_secs(seconds),
+    }
+}
+
+/// The members of a group as an application reads them.
+async fn members(server: &Directory, group: &str) -> Vec<String> {
+    let (connection, mut ldap) = LdapConnAsync::new(&format!("ldap://127.0.0.1:{}", server.port)).await.unwrap();
+    ldap3::drive!(connection);
+    ldap.simple_bind(BROKER, PASSWORD).await.unwrap().success().unwrap();
+    let dn = format!("cn={group},ou=groups,{BASE}");
+    let (found, _) = ldap.search(&dn, Scope::Base, "(objectClass=*)", vec!["member"]).await.unwrap().success().unwrap();
+    let entry = SearchEntry::construct(found.into_iter().next().unwrap());
+    entry.attrs.get("member").cloned().unwrap_or_default()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn giving_twice_has_one_effect_in_a_directory_and_a_late_order_none() {
+    let directory = tempfile::tempdir().unwrap();
+    let (server, target) = customs(&directory, &Server::default());
+    assert_eq!(target.check().await.unwrap(), Vec::<String>::new());
+    for (name, role) in [("tpgathered", "seal-breakers"), ("tpadded", "tariff-tables")] {
+        given_twice_and_late(&target, |attempt| call(name, role, attempt, 600)).await;
+        assert!(!members(&server, role).await.contains(&person("tomas.reyes")), "{role}");
+    }
+    // Beside a membership that was there, and beside another grant, each ends alone.
+    let there = person("lene.madsen");
+    let beside = GrantCall { account: Some(there.clone()), ..call("tpbeside", "declarations", 1, 600) };
+    target.give(&beside).await.unwrap();
+    target.take(&beside).await.unwrap();
+    assert!(members(&server, "declarations").await.contains(&there), "the standing membership went with the grant");
+    let (one, two) = (call("tpone", "declarations", 1, 600), call("tptwo", "declarations", 1, 600));
+    target.give(&one).await.unwrap();
+    target.give(&two).await.unwrap();
+    target.take(&one).await.unwrap();
+    assert!(target.holds(&two).await.unwrap().there, "the second grant went with the first");
+    target.take(&two).await.unwrap();
+    assert!(!members(&server, "declarations").await.contains(&person("tomas.reyes")));
+    assert_eq!(
+        target.give(&call("tplong", "none-such", 1, 600)).await,
+        Err(TargetError::Refused("the group is not there".to_owned()))
+    );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_survey_follows_groups_within_groups_and_a_part_of_an_answer_is_known_as_one() {
+    let directory = tempfile::tempdir().unwrap();
+    let (server, target) = customs(&directory, &Server::default());
+    let survey = target.survey().await.unwrap();
+    assert!(survey.complete);
+    let held = |uid: &str, role: &str| {
+        let right = survey.rights.iter().find(|right| right.account == person(uid) && right.role == role);
+        right.unwrap_or_else(|| panic!("{uid} is not seen in {role}")).chain.clone()
+    };
+    assert_eq!(held("lene.madsen", "declarations"), Vec::<String>::new());
+    assert_eq!(held("yusuf.adler", "declarations"), ["night-desk"]);
+    assert_eq!(held("signe.holm", "declarations"), ["night-desk", "harbour-watch"]);
+    assert_eq!(held("jonas.weir", "harbour-watch"), ["night-desk"], "the two hold each other");
+    let lapses = |role: &str| survey.roles.iter().find(|known| known.name == role).unwrap().lapse.by_itself;
+    assert!(lapses("seal-breakers") && !lapses("tariff-tables"));
+    let standing = |uid: &str, role: &str| StandingCall {
+        account: person(uid),
+        role: role.to_owned(),
+        part: Vec::new(),
+        handle: "member".to_owned(),
+    };
+    let taken = standing("elif.tan", "declarations");
+    target.take_standing(&taken).await.unwrap();
+    assert!(!target.holds_standing(&taken).await.unwrap());
+    target.restore_standing(&taken).await.unwrap();
+    assert!(target.holds_standing(&taken).await.unwrap());
+    let last = target.take_standing(&standing("piet.sol", "tariff-tables")).await.unwrap_err();
+    assert!(last.to_string().contains("the last member"), "{last}");
+    drop(server);
+
+    let limited = Server { size_limit: Some(3), ..Server::default() };
+    let (_server, target) = customs(&directory, &limited);
+    assert!(!target.survey().await.unwrap().complete, "three of many entries pass for all of them");
+    let slow = Server { sweep: 30, ..Server::default() };
+    drop(_server);
+    let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, &slow).unwrap();
+    let connector = server.connector(1);
+    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test" };
+    let target = Target::with_secret(&place, PASSWORD.to_owned().into()).unwrap().unwrap();
+    let missing = target.check().await.unwrap();
+    assert!(missing.iter().any(|one| one.contains("set dds-interval")), "{missing:?}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn with_the_service_dead_the_directory_drops_the_member_and_what_was_made_meanwhile_is_found() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    let directory = tempfile::tempdir().unwrap();
+    let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, &Server::default()).unwrap();
+    let mara = house.client(MARA);
+    let new = NewTarget {
+        parent: "/harbour".to_owned(),
+        name: "customs".to_owned(),
+        connector: server.connector(1),
+        secret: PASSWORD.to_owned(),
+        emergency_least: 0,
+        alarm_after: 30,
+    };
+    let path = mara.add_target(&new).await.unwrap().path;
+    assert_eq!(mara.check_target(&WhichTarget { target: path.clone() }).await.unwrap().missing, Vec::<String>::new());
+    seed::wait_for_survey(mara, &path).await.unwrap();
+    let seen = mara.standing(&StandingFilter::default()).await.unwrap();
+    assert!(seen.iter().any(|one| one.scope == path && one.account == person("signe.holm") && one.chain.len() == 2));
+    let account = NewAccount { target: path.clone(), account: person("tomas.reyes") };
+    mara.set_account(TOMAS, &account).await.unwrap();
+    let rule = format!("scope = \"{path}\"\n[settings]\napproval = {{ is = \"none\" }}\n");
+    mara.add_terms(&toml::from_str(&rule).unwrap()).await.unwrap();
+    let right = format!("seal-breakers@{path}");
+    house.eligible(TOMAS, &right).await;
+    let asked = house.ask(TOMAS, &right, 5).await.unwrap();
+    let until = house.live(&asked.id).await.elevation.grant.unwrap().until;
+    assert_eq!(members(&server, "seal-breakers").await, [person("tomas.reyes")]);
+    // While elevated, he changes something of his own that could bring him back.
+    let (connection, mut ldap) = LdapConnAsync::new(&format!("ldap://127.0.0.1:{}", server.port)).await.unwrap();
+    ldap3::drive!(connection);
+    ldap.simple_bind(&person("tomas.reyes"), "made-up").await.unwrap().success().unwrap();
+    let change = ldap3::Mod::Replace("description", std::collections::HashSet::from(["kept"]));
+    ldap.modify(&person("tomas.reyes"), vec![change]).await.unwrap().success().unwrap();
+    house.service.kill();
+    eventually("the directory drops the member", async || members(&server, "seal-breakers").await.is_empty()).await;
+    let late = Timestamp::now().duration_since(until);
+    assert!(
+        late > SignedDuration::from_secs(-1) && late < SignedDuration::from_secs(4),
+        "dropped {late} after its end"
+    );
+    println!("the directory dropped the member {} ms after the grant's end, with the service dead", late.as_millis());
+    house.start_again(&[]);
+    let over = house.over(&asked.id).await;
+    assert_eq!(over.elevation.state, "lapsed");
+    let found = over.elevation.grant.unwrap().leftovers.unwrap();
+    let own = format!("the entry {} was changed while elevated", person("tomas.reyes"));
+    assert!(found.iter().any(|one| one.what == own), "{found:?}");
+}
