@@ -120,10 +120,10 @@ impl Keeper {
     /// Begins whatever is due and not under way. Nothing here waits for the target, so that a slow one is still
     /// told at once to take away.
     async fn round(&mut self) -> Result<(), Failure> {
-        let (due, connector) = {
+        let (due, live, connector) = {
             let world = self.app.world().await;
             let Some(connector) = world.connector(self.scope).cloned() else { return Ok(()) };
-            (orders(&world, self.scope, Timestamp::now()), connector)
+            (orders(&world, self.scope, Timestamp::now()), !world.live_grants(self.scope).is_empty(), connector)
         };
         let now = Timestamp::now();
         self.backing_off
@@ -146,7 +146,8 @@ impl Keeper {
             self.kept_time_at = now;
             self.begin(&connector, "keep-time".to_owned(), Work::KeepTime, false, now).await?;
         }
-        if now.duration_since(self.read_back_at) >= read_back {
+        // With nothing to read back the target would not be called, and not have answered.
+        if live && now.duration_since(self.read_back_at) >= read_back {
             self.read_back_at = now;
             self.begin(&connector, "read-back".to_owned(), Work::ReadBack, false, now).await?;
         }
