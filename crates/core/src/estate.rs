@@ -66,6 +66,11 @@ pub enum Connector {
         /// How often the server sweeps entries whose time is over, in seconds.
         sweep: u32,
     },
+    /// A kind of system that an administrator described.
+    Described {
+        /// The description, as `docs/described.md` has it; it holds no secret.
+        form: String,
+    },
     /// A Linux host.
     Linux {
         /// Host name or address.
@@ -83,7 +88,7 @@ impl Connector {
     /// Whether a right there is put on the person's own account, so that a mapping is needed.
     #[must_use]
     pub const fn uses_own_account(&self) -> bool {
-        matches!(self, Self::Brightwater { .. } | Self::Linux { .. } | Self::Ldap { .. })
+        matches!(self, Self::Brightwater { .. } | Self::Linux { .. } | Self::Ldap { .. } | Self::Described { .. })
     }
 
     /// Whether it is signed in to with a key of one's own, which is certified for each grant.
@@ -100,6 +105,7 @@ impl Connector {
             Self::Brightwater { .. } => "Brightwater",
             Self::Linux { .. } => "Linux",
             Self::Ldap { .. } => "LDAP",
+            Self::Described { .. } => "described",
         }
     }
 }

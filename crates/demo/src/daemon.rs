@@ -92,14 +92,23 @@ impl Setup {
 /// # Errors
 /// When it does not start.
 pub fn brightwater(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
-    // Its files hold every identity's key.
+    standin("brightwater", directory, port, seed)
+}
+
+/// Starts the port's gate controllers.
+///
+/// # Errors
+/// When they do not start.
+pub fn gates(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+    standin("gates", directory, port, seed)
+}
+
+fn standin(which: &str, directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+    // Its files hold keys.
     std::os::unix::fs::DirBuilderExt::mode(std::fs::DirBuilder::new().recursive(true), 0o700).create(directory)?;
     let (state, first) = (directory.join("state.json"), directory.join("seed.json"));
     std::fs::write(&first, seed)?;
-    Running::start(
-        "tempestas-standins",
-        &["--port", &port.to_string(), "--state", &state.to_string_lossy(), "--seed", &first.to_string_lossy()],
-        &[],
-        &directory.join("log"),
-    )
+    let (port, state, first) = (port.to_string(), state.to_string_lossy(), first.to_string_lossy());
+    let arguments = [which, "--port", &port, "--state", &state, "--seed", &first];
+    Running::start("tempestas-standins", &arguments, &[], &directory.join("log"))
 }

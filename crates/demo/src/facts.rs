@@ -33,6 +33,9 @@ pub struct Facts {
     pub postgres_password: String,
     /// Who to sign in as.
     pub people: Vec<Person>,
+    /// Address of the gate controllers; none in a world that begins empty.
+    #[serde(default)]
+    pub gates: Option<String>,
     /// Port of the customs directory; none where OpenLDAP's server is missing.
     #[serde(default)]
     pub directory_port: Option<u16>,

@@ -7,6 +7,7 @@ pub mod daemon;
 pub mod directory;
 pub mod example;
 pub mod facts;
+pub mod gates;
 pub mod history;
 pub mod hosts;
 pub mod processes;

@@ -13,6 +13,7 @@ use crate::{
     daemon::{self, Setup},
     directory as customs,
     facts::{Facts, HostFacts},
+    gates,
     history::{self, Systems},
     hosts::{self, Host, Lab, pier},
     processes::Running,
@@ -44,6 +45,8 @@ pub struct Demo {
     pub brightwater: Running,
     /// The cluster; none where PostgreSQL is not installed.
     pub cluster: Option<Cluster>,
+    /// The gate controllers; none in a world that begins empty.
+    pub gates: Option<Running>,
     /// The customs directory; none where OpenLDAP's server is missing.
     pub customs: Option<customs::Directory>,
     /// The Linux hosts; none where namespaces aren't to be had. They go before what holds their namespaces.
@@ -113,21 +116,24 @@ impl Demo {
             brightwater: (&brightwater.address, &broker_key),
         };
         let secret = setup.first_secret()?;
-        let (people, customs, lab, hosts) = match past {
+        let (people, gates, customs, lab, hosts) = match past {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
+                let gate_key = random_word();
+                let gates = daemon::gates(&directory.join("gates"), free_port()?, &gates::seed(&gate_key))?;
+                gates::begin(&seeded.administrator, &gates.address, &gate_key).await?;
                 let customs = begin_customs(&seeded.administrator, directory, &say).await?;
                 let lab = lab(&say)?;
                 let hosts = match &lab {
                     Some(lab) => pier::begin(&seeded.administrator, lab, directory).await?,
                     None => Vec::new(),
                 };
-                (seeded.people, customs, lab, hosts)
+                (seeded.people, Some(gates), customs, lab, hosts)
             }
             Past::None => {
                 say("filling Quillhaven: people, groups, targets, terms");
                 let people = seed::service(&service.address, &secret, directory, &targets).await?.people;
-                (people, None, None, Vec::new())
+                (people, None, None, None, Vec::new())
             }
         };
         let facts = Facts {
@@ -137,11 +143,23 @@ impl Demo {
             postgres_port: cluster.as_ref().map(|cluster| cluster.port),
             postgres_password: superuser,
             people,
+            gates: gates.as_ref().map(|gates| gates.address.clone()),
             directory_port: customs.as_ref().map(|customs| customs.port),
             hosts: hosts.iter().map(|host| HostFacts { name: host.name.clone(), port: host.port }).collect(),
         };
         facts.write(directory)?;
-        Ok(Self { service, setup, brightwater, cluster, customs, hosts, lab, facts, directory: directory.to_owned() })
+        Ok(Self {
+            service,
+            setup,
+            brightwater,
+            cluster,
+            gates,
+            customs,
+            hosts,
+            lab,
+            facts,
+            directory: directory.to_owned(),
+        })
     }
 
     /// Goes on with what an earlier start left.
@@ -153,6 +171,10 @@ impl Demo {
             None => None,
         };
         let brightwater = daemon::brightwater(&directory.join("brightwater"), port(&facts.brightwater), "{}")?;
+        let gates = match &facts.gates {
+            Some(address) => Some(daemon::gates(&directory.join("gates"), port(address), "{}")?),
+            None => None,
+        };
         let customs = match facts.directory_port {
             // Its password is in its own files and sealed in the service; neither is made anew.
             Some(port) => {
@@ -167,7 +189,18 @@ impl Demo {
         };
         let setup = setup(directory, address, port(&facts.address));
         let service = setup.start(&[])?;
-        Ok(Self { service, setup, brightwater, cluster, customs, hosts, lab, facts, directory: directory.to_owned() })
+        Ok(Self {
+            service,
+            setup,
+            brightwater,
+            cluster,
+            gates,
+            customs,
+            hosts,
+            lab,
+            facts,
+            directory: directory.to_owned(),
+        })
     }
 
     /// Stops everything, the service first.
@@ -177,6 +210,9 @@ impl Demo {
     pub fn stop(mut self) -> anyhow::Result<()> {
         self.service.stop()?;
         self.brightwater.kill();
+        if let Some(gates) = &mut self.gates {
+            gates.kill();
+        }
         self.cluster.as_ref().map_or(Ok(()), Cluster::stop)
     }
 }

@@ -179,7 +179,12 @@ impl App {
 
     /// A target, ready to be called.
     pub(crate) async fn target(&self, scope: ScopeId, connector: &Connector) -> Result<Target, Failure> {
-        let place = Place { connector, scope, installation: &self.shared.installation };
+        let place = Place {
+            connector,
+            scope,
+            installation: &self.shared.installation,
+            programs: &self.config().described.programs,
+        };
         if connector.takes_own_key() {
             let orders = authority(self, Signs::Orders).await?;
             return Target::host(&place, orders).ok_or_else(|| Failure::target("it is no host"));

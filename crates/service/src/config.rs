@@ -49,6 +49,17 @@ pub struct Config {
     /// Surveys.
     #[serde(default)]
     pub surveys: SurveyConfig,
+    /// Described targets.
+    #[serde(default)]
+    pub described: DescribedConfig,
+}
+
+/// What described targets may do on this machine.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct DescribedConfig {
+    /// Programs, by their whole path, that a description may run as the service's user; none where it is left out.
+    pub programs: Vec<String>,
 }
 
 /// Where it listens and keeps its state.

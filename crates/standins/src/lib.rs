@@ -1,5 +1,6 @@
-//! Simulated clouds for demo and tests; never linked into `tempestasd`.
+//! Simulated clouds and machines for demo and tests; never linked into `tempestasd`.
 //!
 //! They are modelled on none that exists. Each enforces its own rules by its own time.
 
 pub mod brightwater;
+pub mod gates;

@@ -1,13 +1,16 @@
-//! `tempestas-standins`: serves a simulated cloud on loopback.
+//! `tempestas-standins`: serves a simulated cloud, or the port's gate controllers, on loopback.
 
 use std::path::PathBuf;
 
-use clap::Parser;
-use tempestas_standins::brightwater::{self, Cloud};
+use clap::{Parser, ValueEnum};
+use tempestas_standins::{brightwater, gates};
 
-/// Serves the simulated cloud Brightwater on loopback.
+/// Serves a stand-in on loopback.
 #[derive(Parser)]
 struct Args {
+    /// Which.
+    #[arg(value_enum)]
+    which: Which,
     /// Port on 127.0.0.1; 0 takes a free one.
     #[arg(long, default_value_t = 0)]
     port: u16,
@@ -19,12 +22,31 @@ struct Args {
     seed: PathBuf,
 }
 
+#[derive(Clone, Copy, ValueEnum)]
+enum Which {
+    /// The simulated cloud Brightwater.
+    Brightwater,
+    /// The port's gate controllers.
+    Gates,
+}
+
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {
     let args = Args::parse();
     let from = if args.state.exists() { &args.state } else { &args.seed };
-    let cloud: Cloud = serde_json::from_str(&tokio::fs::read_to_string(from).await?)?;
+    let text = tokio::fs::read_to_string(from).await?;
     let listener = tokio::net::TcpListener::bind(("127.0.0.1", args.port)).await?;
-    println!("brightwater listens on http://{}", listener.local_addr()?);
-    brightwater::serve(listener, cloud, Some(args.state)).await
+    let address = listener.local_addr()?;
+    match args.which {
+        Which::Brightwater => {
+            let cloud = serde_json::from_str(&text)?;
+            println!("brightwater listens on http://{address}");
+            brightwater::serve(listener, cloud, Some(args.state)).await
+        }
+        Which::Gates => {
+            let known = serde_json::from_str(&text)?;
+            println!("gates listens on http://{address}");
+            gates::serve(listener, known, Some(args.state)).await
+        }
+    }
 }

@@ -4,6 +4,7 @@
 //! our mark (`tempestas/INSTALLATION/GRANT`) and an unguessable name; what lacks the mark is never adopted.
 
 mod brightwater;
+mod described;
 mod ldap;
 pub mod linux;
 mod postgres;
@@ -16,6 +17,7 @@ use tempestas_core::{Connector, Grant, Marked, ScopeId, Standing, Survey, World}
 use thiserror::Error;
 
 pub use brightwater::Brightwater;
+pub use described::{Described, Form, FormError};
 pub use ldap::Ldap;
 use linux::{Address, Authority, Linux};
 pub use postgres::Postgres;
@@ -160,9 +162,12 @@ pub struct Place<'p> {
     pub scope: ScopeId,
     /// The installation that reaches it.
     pub installation: &'p str,
+    /// Programs that described targets may run here.
+    pub programs: &'p [String],
 }
 
 /// A target of any kind.
+#[expect(clippy::large_enum_variant, reason = "there is one for each keeper, no more")]
 pub enum Target {
     /// A PostgreSQL cluster.
     Postgres(Postgres),
@@ -172,6 +177,8 @@ pub enum Target {
     Linux(Linux),
     /// A directory.
     Ldap(Ldap),
+    /// A system that an administrator described.
+    Described(Described),
 }
 
 macro_rules! each {
@@ -181,6 +188,7 @@ macro_rules! each {
             Target::Brightwater($target) => limited($call).await,
             Target::Linux($target) => limited($call).await,
             Target::Ldap($target) => limited($call).await,
+            Target::Described($target) => limited($call).await,
         }
     };
 }
@@ -211,6 +219,10 @@ impl Target {
                 };
                 Self::Ldap(Ldap::new(address, secret, installation))
             }
+            Connector::Described { form } => {
+                let form = Form::read(form).map_err(|error| TargetError::Refused(error.to_string()))?;
+                Self::Described(Described::new(form, secret, place.programs, installation)?)
+            }
             Connector::Linux { .. } => return Ok(None),
         }))
     }
@@ -233,6 +245,12 @@ impl Target {
             Self::Ldap(target) => limited(target.check()).await,
             Self::Postgres(target) => limited(target.clock()).await.map(|_| Vec::new()),
             Self::Brightwater(target) => limited(target.clock()).await.map(|_| Vec::new()),
+            Self::Described(target) => limited(target.survey()).await.map(|found| {
+                if found.complete {
+                    return Vec::new();
+                }
+                vec!["what it lists isn't whole, or names a role that its description doesn't have".to_owned()]
+            }),
         }
     }
 
@@ -273,7 +291,14 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
-        each!(self, target => target.leftovers(call))
+        match self {
+            Self::Postgres(target) => limited(target.leftovers(call)).await,
+            Self::Brightwater(target) => limited(target.leftovers(call)).await,
+            Self::Linux(target) => limited(target.leftovers(call)).await,
+            Self::Ldap(target) => limited(target.leftovers(call)).await,
+            // Its lapse says so.
+            Self::Described(_) => Ok(Vec::new()),
+        }
     }
 
     /// The target's own clock.
@@ -323,7 +348,7 @@ impl Target {
     pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
         match self {
             Self::Postgres(target) => limited(target.login(call, password)).await.map(Some),
-            Self::Brightwater(_) | Self::Linux(_) | Self::Ldap(_) => Ok(None),
+            Self::Brightwater(_) | Self::Linux(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
         }
     }
 
@@ -335,7 +360,7 @@ impl Target {
         match self {
             Self::Postgres(target) => limited(target.keep_time()).await,
             // They need nothing of ours; each order to a host begins with what is due there.
-            Self::Brightwater(_) | Self::Ldap(_) | Self::Linux(_) => Ok(()),
+            Self::Brightwater(_) | Self::Ldap(_) | Self::Linux(_) | Self::Described(_) => Ok(()),
         }
     }
 }

@@ -2,7 +2,7 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Input, Select, Wrong } from '../../parts/basics'
+import { Button, Input, Select, TextArea, Wrong } from '../../parts/basics'
 import { useAct } from '../../parts/data'
 import { KINDS } from '../../words/systems'
 
@@ -15,6 +15,7 @@ interface Field {
   usual: string
   hint?: string
   secret?: boolean
+  lines?: number
 }
 
 const FIELDS: Record<Kind, Field[]> = {
@@ -37,6 +38,10 @@ const FIELDS: Record<Kind, Field[]> = {
     { key: 'sweep', label: 'Seconds between sweeps', usual: '5', hint: 'dds-interval of the server: how exactly grants end.' },
     { key: 'secret', label: 'Our password there', usual: '', hint: 'Sealed, and never shown again.', secret: true },
   ],
+  described: [
+    { key: 'form', label: 'Description', usual: '', hint: 'The file that says what to call for survey, give, take and reading back.', lines: 12 },
+    { key: 'secret', label: 'Its password or key', usual: '', hint: 'Sealed, and never shown again.', secret: true },
+  ],
   linux: [
     { key: 'host', label: 'Host', usual: '' },
     { key: 'port', label: 'Port of sshd', usual: '22' },
@@ -54,6 +59,8 @@ function connector(kind: Kind, of: (key: string) => string): Api['Connector'] {
       return { kind, url: of('url') }
     case 'ldap':
       return { kind, url: of('url'), user: of('user'), base: of('base'), grants: of('grants'), sweep: Number(of('sweep')) }
+    case 'described':
+      return { kind, form: of('form') }
     case 'linux':
       return { kind, host: of('host'), port, user: of('user'), host_key: of('host_key').trim() }
   }
@@ -99,18 +106,27 @@ export function Connect({ done }: { done?: () => void }) {
         ))}
       </Select>
       <Input label="Path in the estate" value={path} onChange={(event) => setPath(event.target.value)} placeholder="/harbour/databases/berths" className="mono" required hint="Folders on the way are made." />
-      {fields.map((field) => (
-        <Input
-          key={`${kind}.${field.key}`}
-          label={field.label}
-          hint={field.hint}
-          type={field.secret ? 'password' : field.key === 'port' || field.key === 'sweep' ? 'number' : 'text'}
-          autoComplete={field.secret ? 'new-password' : 'off'}
-          value={of(field.key)}
-          onChange={(event) => setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: event.target.value }))}
-          required
-        />
-      ))}
+      {fields.map((field) => {
+        const shared = {
+          label: field.label,
+          hint: field.hint,
+          value: of(field.key),
+          required: true,
+          onChange: (event: { target: { value: string } }) => setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: event.target.value })),
+        }
+        return field.lines ? (
+          <div key={`${kind}.${field.key}`} className="sm:col-span-2">
+            <TextArea {...shared} rows={field.lines} spellCheck={false} />
+          </div>
+        ) : (
+          <Input
+            key={`${kind}.${field.key}`}
+            {...shared}
+            type={field.secret ? 'password' : field.key === 'port' || field.key === 'sweep' ? 'number' : 'text'}
+            autoComplete={field.secret ? 'new-password' : 'off'}
+          />
+        )
+      })}
       <div className="grid gap-3 sm:col-span-2">
         <Wrong error={connect.error} />
         <Button type="submit" look="main" busy={connect.isPending} className="justify-self-start">

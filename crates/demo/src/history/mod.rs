@@ -123,7 +123,7 @@ impl Teller {
 
     /// Reads a system as it really is, at the time that is told.
     async fn survey(&self, scope: ScopeId, connector: &Connector, secret: &str) -> anyhow::Result<()> {
-        let place = Place { connector, scope, installation: self.house.installation() };
+        let place = Place { connector, scope, installation: self.house.installation(), programs: &[] };
         let target = Target::with_secret(&place, secret.to_owned().into())?.context("it has a secret")?;
         let mut survey = target.survey().await?;
         survey.clock = self.now();

@@ -22,7 +22,7 @@ const PASSWORD: &str = "made-up-for-tests";
 fn customs(directory: &tempfile::TempDir, plan: &Server) -> (Directory, Target) {
     let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, plan).unwrap();
     let connector = server.connector(plan.sweep);
-    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test" };
+    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test", programs: &[] };
     let target = Target::with_secret(&place, PASSWORD.to_owned().into()).unwrap().unwrap();
     (server, target)
 }
@@ -118,7 +118,7 @@ async fn a_survey_follows_groups_within_groups_and_a_part_of_an_answer_is_known_
     drop(_server);
     let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, &slow).unwrap();
     let connector = server.connector(1);
-    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test" };
+    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test", programs: &[] };
     let target = Target::with_secret(&place, PASSWORD.to_owned().into()).unwrap().unwrap();
     let missing = target.check().await.unwrap();
     assert!(missing.iter().any(|one| one.contains("set dds-interval")), "{missing:?}");

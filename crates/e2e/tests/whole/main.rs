@@ -6,6 +6,7 @@ mod bad_input;
 mod callers;
 mod console;
 mod crashes;
+mod described;
 mod devices;
 mod directory;
 mod faults;

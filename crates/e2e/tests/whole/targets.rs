@@ -43,7 +43,7 @@ async fn giving_twice_has_one_effect_and_a_late_give_after_a_take_changes_nothin
     let url = house.brightwater.address.clone();
     let key = house.cloud_key("tempestas-broker").into();
     let connector = Connector::Brightwater { url };
-    let place = |connector| Place { connector, scope: ScopeId(7), installation: "a-test" };
+    let place = |connector| Place { connector, scope: ScopeId(7), installation: "a-test", programs: &[] };
     let cloud = Target::with_secret(&place(&connector), key).unwrap().unwrap();
     given_twice_and_late(&cloud, |attempt| call("tpcloud", "tide-reader", Some("t.reyes"), attempt)).await;
     let never = call("tpnever", "tide-reader", Some("t.reyes"), 20);

@@ -7,7 +7,7 @@ use tempestas_api::{
     TargetView, WhichTarget,
 };
 use tempestas_core::{Command, Connector, Phase, Refusal, ScopeId, Seconds, Weight, What, World, ensure_administrator};
-use tempestas_targets::linux::public_key;
+use tempestas_targets::{Form, linux::public_key};
 
 use super::{made, reference, scope, target};
 use crate::{
@@ -130,7 +130,12 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
 
 /// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
 fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
-    let host = match connector {
+    let form;
+    let hosts: Vec<&str> = match connector {
+        Connector::Described { form: text } => {
+            form = Form::read(text).map_err(|error| Failure::invalid(error.to_string()))?.in_the_clear();
+            form.iter().map(String::as_str).collect()
+        }
         Connector::Linux { host, user, host_key, .. } => {
             if host.is_empty() || !is_account(user) {
                 return Err(Failure::invalid(
@@ -149,23 +154,23 @@ fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
             let rest = url.strip_prefix("ldap://").ok_or_else(|| {
                 Failure::invalid(format!("`{url}` is not an address of the form ldap://HOST:PORT or ldaps://HOST:PORT"))
             })?;
-            rest.split(['/', ':']).next().unwrap_or_default()
+            vec![rest.split(['/', ':']).next().unwrap_or_default()]
         }
-        Connector::Postgres { host, .. } => host.as_str(),
+        Connector::Postgres { host, .. } => vec![host],
         Connector::Brightwater { url } => {
             let rest = url
                 .strip_prefix("http://")
                 .ok_or_else(|| Failure::invalid(format!("`{url}` is not an address of the form http://HOST:PORT")))?;
-            rest.split(['/', ':']).next().unwrap_or_default()
+            vec![rest.split(['/', ':']).next().unwrap_or_default()]
         }
     };
-    let local = host == "localhost" || host.parse::<IpAddr>().is_ok_and(|address| address.is_loopback());
-    if local {
-        return Ok(());
+    let local = |host: &&str| *host == "localhost" || host.parse::<IpAddr>().is_ok_and(|address| address.is_loopback());
+    match hosts.iter().find(|host| !local(host)) {
+        None => Ok(()),
+        Some(host) => Err(Failure::invalid(format!(
+            "`{host}` is not this machine; it would be called without TLS, so only loopback is allowed"
+        ))),
     }
-    Err(Failure::invalid(format!(
-        "`{host}` is not this machine; it would be called without TLS, so only loopback is allowed"
-    )))
 }
 
 /// A name that can stand in sudoers and in a certificate with nothing to escape.

@@ -148,6 +148,20 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
+    /// Look after a kind of system that a file describes. Its password or key is read from another.
+    AddDescribed {
+        /// Path, like /harbour/gates/controllers.
+        path: String,
+        /// File with the description.
+        #[arg(long, value_name = "FILE")]
+        form: PathBuf,
+        /// File with the password or key.
+        #[arg(long)]
+        secret_file: PathBuf,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long, default_value_t = 1)]
+        emergency_least: u32,
+    },
     /// Look after a directory, over LDAP. Our account's password is read from a file.
     AddLdap {
         /// Path, like /customs/directory.
