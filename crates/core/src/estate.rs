@@ -53,6 +53,11 @@ pub enum Connector {
         /// Base address, `http://…`.
         url: String,
     },
+    /// The simulated cloud Fathom.
+    Fathom {
+        /// Base address, `http://…`.
+        url: String,
+    },
     /// A directory served over LDAP.
     Ldap {
         /// `ldap://HOST:PORT` on loopback, `ldaps://HOST:PORT` elsewhere.
@@ -88,7 +93,14 @@ impl Connector {
     /// Whether a right there is put on the person's own account, so that a mapping is needed.
     #[must_use]
     pub const fn uses_own_account(&self) -> bool {
-        matches!(self, Self::Brightwater { .. } | Self::Linux { .. } | Self::Ldap { .. } | Self::Described { .. })
+        matches!(
+            self,
+            Self::Brightwater { .. }
+                | Self::Fathom { .. }
+                | Self::Linux { .. }
+                | Self::Ldap { .. }
+                | Self::Described { .. }
+        )
     }
 
     /// Whether it is signed in to with a key of one's own, which is certified for each grant.
@@ -103,6 +115,7 @@ impl Connector {
         match self {
             Self::Postgres { .. } => "PostgreSQL",
             Self::Brightwater { .. } => "Brightwater",
+            Self::Fathom { .. } => "Fathom",
             Self::Linux { .. } => "Linux",
             Self::Ldap { .. } => "LDAP",
             Self::Described { .. } => "described",

@@ -95,6 +95,14 @@ pub fn brightwater(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Ru
     standin("brightwater", directory, port, seed)
 }
 
+/// Starts the simulated cloud Fathom.
+///
+/// # Errors
+/// When it does not start.
+pub fn fathom(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+    standin("fathom", directory, port, seed)
+}
+
 /// Starts the port's gate controllers.
 ///
 /// # Errors

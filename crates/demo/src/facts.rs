@@ -5,6 +5,8 @@ use std::{io::Write as _, os::unix::fs::OpenOptionsExt as _, path::Path};
 use anyhow::Context as _;
 use serde::{Deserialize, Serialize};
 
+use crate::systems::SystemsFacts;
+
 /// Somebody to sign in as.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Person {
@@ -33,24 +35,9 @@ pub struct Facts {
     pub postgres_password: String,
     /// Who to sign in as.
     pub people: Vec<Person>,
-    /// Address of the gate controllers; none in a world that begins empty.
+    /// Where the systems are that the service was told of.
     #[serde(default)]
-    pub gates: Option<String>,
-    /// Port of the customs directory; none where OpenLDAP's server is missing.
-    #[serde(default)]
-    pub directory_port: Option<u16>,
-    /// The Linux hosts; none where namespaces aren't to be had.
-    #[serde(default)]
-    pub hosts: Vec<HostFacts>,
-}
-
-/// A Linux host of the demo.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct HostFacts {
-    /// Its name.
-    pub name: String,
-    /// Where its sshd listens, on loopback.
-    pub port: u16,
+    pub systems: SystemsFacts,
 }
 
 impl Facts {

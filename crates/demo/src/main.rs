@@ -125,10 +125,14 @@ fn print_facts(demo: &Demo) {
         facts.brightwater,
         facts.postgres_port.map_or_else(|| "not installed".to_owned(), |port| format!("127.0.0.1:{port}"))
     );
-    if let Some(port) = facts.directory_port {
+    let systems = &facts.systems;
+    if let (Some(fathom), Some(gates)) = (&systems.fathom, &systems.gates) {
+        println!("Fathom: {fathom}; gate controllers: {gates}");
+    }
+    if let Some(port) = systems.directory_port {
         println!("Customs directory: ldap://127.0.0.1:{port}");
     }
-    for host in &facts.hosts {
+    for host in &systems.hosts {
         println!("Linux host {}: sshd on 127.0.0.1:{}", host.name, host.port);
     }
     println!("The same for programs: {}/demo.json. Ctrl-C stops everything.", demo.directory.display());

@@ -6,19 +6,16 @@ use std::{
 };
 
 use anyhow::bail;
-use tempestas_client::Client;
 
 use crate::{
     cluster::{self, Cluster, free_port},
     daemon::{self, Setup},
-    directory as customs,
-    facts::{Facts, HostFacts},
-    gates,
-    history::{self, Systems},
-    hosts::{self, Host, Lab, pier},
+    facts::Facts,
+    history,
     processes::Running,
     quillhaven,
     seed::{self, Targets, random_word},
+    systems::Systems,
 };
 
 /// The port of the service, where nobody else has it.
@@ -45,14 +42,8 @@ pub struct Demo {
     pub brightwater: Running,
     /// The cluster; none where PostgreSQL is not installed.
     pub cluster: Option<Cluster>,
-    /// The gate controllers; none in a world that begins empty.
-    pub gates: Option<Running>,
-    /// The customs directory; none where OpenLDAP's server is missing.
-    pub customs: Option<customs::Directory>,
-    /// The Linux hosts; none where namespaces aren't to be had. They go before what holds their namespaces.
-    pub hosts: Vec<Host>,
-    /// What holds their namespaces.
-    pub lab: Option<Lab>,
+    /// The systems that the service was told of.
+    pub systems: Systems,
     /// The facts.
     pub facts: Facts,
     /// Its directory.
@@ -103,7 +94,7 @@ impl Demo {
         let broker_key = format!("{key}-tempestas-broker");
         if past == Past::Months {
             say("telling the months before: people at work, rights converted, grants that ended");
-            let systems = Systems {
+            let systems = history::Systems {
                 cluster: cluster.as_ref().map(|cluster| (cluster, broker.as_str())),
                 brightwater: (&brightwater.address, &broker_key),
             };
@@ -116,24 +107,15 @@ impl Demo {
             brightwater: (&brightwater.address, &broker_key),
         };
         let secret = setup.first_secret()?;
-        let (people, gates, customs, lab, hosts) = match past {
+        let (people, systems) = match past {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
-                let gate_key = random_word();
-                let gates = daemon::gates(&directory.join("gates"), free_port()?, &gates::seed(&gate_key))?;
-                gates::begin(&seeded.administrator, &gates.address, &gate_key).await?;
-                let customs = begin_customs(&seeded.administrator, directory, &say).await?;
-                let lab = lab(&say)?;
-                let hosts = match &lab {
-                    Some(lab) => pier::begin(&seeded.administrator, lab, directory).await?,
-                    None => Vec::new(),
-                };
-                (seeded.people, Some(gates), customs, lab, hosts)
+                (seeded.people, Systems::begin(&seeded.administrator, directory, &say).await?)
             }
             Past::None => {
                 say("filling Quillhaven: people, groups, targets, terms");
-                let people = seed::service(&service.address, &secret, directory, &targets).await?.people;
-                (people, None, None, None, Vec::new())
+                let seeded = seed::service(&service.address, &secret, directory, &targets).await?;
+                (seeded.people, Systems::default())
             }
         };
         let facts = Facts {
@@ -143,23 +125,10 @@ impl Demo {
             postgres_port: cluster.as_ref().map(|cluster| cluster.port),
             postgres_password: superuser,
             people,
-            gates: gates.as_ref().map(|gates| gates.address.clone()),
-            directory_port: customs.as_ref().map(|customs| customs.port),
-            hosts: hosts.iter().map(|host| HostFacts { name: host.name.clone(), port: host.port }).collect(),
+            systems: systems.facts(),
         };
         facts.write(directory)?;
-        Ok(Self {
-            service,
-            setup,
-            brightwater,
-            cluster,
-            gates,
-            customs,
-            hosts,
-            lab,
-            facts,
-            directory: directory.to_owned(),
-        })
+        Ok(Self { service, setup, brightwater, cluster, systems, facts, directory: directory.to_owned() })
     }
 
     /// Goes on with what an earlier start left.
@@ -171,36 +140,10 @@ impl Demo {
             None => None,
         };
         let brightwater = daemon::brightwater(&directory.join("brightwater"), port(&facts.brightwater), "{}")?;
-        let gates = match &facts.gates {
-            Some(address) => Some(daemon::gates(&directory.join("gates"), port(address), "{}")?),
-            None => None,
-        };
-        let customs = match facts.directory_port {
-            // Its password is in its own files and sealed in the service; neither is made anew.
-            Some(port) => {
-                Some(customs::Directory::start(&directory.join("customs"), port, "", &customs::Plan::default())?)
-            }
-            None => None,
-        };
-        let lab = if facts.hosts.is_empty() { None } else { lab(&say)? };
-        let hosts = match &lab {
-            Some(lab) => pier::take_up(lab, directory, &facts.hosts)?,
-            None => Vec::new(),
-        };
+        let systems = Systems::take_up(directory, &facts.systems, &say)?;
         let setup = setup(directory, address, port(&facts.address));
         let service = setup.start(&[])?;
-        Ok(Self {
-            service,
-            setup,
-            brightwater,
-            cluster,
-            gates,
-            customs,
-            hosts,
-            lab,
-            facts,
-            directory: directory.to_owned(),
-        })
+        Ok(Self { service, setup, brightwater, cluster, systems, facts, directory: directory.to_owned() })
     }
 
     /// Stops everything, the service first.
@@ -210,41 +153,9 @@ impl Demo {
     pub fn stop(mut self) -> anyhow::Result<()> {
         self.service.stop()?;
         self.brightwater.kill();
-        if let Some(gates) = &mut self.gates {
-            gates.kill();
-        }
+        drop(self.systems);
         self.cluster.as_ref().map_or(Ok(()), Cluster::stop)
     }
-}
-
-/// Starts the customs directory and has the service look after it.
-async fn begin_customs(
-    mara: &Client,
-    directory: &Path,
-    say: &impl Fn(&str),
-) -> anyhow::Result<Option<customs::Directory>> {
-    if !customs::installed() {
-        say(
-            "OpenLDAP's server is not installed, so the demo goes on without the customs directory; `apt-get install slapd` adds it",
-        );
-        return Ok(None);
-    }
-    say("starting the customs directory");
-    let password = random_word();
-    let server =
-        customs::Directory::start(&directory.join("customs"), free_port()?, &password, &customs::Plan::default())?;
-    customs::begin(mara, &server, &password).await?;
-    Ok(Some(server))
-}
-
-/// What hosts live in, or a word about why there are none.
-fn lab(say: &impl Fn(&str)) -> anyhow::Result<Option<Lab>> {
-    if let Some(why) = hosts::missing() {
-        say(&format!("{why}; the demo goes on without hosts"));
-        return Ok(None);
-    }
-    say("starting the Linux hosts on the pier");
-    Lab::start(say).map(Some)
 }
 
 fn setup(directory: &Path, address: IpAddr, port: u16) -> Setup {

@@ -2,5 +2,7 @@
 //!
 //! They are modelled on none that exists. Each enforces its own rules by its own time.
 
+pub mod behaviour;
 pub mod brightwater;
+pub mod fathom;
 pub mod gates;

@@ -1,9 +1,9 @@
-//! `tempestas-standins`: serves a simulated cloud, or the port's gate controllers, on loopback.
+//! `tempestas-standins`: serves simulated clouds, and the port's gate controllers, on loopback.
 
 use std::path::PathBuf;
 
 use clap::{Parser, ValueEnum};
-use tempestas_standins::{brightwater, gates};
+use tempestas_standins::{brightwater, fathom, gates};
 
 /// Serves a stand-in on loopback.
 #[derive(Parser)]
@@ -26,6 +26,8 @@ struct Args {
 enum Which {
     /// The simulated cloud Brightwater.
     Brightwater,
+    /// The simulated cloud Fathom.
+    Fathom,
     /// The port's gate controllers.
     Gates,
 }
@@ -42,6 +44,11 @@ async fn main() -> anyhow::Result<()> {
             let cloud = serde_json::from_str(&text)?;
             println!("brightwater listens on http://{address}");
             brightwater::serve(listener, cloud, Some(args.state)).await
+        }
+        Which::Fathom => {
+            let house = serde_json::from_str(&text)?;
+            println!("fathom listens on http://{address}");
+            fathom::serve(listener, house, Some(args.state)).await
         }
         Which::Gates => {
             let known = serde_json::from_str(&text)?;

@@ -1,38 +1,24 @@
 //! Brightwater: a tree of basins; a posting puts an identity in a role at a basin, reaches downwards, and may
 //! carry an end that the cloud enforces itself. Tokens minted meanwhile can outlive a posting.
 
-use std::{collections::BTreeSet, time::Duration};
+use std::collections::BTreeSet;
 
 use jiff::Timestamp;
-use reqwest::{Method, RequestBuilder, Response, StatusCode};
-use secrecy::{ExposeSecret, SecretString};
-use serde::{Deserialize, de::DeserializeOwned};
+use reqwest::Method;
+use secrecy::SecretString;
+use serde::Deserialize;
 use serde_json::json;
 use tempestas_core::{AccountFound, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight};
 
-use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
+use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api};
 
 /// Longest life of a token there, by which it can outlive a posting.
 const TOKEN_LIFE: Seconds = Seconds::minutes(30);
 
-/// How often a call is made at which the cloud itself fails.
-const TRIES: u32 = 3;
-/// How long to wait before it is made again; longer each time.
-const AGAIN_AFTER: Duration = Duration::from_millis(50);
-
 /// A Brightwater cloud.
 pub struct Brightwater {
-    url: String,
-    key: SecretString,
+    api: Api,
     mark: String,
-    http: reqwest::Client,
-}
-
-/// A list, with how long it should be: a half answer shows itself.
-#[derive(Deserialize)]
-struct Listed<T> {
-    total: usize,
-    items: Vec<T>,
 }
 
 #[derive(Deserialize)]
@@ -89,79 +75,21 @@ struct Me {
     time: Timestamp,
 }
 
-fn unreachable(error: &reqwest::Error) -> TargetError {
-    if error.is_timeout() {
-        return TargetError::Slow;
-    }
-    // The error's own text would carry the address; which half failed is enough.
-    TargetError::Unreachable(if error.is_connect() { "no connection" } else { "the answer broke off" }.to_owned())
-}
-
 impl Brightwater {
     pub(crate) fn new(url: &str, key: SecretString, installation: &str) -> Result<Self, TargetError> {
-        let http = reqwest::Client::builder()
-            .connect_timeout(Duration::from_secs(3))
-            .timeout(Duration::from_secs(10))
-            .no_proxy()
-            .build()
-            .map_err(|error| unreachable(&error))?;
-        let url = url.trim_end_matches('/').to_owned();
-        Ok(Self { url, key, mark: format!("tempestas/{installation}/"), http })
-    }
-
-    fn call(&self, method: Method, path: &str) -> RequestBuilder {
-        self.http.request(method, format!("{}{path}", self.url)).bearer_auth(self.key.expose_secret())
-    }
-
-    /// Sends a call, again where the cloud itself failed at it; every one may be repeated.
-    async fn send(request: RequestBuilder) -> Result<Response, TargetError> {
-        let mut tries = 1;
-        loop {
-            let this =
-                request.try_clone().ok_or_else(|| TargetError::Refused("a call that can't be repeated".to_owned()))?;
-            let reply = this.send().await.map_err(|error| unreachable(&error))?;
-            match reply.status() {
-                status if status.is_success() => return Ok(reply),
-                StatusCode::TOO_MANY_REQUESTS => return Err(TargetError::Limited),
-                StatusCode::GONE => return Err(TargetError::Late),
-                status if status.is_server_error() && tries < TRIES => {
-                    tokio::time::sleep(AGAIN_AFTER * tries).await;
-                    tries += 1;
-                }
-                status => return Err(TargetError::Refused(format!("status {}", status.as_u16()))),
-            }
-        }
-    }
-
-    async fn read<T: DeserializeOwned>(request: RequestBuilder) -> Result<T, TargetError> {
-        Self::send(request).await?.json().await.map_err(|error| unreachable(&error))
-    }
-
-    /// A list, and whether it came whole.
-    async fn list<T: DeserializeOwned>(&self, path: &str) -> Result<(Vec<T>, bool), TargetError> {
-        let listed: Listed<T> = Self::read(self.call(Method::GET, path)).await?;
-        let whole = listed.items.len() == listed.total;
-        Ok((listed.items, whole))
-    }
-
-    /// A list that is of no use in part.
-    async fn whole<T: DeserializeOwned>(&self, path: &str) -> Result<Vec<T>, TargetError> {
-        match self.list(path).await? {
-            (items, true) => Ok(items),
-            (_, false) => Err(TargetError::Refused("it answered only in part".to_owned())),
-        }
+        Ok(Self { api: Api::new(url, key)?, mark: format!("tempestas/{installation}/") })
     }
 
     pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
-        Ok(Self::read::<Me>(self.call(Method::GET, "/me")).await?.time)
+        Ok(Api::read::<Me>(self.api.call(Method::GET, "/me")).await?.time)
     }
 
     pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
-        let me: Me = Self::read(self.call(Method::GET, "/me")).await?;
-        let (basins, all_basins) = self.list::<Basin>("/basins").await?;
-        let (roles, all_roles) = self.list::<RoleThere>("/roles").await?;
-        let (identities, all_identities) = self.list::<Identity>("/identities").await?;
-        let (postings, all_postings) = self.list::<Posting>("/postings").await?;
+        let me: Me = Api::read(self.api.call(Method::GET, "/me")).await?;
+        let (basins, all_basins) = self.api.list::<Basin>("/basins").await?;
+        let (roles, all_roles) = self.api.list::<RoleThere>("/roles").await?;
+        let (identities, all_identities) = self.api.list::<Identity>("/identities").await?;
+        let (postings, all_postings) = self.api.list::<Posting>("/postings").await?;
         let (ours, others): (Vec<Posting>, Vec<Posting>) =
             postings.into_iter().partition(|posting| posting.note.starts_with(&self.mark));
         Ok(Survey {
@@ -200,7 +128,7 @@ impl Brightwater {
     }
 
     pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
-        let mut postings = self.whole::<Posting>("/postings").await?;
+        let mut postings = self.api.whole::<Posting>("/postings").await?;
         postings.retain(|posting| posting.note.starts_with(&self.mark));
         Ok(self.marks(&postings))
     }
@@ -214,24 +142,24 @@ impl Brightwater {
             "note": format!("{}g{}", self.mark, call.grant),
             "order": call.attempt,
         });
-        Self::send(self.call(Method::PUT, &format!("/postings/{}", call.name)).json(&body)).await?;
+        Api::send(self.api.call(Method::PUT, &format!("/postings/{}", call.name)).json(&body)).await?;
         Ok(())
     }
 
     /// Withdrawing a key that was never used keeps it from ever being used.
     pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
-        for token in self.whole::<Token>("/tokens").await? {
+        for token in self.api.whole::<Token>("/tokens").await? {
             if token.under.contains(&call.name) {
-                Self::send(self.call(Method::DELETE, &format!("/tokens/{}", token.id))).await?;
+                Api::send(self.api.call(Method::DELETE, &format!("/tokens/{}", token.id))).await?;
             }
         }
-        Self::send(self.call(Method::DELETE, &format!("/postings/{}", call.name))).await?;
+        Api::send(self.api.call(Method::DELETE, &format!("/postings/{}", call.name))).await?;
         Ok(())
     }
 
     pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let clock = self.clock().await?;
-        let postings = self.whole::<Posting>("/postings").await?;
+        let postings = self.api.whole::<Posting>("/postings").await?;
         let there = postings.iter().any(|posting| {
             posting.key == call.name
                 && Some(&posting.identity) == call.account.as_ref()
@@ -245,7 +173,7 @@ impl Brightwater {
     pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
         let mut found = Vec::new();
         let path = "/tokens?withdrawn=true";
-        for token in self.whole::<Token>(path).await? {
+        for token in self.api.whole::<Token>(path).await? {
             if token.under.contains(&call.name) {
                 found.push(LeftoverFound {
                     what: format!("a token minted while elevated, good until {}", token.ends),
@@ -254,7 +182,7 @@ impl Brightwater {
                 });
             }
         }
-        for posting in self.whole::<Posting>("/postings").await? {
+        for posting in self.api.whole::<Posting>("/postings").await? {
             let theirs = Some(&posting.made_by) == call.account.as_ref();
             if theirs && posting.since >= call.opened_at && !posting.note.starts_with(&self.mark) {
                 found.push(LeftoverFound {
@@ -270,7 +198,7 @@ impl Brightwater {
                 });
             }
         }
-        for function in self.whole::<Function>("/functions").await? {
+        for function in self.api.whole::<Function>("/functions").await? {
             if Some(&function.made_by) == call.account.as_ref() && function.since >= call.opened_at {
                 found.push(LeftoverFound {
                     what: format!(
@@ -288,7 +216,7 @@ impl Brightwater {
     }
 
     pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
-        let postings = self.whole::<Posting>("/postings").await?;
+        let postings = self.api.whole::<Posting>("/postings").await?;
         Ok(postings.iter().any(|posting| {
             posting.identity == call.account
                 && posting.role == call.role
@@ -299,7 +227,7 @@ impl Brightwater {
 
     pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         // By what it is and not by key alone: after an undo it has another key.
-        let postings = self.whole::<Posting>("/postings").await?;
+        let postings = self.api.whole::<Posting>("/postings").await?;
         let mut keys: BTreeSet<String> = postings
             .into_iter()
             .filter(|posting| {
@@ -310,7 +238,7 @@ impl Brightwater {
             .collect();
         keys.retain(|key| !key.is_empty());
         for key in keys {
-            Self::send(self.call(Method::DELETE, &format!("/postings/{key}"))).await?;
+            Api::send(self.api.call(Method::DELETE, &format!("/postings/{key}"))).await?;
         }
         Ok(())
     }
@@ -319,7 +247,8 @@ impl Brightwater {
         let body = json!({ "identity": call.account, "role": call.role, "basin": call.part, "note": "put back" });
         // By a key of its own, so that it may be repeated.
         let key = format!("po-back-{}", Digest::of_json(&(&call.handle, &call.account, self.clock().await?)));
-        Self::send(self.call(Method::PUT, &format!("/postings/{}", key.get(..40).unwrap_or(&key))).json(&body)).await?;
+        Api::send(self.api.call(Method::PUT, &format!("/postings/{}", key.get(..40).unwrap_or(&key))).json(&body))
+            .await?;
         Ok(())
     }
 }

@@ -5,6 +5,8 @@
 
 mod brightwater;
 mod described;
+mod fathom;
+mod http;
 mod ldap;
 pub mod linux;
 mod postgres;
@@ -18,6 +20,7 @@ use thiserror::Error;
 
 pub use brightwater::Brightwater;
 pub use described::{Described, Form, FormError};
+pub use fathom::Fathom;
 pub use ldap::Ldap;
 use linux::{Address, Authority, Linux};
 pub use postgres::Postgres;
@@ -173,6 +176,8 @@ pub enum Target {
     Postgres(Postgres),
     /// The simulated cloud Brightwater.
     Brightwater(Brightwater),
+    /// The simulated cloud Fathom.
+    Fathom(Fathom),
     /// A Linux host.
     Linux(Linux),
     /// A directory.
@@ -186,6 +191,7 @@ macro_rules! each {
         match $self {
             Target::Postgres($target) => limited($call).await,
             Target::Brightwater($target) => limited($call).await,
+            Target::Fathom($target) => limited($call).await,
             Target::Linux($target) => limited($call).await,
             Target::Ldap($target) => limited($call).await,
             Target::Described($target) => limited($call).await,
@@ -209,6 +215,7 @@ impl Target {
                 Self::Postgres(Postgres::new(host, *port, user, database, secret, installation))
             }
             Connector::Brightwater { url } => Self::Brightwater(Brightwater::new(url, secret, installation)?),
+            Connector::Fathom { url } => Self::Fathom(Fathom::new(url, secret, installation)?),
             Connector::Ldap { url, user, base, grants, sweep } => {
                 let address = ldap::Address {
                     url: url.clone(),
@@ -245,6 +252,7 @@ impl Target {
             Self::Ldap(target) => limited(target.check()).await,
             Self::Postgres(target) => limited(target.clock()).await.map(|_| Vec::new()),
             Self::Brightwater(target) => limited(target.clock()).await.map(|_| Vec::new()),
+            Self::Fathom(target) => limited(target.clock()).await.map(|_| Vec::new()),
             Self::Described(target) => limited(target.survey()).await.map(|found| {
                 if found.complete {
                     return Vec::new();
@@ -294,6 +302,7 @@ impl Target {
         match self {
             Self::Postgres(target) => limited(target.leftovers(call)).await,
             Self::Brightwater(target) => limited(target.leftovers(call)).await,
+            Self::Fathom(target) => limited(target.leftovers(call)).await,
             Self::Linux(target) => limited(target.leftovers(call)).await,
             Self::Ldap(target) => limited(target.leftovers(call)).await,
             // Its lapse says so.
@@ -348,7 +357,7 @@ impl Target {
     pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
         match self {
             Self::Postgres(target) => limited(target.login(call, password)).await.map(Some),
-            Self::Brightwater(_) | Self::Linux(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
+            Self::Brightwater(_) | Self::Fathom(_) | Self::Linux(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
         }
     }
 
@@ -360,7 +369,7 @@ impl Target {
         match self {
             Self::Postgres(target) => limited(target.keep_time()).await,
             // They need nothing of ours; each order to a host begins with what is due there.
-            Self::Brightwater(_) | Self::Ldap(_) | Self::Linux(_) | Self::Described(_) => Ok(()),
+            Self::Brightwater(_) | Self::Fathom(_) | Self::Ldap(_) | Self::Linux(_) | Self::Described(_) => Ok(()),
         }
     }
 }

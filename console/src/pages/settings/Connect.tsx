@@ -30,6 +30,10 @@ const FIELDS: Record<Kind, Field[]> = {
     { key: 'url', label: 'Address', usual: 'http://127.0.0.1:' },
     { key: 'secret', label: 'The broker’s key', usual: '', hint: 'Sealed, and never shown again.', secret: true },
   ],
+  fathom: [
+    { key: 'url', label: 'Address', usual: 'http://127.0.0.1:' },
+    { key: 'secret', label: 'The broker’s key', usual: '', hint: 'Sealed, and never shown again.', secret: true },
+  ],
   ldap: [
     { key: 'url', label: 'Address', usual: 'ldaps://', hint: 'ldaps://HOST:PORT, or ldap:// on this machine.' },
     { key: 'user', label: 'Our account there', usual: '', hint: 'As a distinguished name.' },
@@ -55,6 +59,7 @@ function connector(kind: Kind, of: (key: string) => string): Api['Connector'] {
   switch (kind) {
     case 'postgres':
       return { kind, host: of('host'), port, user: of('user'), database: of('database') }
+    case 'fathom':
     case 'brightwater':
       return { kind, url: of('url') }
     case 'ldap':

@@ -37,6 +37,9 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let connector = Connector::Linux { host, port, user, host_key };
             add(session, &path, connector, None, emergency_least).await
         }
+        TargetsVerb::AddFathom { path, url, secret_file, emergency_least } => {
+            add(session, &path, Connector::Fathom { url }, Some(&secret_file), emergency_least).await
+        }
         TargetsVerb::AddDescribed { path, form, secret_file, emergency_least } => {
             let form = std::fs::read_to_string(&form).with_context(|| format!("{} can't be read", form.display()))?;
             add(session, &path, Connector::Described { form }, Some(&secret_file), emergency_least).await

@@ -7,7 +7,7 @@ use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTerms};
 use tempestas_client::Client;
 
 use super::{CRANE, Host, Lab, enrol};
-use crate::{cluster::free_port, facts::HostFacts};
+use crate::{cluster::free_port, systems::HostFacts};
 
 const FOLDER: &str = "/harbour/cranes";
 

@@ -9,6 +9,7 @@ mod crashes;
 mod described;
 mod devices;
 mod directory;
+mod fathom;
 mod faults;
 mod hosts;
 mod house;

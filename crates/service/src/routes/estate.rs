@@ -157,7 +157,7 @@ fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
             vec![rest.split(['/', ':']).next().unwrap_or_default()]
         }
         Connector::Postgres { host, .. } => vec![host],
-        Connector::Brightwater { url } => {
+        Connector::Brightwater { url } | Connector::Fathom { url } => {
             let rest = url
                 .strip_prefix("http://")
                 .ok_or_else(|| Failure::invalid(format!("`{url}` is not an address of the form http://HOST:PORT")))?;

@@ -132,6 +132,9 @@ fn taken_away(world: &World, held: &Standing) -> String {
             Some(("key", _)) => format!("the key `{account}` is taken out of root's authorized_keys"),
             _ => format!("`{account}` is taken out of the line of sudoers that gives it {role}"),
         },
+        Some(Connector::Fathom { .. }) => {
+            format!("the sheet {role} is unpinned from `{account}` at {}", world.path(held.right.scope))
+        }
         Some(Connector::Described { .. }) => {
             format!("`{account}` loses {role} at {}, as its description says", world.path(held.right.scope))
         }

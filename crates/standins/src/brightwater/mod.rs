@@ -5,7 +5,7 @@ mod state;
 
 use std::{path::PathBuf, sync::Arc};
 
-pub use state::{Activity, Cloud, Function, Identity, IdentityKind, Posting, Role, Switches, Token};
+pub use state::{Activity, Cloud, Function, Identity, IdentityKind, Posting, Role, Token};
 use tokio::{net::TcpListener, sync::Mutex};
 
 /// What handlers share.

@@ -1,7 +1,5 @@
 //! Brightwater's HTTP interface.
 
-use std::time::Duration;
-
 use axum::{
     Json, Router,
     extract::{Path, Query, Request, State},
@@ -14,7 +12,8 @@ use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 
-use super::{Activity, Cloud, Function, Posting, Shared, Switches, Token};
+use super::{Activity, Cloud, Function, Posting, Shared, Token};
+use crate::behaviour::Switches;
 
 /// Longest life of a token.
 const TOKEN_MINUTES: i64 = 30;
@@ -46,25 +45,9 @@ pub(super) fn router(shared: Shared) -> Router {
 
 /// Does what the switches say before anything else.
 async fn misbehave(State(shared): State<Shared>, request: Request, next: Next) -> Response {
-    let (latency, status) = {
-        let mut cloud = shared.cloud.lock().await;
-        cloud.calls += 1;
-        let now = Timestamp::now();
-        let (since, calls) =
-            cloud.minute.filter(|(since, _)| now.duration_since(*since).as_secs() < 60).unwrap_or((now, 0));
-        cloud.minute = Some((since, calls + 1));
-        let switches = &cloud.switches;
-        let limited = switches.calls_per_minute > 0 && calls >= switches.calls_per_minute;
-        let failing = switches.error_every > 0 && cloud.calls.is_multiple_of(switches.error_every);
-        let status = match (limited, failing) {
-            (true, _) => Some(StatusCode::TOO_MANY_REQUESTS),
-            (_, true) => Some(StatusCode::INTERNAL_SERVER_ERROR),
-            _ => None,
-        };
-        (switches.latency_ms, status)
-    };
-    if latency > 0 {
-        tokio::time::sleep(Duration::from_millis(latency)).await;
+    let (latency, status) = shared.cloud.lock().await.behaviour.call();
+    if !latency.is_zero() {
+        tokio::time::sleep(latency).await;
     }
     match status {
         Some(status) => no(status, "as switched").into_response(),
@@ -125,7 +108,7 @@ async fn keep(shared: &Shared, cloud: &Cloud) -> Reply<()> {
 
 fn listed<T: Serialize>(cloud: &Cloud, mut items: Vec<T>) -> Json<Value> {
     let total = items.len();
-    if cloud.switches.half_answers {
+    if cloud.behaviour.switches.half_answers {
         items.truncate(total / 2);
     }
     Json(json!({ "total": total, "items": items }))
@@ -382,7 +365,7 @@ async fn may(State(shared): State<Shared>, headers: HeaderMap, Json(question): J
 
 async fn switches(State(shared): State<Shared>, Json(switches): Json<Switches>) -> Reply {
     let mut cloud = shared.cloud.lock().await;
-    cloud.switches = switches;
+    cloud.behaviour.switches = switches;
     keep(&shared, &cloud).await?;
     Ok(Json(json!({})))
 }

@@ -2,8 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
-use jiff::{SignedDuration, Timestamp};
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+
+use crate::behaviour::Behaviour;
 
 /// What kind of identity.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -122,22 +124,6 @@ pub struct Activity {
 /// Entries of the trail that are kept.
 const TRAIL_MOST: usize = 10_000;
 
-/// How the cloud misbehaves.
-#[derive(Debug, Clone, Default, Serialize, Deserialize)]
-#[serde(default, deny_unknown_fields)]
-pub struct Switches {
-    /// Every reply comes so much later, in milliseconds.
-    pub latency_ms: u64,
-    /// Every n-th call fails with status 500; 0 for none.
-    pub error_every: u64,
-    /// So many calls a minute, then status 429; 0 for any number.
-    pub calls_per_minute: u64,
-    /// Lists come with only their first half.
-    pub half_answers: bool,
-    /// Its clock runs so many seconds ahead.
-    pub clock_ahead_s: i64,
-}
-
 /// The whole cloud.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Cloud {
@@ -166,20 +152,14 @@ pub struct Cloud {
     pub trail: VecDeque<Activity>,
     /// How it misbehaves.
     #[serde(default)]
-    pub switches: Switches,
-    /// Calls so far.
-    #[serde(default)]
-    pub calls: u64,
-    /// Start of the present minute, and calls in it.
-    #[serde(skip)]
-    pub minute: Option<(Timestamp, u64)>,
+    pub behaviour: Behaviour,
 }
 
 impl Cloud {
     /// Its own time.
     #[must_use]
     pub fn now(&self) -> Timestamp {
-        Timestamp::now().checked_add(SignedDuration::from_secs(self.switches.clock_ahead_s)).unwrap_or(Timestamp::MAX)
+        self.behaviour.now()
     }
 
     /// The identity that a key proves.

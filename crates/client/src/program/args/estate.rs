@@ -148,6 +148,20 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
+    /// Look after a house in Fathom. Its broker's key is read from a file.
+    AddFathom {
+        /// Path, like /terminal/fathom.
+        path: String,
+        /// Address.
+        #[arg(long)]
+        url: String,
+        /// File with the key.
+        #[arg(long)]
+        secret_file: PathBuf,
+        /// Least number of accounts that keep a critical right.
+        #[arg(long, default_value_t = 1)]
+        emergency_least: u32,
+    },
     /// Look after a kind of system that a file describes. Its password or key is read from another.
     AddDescribed {
         /// Path, like /harbour/gates/controllers.
