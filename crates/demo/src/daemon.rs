@@ -91,7 +91,7 @@ impl Setup {
 ///
 /// # Errors
 /// When it does not start.
-pub fn brightwater(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+pub fn brightwater(directory: &Path, port: u16, seed: Option<&str>) -> anyhow::Result<Running> {
     standin("brightwater", directory, port, seed)
 }
 
@@ -99,7 +99,7 @@ pub fn brightwater(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Ru
 ///
 /// # Errors
 /// When it does not start.
-pub fn fathom(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+pub fn fathom(directory: &Path, port: u16, seed: Option<&str>) -> anyhow::Result<Running> {
     standin("fathom", directory, port, seed)
 }
 
@@ -107,15 +107,18 @@ pub fn fathom(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running
 ///
 /// # Errors
 /// When they do not start.
-pub fn gates(directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+pub fn gates(directory: &Path, port: u16, seed: Option<&str>) -> anyhow::Result<Running> {
     standin("gates", directory, port, seed)
 }
 
-fn standin(which: &str, directory: &Path, port: u16, seed: &str) -> anyhow::Result<Running> {
+/// Starts a stand-in with its first state, or as it was left.
+fn standin(which: &str, directory: &Path, port: u16, seed: Option<&str>) -> anyhow::Result<Running> {
     // Its files hold keys.
     std::os::unix::fs::DirBuilderExt::mode(std::fs::DirBuilder::new().recursive(true), 0o700).create(directory)?;
     let (state, first) = (directory.join("state.json"), directory.join("seed.json"));
-    std::fs::write(&first, seed)?;
+    if let Some(seed) = seed {
+        std::fs::write(&first, seed)?;
+    }
     let (port, state, first) = (port.to_string(), state.to_string_lossy(), first.to_string_lossy());
     let arguments = [which, "--port", &port, "--state", &state, "--seed", &first];
     Running::start("tempestas-standins", &arguments, &[], &directory.join("log"))

@@ -5,8 +5,11 @@ use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTarget, NewTerms, 
 use tempestas_client::Client;
 use tempestas_core::Connector;
 
+/// A sheet, and the site that it is pinned at.
+type Held = (&'static str, &'static str);
+
 /// Who is known there, what they are, and what they hold all the time.
-const IDENTITIES: [(&str, &str, &[(&str, &str)]); 8] = [
+const IDENTITIES: [(&str, &str, &[Held]); 8] = [
     ("tempestas-broker", "program", &[("full", "terminal"), ("full", "shop")]),
     ("mara.lindqvist", "person", &[("full", "terminal")]),
     ("henrik.voss", "person", &[("full", "terminal"), ("full", "shop")]),

@@ -87,7 +87,7 @@ impl Demo {
         let key = random_word();
         let cloud = quillhaven::cloud(|name| format!("{key}-{name}"));
         let brightwater =
-            daemon::brightwater(&directory.join("brightwater"), free_port()?, &serde_json::to_string(&cloud)?)?;
+            daemon::brightwater(&directory.join("brightwater"), free_port()?, Some(&serde_json::to_string(&cloud)?))?;
         let port = if std::net::TcpListener::bind((address, PORT)).is_ok() { PORT } else { free_port()? };
         let setup = setup(directory, address, port);
         setup.write()?;
@@ -139,7 +139,7 @@ impl Demo {
             Some(port) => Some(Cluster::start(&directory.join("postgres"), port, &facts.postgres_password)?),
             None => None,
         };
-        let brightwater = daemon::brightwater(&directory.join("brightwater"), port(&facts.brightwater), "{}")?;
+        let brightwater = daemon::brightwater(&directory.join("brightwater"), port(&facts.brightwater), None)?;
         let systems = Systems::take_up(directory, &facts.systems, &say)?;
         let setup = setup(directory, address, port(&facts.address));
         let service = setup.start(&[])?;

@@ -56,10 +56,10 @@ impl Systems {
     pub async fn begin(mara: &Client, directory: &Path, say: &impl Fn(&str)) -> anyhow::Result<Self> {
         let key = random_word();
         let of = |name: &str| format!("{key}-{name}");
-        let cloud = daemon::fathom(&directory.join("fathom"), free_port()?, &fathom::seed(of))?;
+        let cloud = daemon::fathom(&directory.join("fathom"), free_port()?, Some(&fathom::seed(of)))?;
         fathom::begin(mara, &cloud.address, &of("tempestas-broker")).await?;
         let key = random_word();
-        let controllers = daemon::gates(&directory.join("gates"), free_port()?, &gates::seed(&key))?;
+        let controllers = daemon::gates(&directory.join("gates"), free_port()?, Some(&gates::seed(&key)))?;
         gates::begin(mara, &controllers.address, &key).await?;
         let customs = customs(mara, directory, say).await?;
         let lab = lab(say)?;
@@ -76,8 +76,8 @@ impl Systems {
     /// When one doesn't start.
     pub fn take_up(directory: &Path, facts: &SystemsFacts, say: &impl Fn(&str)) -> anyhow::Result<Self> {
         let port = |address: &String| address.rsplit(':').next().and_then(|port| port.parse().ok()).unwrap_or(0);
-        let fathom = facts.fathom.as_ref().map(|at| daemon::fathom(&directory.join("fathom"), port(at), "{}"));
-        let gates = facts.gates.as_ref().map(|at| daemon::gates(&directory.join("gates"), port(at), "{}"));
+        let fathom = facts.fathom.as_ref().map(|at| daemon::fathom(&directory.join("fathom"), port(at), None));
+        let gates = facts.gates.as_ref().map(|at| daemon::gates(&directory.join("gates"), port(at), None));
         // Its password is in its own files and sealed in the service; neither is made anew.
         let customs =
             facts.directory_port.map(|port| Directory::start(&directory.join("customs"), port, "", &Plan::default()));

@@ -44,7 +44,7 @@ async fn opens(address: &str, who: &str) -> bool {
 async fn the_gate_controllers_are_looked_after_by_a_file_and_a_right_there_lapses_without_us() {
     let mut house = House::new(Plan::cloud_only()).await;
     let key = random_word();
-    let controllers = daemon::gates(&house.path().join("gates"), 0, &gates::seed(&key)).unwrap();
+    let controllers = daemon::gates(&house.path().join("gates"), 0, Some(&gates::seed(&key))).unwrap();
     let Connector::Described { form } = gates::connector(&controllers.address) else { unreachable!() };
     given_twice_and_late(&target(&form, &key, &[]), |attempt| call("tpgate", "open", "tomas.reyes", attempt)).await;
     let wrong_key = target(&form, "another", &[]).survey().await.unwrap_err();
@@ -107,7 +107,7 @@ async fn the_gate_controllers_are_looked_after_by_a_file_and_a_right_there_lapse
 async fn nothing_that_is_filled_in_becomes_more_than_a_value() {
     let house = House::new(Plan::cloud_only()).await;
     let key = random_word();
-    let controllers = daemon::gates(&house.path().join("gates"), 0, &gates::seed(&key)).unwrap();
+    let controllers = daemon::gates(&house.path().join("gates"), 0, Some(&gates::seed(&key))).unwrap();
     let Connector::Described { form } = gates::connector(&controllers.address) else { unreachable!() };
     let by_http = target(&form, &key, &[]);
     let nasty =

@@ -30,7 +30,8 @@ async fn may(address: &str, who: &str, verb: &str, thing: &str) -> bool {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_right_in_fathom_ends_by_us_and_says_so_and_terms_may_refuse_what_depends_on_us() {
     let mut house = House::new(Plan::cloud_only()).await;
-    let cloud = daemon::fathom(&house.path().join("fathom"), 0, &fathom::seed(|name| format!("key-{name}"))).unwrap();
+    let cloud =
+        daemon::fathom(&house.path().join("fathom"), 0, Some(&fathom::seed(|name| format!("key-{name}")))).unwrap();
     let connector = Connector::Fathom { url: cloud.address.clone() };
     let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test", programs: &[] };
     let target = Target::with_secret(&place, "key-tempestas-broker".to_owned().into()).unwrap().unwrap();

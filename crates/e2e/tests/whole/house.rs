@@ -102,7 +102,7 @@ impl House {
         };
         let cloud = quillhaven::cloud(|name| format!("{key}-{name}"));
         let seed_text = serde_json::to_string(&cloud).unwrap();
-        let brightwater = daemon::brightwater(&directory.path().join("brightwater"), 0, &seed_text).unwrap();
+        let brightwater = daemon::brightwater(&directory.path().join("brightwater"), 0, Some(&seed_text)).unwrap();
         let upstream = |address: &str| address.rsplit(':').next().unwrap().parse::<u16>().unwrap();
         let cloud_proxy = if plan.proxied { Some(Proxy::start(upstream(&brightwater.address)).await) } else { None };
         let cluster_proxy = match &cluster {
