@@ -139,7 +139,12 @@ impl Key {
 }
 
 /// What a holder might try in order to keep root, each with whether it is ended, or found, or beyond us.
-const HOSTILE: [(&str, &str, Fate); 12] = [
+const HOSTILE: [(&str, &str, Fate); 13] = [
+    (
+        "a pipe where a file is read",
+        "sudo mkfifo /etc/cron.d/pipe /root/.ssh/authorized_keys2",
+        Fate::Found("/etc/cron.d/pipe (jobs) is new"),
+    ),
     ("a job of the shell", "nohup sudo sleep 7001 >/dev/null 2>&1 &", Fate::Ended("sleep 7001")),
     ("a session of its own", "setsid sudo setsid sleep 7002 >/dev/null 2>&1 &", Fate::Ended("sleep 7002")),
     ("without an environment", "sudo env -i setsid sleep 7003 >/dev/null 2>&1 &", Fate::Ended("sleep 7003")),

@@ -1,6 +1,6 @@
 //! Accounts and groups of the host.
 
-use std::{path::Path, process::Command};
+use std::process::Command;
 
 use super::{Failed, Host};
 
@@ -61,19 +61,13 @@ impl Group {
     }
 }
 
-fn lines<T>(path: &Path, parse: impl Fn(&str) -> Option<T>) -> Result<Vec<T>, Failed> {
-    let text =
-        std::fs::read_to_string(path).map_err(|error| Failed(format!("{} can't be read: {error}", path.display())))?;
-    Ok(text.lines().filter_map(parse).collect())
-}
-
 impl Host {
     pub(crate) fn accounts(&self) -> Result<Vec<Account>, Failed> {
-        lines(&self.at("/etc/passwd"), Account::parse)
+        Ok(self.text(&self.at("/etc/passwd"))?.lines().filter_map(Account::parse).collect())
     }
 
     pub(crate) fn groups(&self) -> Result<Vec<Group>, Failed> {
-        lines(&self.at("/etc/group"), Group::parse)
+        Ok(self.text(&self.at("/etc/group"))?.lines().filter_map(Group::parse).collect())
     }
 
     /// One account by name; where the files don't have it, whatever directory the host asks may.

@@ -6,6 +6,7 @@ use std::{
     os::unix::fs::PermissionsExt as _,
     path::{Path, PathBuf},
     process::Command,
+    time::Duration,
 };
 
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
@@ -19,6 +20,9 @@ use super::{
     timers,
 };
 use crate::protocol::{Grant, Outcome};
+
+/// How long ended grants are remembered.
+const REMEMBERED: Duration = Duration::from_secs(90 * 86_400);
 
 /// A grant on this host.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -138,10 +142,24 @@ impl Host {
     /// From here on a late order to give it is refused.
     pub(crate) fn bury(&self, name: &str) -> Result<(), Failed> {
         self.state_directories()?;
+        self.forget_old();
         replace(&self.ended_at(name), b"", 0o600)?;
         match std::fs::remove_file(self.kept_at(name)) {
             Err(error) if error.kind() != std::io::ErrorKind::NotFound => Err(error.into()),
             _ => Ok(()),
+        }
+    }
+
+    /// Forgets grants that ended so long ago that no order for them can be under way, nor anybody ask what they left.
+    fn forget_old(&self) {
+        for name in ["ended", "before"] {
+            let Ok(files) = std::fs::read_dir(self.at(STATE).join(name)) else { continue };
+            for file in files.flatten() {
+                let age = file.metadata().and_then(|meta| meta.modified()).ok().and_then(|at| at.elapsed().ok());
+                if age.is_some_and(|age| age > REMEMBERED) {
+                    let _ = std::fs::remove_file(file.path());
+                }
+            }
         }
     }
 
@@ -161,9 +179,12 @@ impl Host {
         if known.is_none() {
             self.note_before(grant)?;
         }
-        let joined = known.is_some_and(|known| known.joined) || self.would_join(grant, &account)?;
-        let kept =
-            Kept { grant: grant.clone(), uid: account.uid, given_at: now, uptime: uptime()?, boot: boot_id()?, joined };
+        let joined = known.as_ref().is_some_and(|known| known.joined) || self.would_join(grant, &account)?;
+        let (uptime, boot) = (uptime()?, boot_id()?);
+        // Tried again, it began when it was first given.
+        let first = known.filter(|known| known.boot == boot);
+        let (given_at, uptime) = first.map_or((now, uptime), |known| (known.given_at, known.uptime));
+        let kept = Kept { grant: grant.clone(), uid: account.uid, given_at, uptime, boot, joined };
         // First what ends it, then what gives it: a break in between leaves nothing without an end.
         self.keep(&kept)?;
         if self.is_real() {
@@ -189,8 +210,9 @@ impl Host {
         let grant = &kept.grant;
         let commands = self.bounds.commands_of(&grant.role).ok_or_else(|| Failed("the role is unknown".to_owned()))?;
         let ends = grant.until.to_zoned(TimeZone::UTC).strftime("%Y%m%d%H%M%SZ");
+        let whom = if grant.role == "root" { "ALL:ALL" } else { "root" };
         let text = format!(
-            "# tempestas/{}/g{}: made by tempestas-host, and ends by itself\n#{} ALL=(ALL:ALL) NOTAFTER={ends} NOPASSWD: {commands}\n",
+            "# tempestas/{}/g{}: made by tempestas-host, and ends by itself\n#{} ALL=({whom}) NOTAFTER={ends} NOPASSWD: {commands}\n",
             self.bounds.installation, grant.number, kept.uid
         );
         let path = self.drop_in(&grant.name);

@@ -17,6 +17,7 @@ use std::{
     io::{Read as _, Write as _},
     path::{Path, PathBuf},
     process::ExitCode,
+    time::Duration,
 };
 
 use jiff::Timestamp;
@@ -27,6 +28,10 @@ use bounds::Bounds;
 
 /// Where the host keeps what it must not forget; root's alone.
 const STATE: &str = "/var/lib/tempestas-host";
+/// Most bytes of a file that is read as text.
+const FILE_MOST: u64 = 8 * 1024 * 1024;
+/// No order, and no question of sshd's, takes longer; whatever was begun by then has its end written down already.
+const DEADLINE: Duration = Duration::from_secs(45);
 
 /// Why something was not done; shown to an administrator, so it names no account and no secret.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -63,6 +68,17 @@ impl Host {
 
     fn at(&self, path: &str) -> PathBuf {
         self.root.join(path.trim_start_matches('/'))
+    }
+
+    /// Reads a file, as text. Nothing that could keep us waiting, or fill the memory, is read: a holder of root may have
+    /// put anything there.
+    fn text(&self, path: &Path) -> Result<String, Failed> {
+        let says = |why: &str| Failed(format!("{} {why}", path.display()));
+        let meta = std::fs::metadata(path).map_err(|error| says(&format!("can't be read: {error}")))?;
+        if !meta.is_file() || meta.len() > FILE_MOST {
+            return Err(says("is no file, or too large to be what it should be"));
+        }
+        std::fs::read_to_string(path).map_err(|error| says(&format!("can't be read: {error}")))
     }
 
     /// Whether this is the machine itself, so that its programs and processes may be asked.
@@ -151,7 +167,17 @@ pub fn run(arguments: &[String]) -> ExitCode {
     }
 }
 
+/// Ends this program when it takes too long, so that nothing that hangs keeps others waiting.
+fn watch() {
+    std::thread::spawn(|| {
+        std::thread::sleep(DEADLINE);
+        eprintln!("tempestas-host: it took longer than {} s", DEADLINE.as_secs());
+        std::process::exit(1);
+    });
+}
+
 fn serve() -> Result<(), Failed> {
+    watch();
     let mut request = Vec::new();
     std::io::stdin().take(REQUEST_MOST + 1).read_to_end(&mut request)?;
     let reply = if request.len() as u64 > REQUEST_MOST {
@@ -177,6 +203,7 @@ fn refusal(why: String) -> Reply {
 
 /// What a certificate for an account must name: only while the grant that it was signed for, its serial, is kept here.
 fn principals(account: &str, serial: &str) -> Result<(), Failed> {
+    watch();
     let host = Host::open(Path::new("/")).map_err(Failed)?;
     let _lock = host.lock()?;
     host.sweep()?;
@@ -197,6 +224,6 @@ fn wait(name: &str) -> Result<(), Failed> {
                 return Ok(());
             }
         }
-        std::thread::sleep(std::time::Duration::from_millis(500));
+        std::thread::sleep(Duration::from_millis(500));
     }
 }

@@ -87,7 +87,7 @@ impl Line {
 impl Host {
     pub(crate) fn keys_of(&self, account: &Account) -> Result<Vec<Key>, Failed> {
         let file = self.at(&account.home).join(".ssh/authorized_keys");
-        let Ok(text) = std::fs::read_to_string(&file) else { return Ok(Vec::new()) };
+        let Ok(text) = self.text(&file) else { return Ok(Vec::new()) };
         let lines = lines_of(&file, &text);
         Ok(lines
             .into_iter()
@@ -174,7 +174,7 @@ impl Host {
             Some(("key", digest)) => {
                 if let Some(key) = self.key(digest)? {
                     self.note_taken(standing, &key.line, "")?;
-                    let text = std::fs::read_to_string(&key.line.file)?;
+                    let text = self.text(&key.line.file)?;
                     replace(&key.line.file, text.replacen(&key.line.text, "", 1).as_bytes(), 0o600)?;
                 }
             }
@@ -221,7 +221,7 @@ impl Host {
             return Err(Failed("the host doesn't know what was taken; put it back by hand".to_owned()));
         }
         for one in taken.iter().rev() {
-            let text = std::fs::read_to_string(&one.file).unwrap_or_default();
+            let text = self.text(&one.file).unwrap_or_default();
             let back = if !one.became.is_empty() && text.contains(&one.became) {
                 text.replacen(&one.became, &one.was, 1)
             } else {

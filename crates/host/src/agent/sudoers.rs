@@ -106,8 +106,7 @@ impl Host {
         if *read > INCLUDES_MOST {
             return Err(Failed("sudoers files include each other without end".to_owned()));
         }
-        let text = std::fs::read_to_string(file)
-            .map_err(|error| Failed(format!("{} can't be read: {error}", file.display())))?;
+        let text = self.text(file)?;
         for line in lines_of(file, &text) {
             let logical = line.logical();
             let directive = logical.strip_prefix(['@', '#']).unwrap_or_default().to_owned();
@@ -174,12 +173,12 @@ impl Host {
     }
 
     fn name(&self) -> String {
-        std::fs::read_to_string(self.at("/etc/hostname")).map(|name| name.trim().to_owned()).unwrap_or_default()
+        self.text(&self.at("/etc/hostname")).map(|name| name.trim().to_owned()).unwrap_or_default()
     }
 
     /// Changes one line of a sudoers file; the file as a whole must still be one that sudo takes.
     pub(crate) fn change_line(&self, line: &Line, to: &str) -> Result<(), Failed> {
-        let text = std::fs::read_to_string(&line.file)?;
+        let text = self.text(&line.file)?;
         let at = text.find(&line.text).ok_or_else(|| Failed("the line is not there any more".to_owned()))?;
         let (before, after) =
             (text.get(..at).unwrap_or_default(), text.get(at + line.text.len()..).unwrap_or_default());

@@ -266,7 +266,12 @@ impl Host {
 
     fn last_used(&self, uid: u32) -> Option<Timestamp> {
         use std::os::unix::fs::FileExt as _;
-        let file = std::fs::File::open(self.at("/var/log/lastlog")).ok()?;
+        let path = self.at("/var/log/lastlog");
+        let file = std::fs::metadata(&path)
+            .ok()
+            .filter(std::fs::Metadata::is_file)
+            .map(|_| std::fs::File::open(&path))?
+            .ok()?;
         let mut seconds = [0; 4];
         file.read_exact_at(&mut seconds, u64::from(uid) * LASTLOG).ok()?;
         let seconds = u32::from_le_bytes(seconds);
