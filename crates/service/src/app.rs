@@ -2,7 +2,7 @@
 
 use std::{
     collections::BTreeMap,
-    sync::{Arc, Mutex, OnceLock},
+    sync::{Arc, Mutex},
 };
 
 use axum::Router;
@@ -51,8 +51,8 @@ struct Shared {
     identity: Identity,
     passkeys: Passkeys,
     address: Url,
-    /// The routes themselves, to carry out drafts that were confirmed.
-    routes: OnceLock<Router>,
+    /// The routes themselves, to carry out drafts that were confirmed. They hold this in turn, until it stops.
+    routes: Mutex<Option<Router>>,
     installation: String,
     heard: Mutex<BTreeMap<ScopeId, Heard>>,
 }
@@ -86,7 +86,7 @@ impl App {
             identity: Identity::new(),
             passkeys,
             address,
-            routes: OnceLock::new(),
+            routes: Mutex::default(),
             installation,
             heard: Mutex::default(),
         };
@@ -133,9 +133,13 @@ impl App {
         self.shared.stopping.subscribe()
     }
 
-    /// Tells those who listen for long that the service is about to stop.
+    /// Tells those who listen for long that the service is about to stop, and lets go of the routes, which would keep
+    /// the writer waiting for further commands.
     pub(crate) fn stop(&self) {
         self.shared.stopping.send_replace(true);
+        if let Ok(mut kept) = self.shared.routes.lock() {
+            *kept = None;
+        }
     }
 
     /// The address that people type, without a slash at its end.
@@ -153,11 +157,13 @@ impl App {
 
     /// The routes, once the doors are open.
     pub(crate) fn routes(&self) -> Option<Router> {
-        self.shared.routes.get().cloned()
+        self.shared.routes.lock().ok().and_then(|routes| routes.clone())
     }
 
     pub(crate) fn keep_routes(&self, routes: Router) {
-        let _ = self.shared.routes.set(routes);
+        if let Ok(mut kept) = self.shared.routes.lock() {
+            *kept = Some(routes);
+        }
     }
 
     /// Has a command decided for a caller.

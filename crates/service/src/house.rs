@@ -126,8 +126,11 @@ impl House {
         drop(self.app);
         match tokio::time::timeout(DRAIN, self.scribe).await {
             Ok(ended) => ended?,
-            // Somebody still holds a handle; what was answered for is on the disk.
-            Err(_) => Ok(()),
+            // What was answered for is on the disk.
+            Err(_) => {
+                tracing::warn!("somebody still held the writer when the service ended");
+                Ok(())
+            }
         }
     }
 }

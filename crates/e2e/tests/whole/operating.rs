@@ -155,6 +155,8 @@ async fn an_open_request_is_answered_before_the_service_ends() {
     eventually_open(&house).await;
     house.service.stop().unwrap();
     assert_eq!(open.await.unwrap().unwrap().elevation.state, "live");
+    let log = std::fs::read_to_string(house.setup.log()).unwrap();
+    assert!(log.contains("draining") && !log.contains("still held the writer"), "it waited for nobody: {log}");
 }
 
 /// A second request is answered while the first one waits, so that both have reached the service.
