@@ -12,7 +12,7 @@ use tempestas_demo::{
     cluster::free_port,
     hosts::{CRANE, Host, Lab, enrol, missing},
 };
-use tempestas_host::protocol::{Grant, Order, Outcome, Reply, Request, VERSION};
+use tempestas_host::protocol::{Grant, Order, Outcome, Reply, Request, Standing, VERSION};
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually};
 
@@ -447,6 +447,15 @@ async fn a_host_does_nothing_beyond_its_own_bounds_whoever_orders_it() {
         host.sh("ls /etc/sudoers.d").unwrap().split_whitespace().collect::<Vec<_>>(),
         ["README", "pier", "tempestas"]
     );
+    // Putting back is no way around the bounds: only what was taken on this host.
+    for (account, handle) in [("tomas", "member:shadow"), ("tomas", "sudoers:00"), ("psol", "member:sudo")] {
+        let standing = Standing { account: account.to_owned(), role: "root".to_owned(), handle: handle.to_owned() };
+        match ordered(&Request { order: Order::RestoreStanding { standing }, ..good.clone() }) {
+            Outcome::Refused(said) => assert!(said.contains("nothing of the kind was taken"), "{handle}: {said}"),
+            other => panic!("{handle}: {other:?}"),
+        }
+    }
+    assert!(!host.sh("id -nG tomas").unwrap().contains("shadow"));
     assert_eq!(ordered(&good), Outcome::Done);
     assert_eq!(ordered(&good), Outcome::Late, "the same order again changes nothing");
     assert_eq!(ordered(&Request { order: Order::Take { grant: grant.clone() }, ..good.clone() }), Outcome::Done);

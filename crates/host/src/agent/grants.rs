@@ -256,16 +256,15 @@ impl Host {
         Ok(marked)
     }
 
-    /// Ends whatever is due.
+    /// Ends whatever is due. One that can't be ended keeps no other from ending.
     pub(crate) fn sweep(&self) -> Result<(), Failed> {
         let kept = self.kept()?;
         if kept.is_empty() {
             return Ok(());
         }
         let (now, boot, uptime) = (Timestamp::now(), boot_id()?, uptime()?);
-        for one in kept.iter().filter(|one| one.is_due(now, &boot, uptime)) {
-            self.end(one)?;
-        }
-        Ok(())
+        let ended: Vec<Result<(), Failed>> =
+            kept.iter().filter(|one| one.is_due(now, &boot, uptime)).map(|one| self.end(one)).collect();
+        ended.into_iter().collect()
     }
 }

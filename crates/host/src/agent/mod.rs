@@ -125,12 +125,12 @@ impl Host {
 
     fn obey(&self, order: &Order) -> Result<Outcome, Failed> {
         let lock = self.lock()?;
-        // Whatever is due ends first, whoever was late.
-        self.sweep()?;
+        // Whatever is due ends first, whoever was late. While something can't be ended nothing is given, and all else goes on.
+        let swept = self.sweep();
         let outcome = match order {
             Order::Check => Outcome::Checked(self.check()),
             Order::Survey => Outcome::Surveyed(Box::new(self.survey()?)),
-            Order::Give { grant } => self.give(grant)?,
+            Order::Give { grant } => swept.and_then(|()| self.give(grant))?,
             Order::Take { grant } => self.take(grant)?,
             Order::Holds { grant } => Outcome::There(self.holds(grant)?),
             Order::Leftovers { grant } => Outcome::Leftovers(self.leftovers(grant)?),
@@ -219,7 +219,8 @@ fn wait(name: &str) -> Result<(), Failed> {
     loop {
         {
             let _lock = host.lock()?;
-            host.sweep()?;
+            // Tried again in a moment, for as long as it takes.
+            let _ = host.sweep();
             if !host.kept()?.iter().any(|kept| kept.grant.name == name) {
                 return Ok(());
             }

@@ -8,12 +8,12 @@ use super::{
     Failed, Host, STATE,
     accounts::{Account, is_login},
     grants::{replace, run_program},
-    sudoers::{Line, Named, Rule, lines_of},
+    sudoers::{Line, Named, Rule, lines_of, with_line},
 };
 use crate::protocol::{Outcome, Standing};
 
 /// What was taken out of a file, to be put back word for word.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, PartialEq, Eq, Serialize, Deserialize)]
 struct Taken {
     file: PathBuf,
     was: String,
@@ -168,6 +168,9 @@ impl Host {
             }
             Some(("member", group)) if is_login(group) && is_login(&standing.account) => {
                 if self.holds_standing(standing)? {
+                    // Only what was taken here is ever put back here.
+                    let line = Line { file: self.at("/etc/group"), text: group.to_owned() };
+                    self.note_taken(standing, &line, "")?;
                     run_program("gpasswd", &["-d", &standing.account, group])?;
                 }
             }
@@ -175,7 +178,8 @@ impl Host {
                 if let Some(key) = self.key(digest)? {
                     self.note_taken(standing, &key.line, "")?;
                     let text = self.text(&key.line.file)?;
-                    replace(&key.line.file, text.replacen(&key.line.text, "", 1).as_bytes(), 0o600)?;
+                    let left = with_line(&text, &key.line.text, "").unwrap_or(text);
+                    replace(&key.line.file, left.as_bytes(), 0o600)?;
                 }
             }
             _ => return Err(Failed("the right can't be taken away by itself".to_owned())),
@@ -199,7 +203,12 @@ impl Host {
 
     fn note_taken(&self, standing: &Standing, line: &Line, became: &str) -> Result<(), Failed> {
         let mut taken = self.taken(standing);
-        taken.push(Taken { file: line.file.clone(), was: line.text.clone(), became: became.to_owned() });
+        let one = Taken { file: line.file.clone(), was: line.text.clone(), became: became.to_owned() };
+        if taken.contains(&one) {
+            // Taking it was tried before.
+            return Ok(());
+        }
+        taken.push(one);
         let text = serde_json::to_vec(&taken).map_err(|error| Failed(error.to_string()))?;
         let path = self.taken_at(standing);
         path.parent().map_or(Ok(()), std::fs::create_dir_all)?;
@@ -207,27 +216,23 @@ impl Host {
     }
 
     pub(crate) fn restore_standing(&self, standing: &Standing) -> Result<Outcome, Failed> {
+        let taken = self.taken(standing);
+        if taken.is_empty() {
+            return Err(Failed("nothing of the kind was taken here; put it back by hand".to_owned()));
+        }
         if let Some(("member", group)) = standing.handle.split_once(':') {
-            if !is_login(group) || !is_login(&standing.account) {
-                return Err(Failed("the group's or account's name is not one".to_owned()));
-            }
             if !self.holds_standing(standing)? {
                 run_program("gpasswd", &["-a", &standing.account, group])?;
             }
+            std::fs::remove_file(self.taken_at(standing))?;
             return Ok(Outcome::Done);
-        }
-        let taken = self.taken(standing);
-        if taken.is_empty() {
-            return Err(Failed("the host doesn't know what was taken; put it back by hand".to_owned()));
         }
         for one in taken.iter().rev() {
             let text = self.text(&one.file).unwrap_or_default();
-            let back = if !one.became.is_empty() && text.contains(&one.became) {
-                text.replacen(&one.became, &one.was, 1)
-            } else {
+            let back = with_line(&text, &one.became, &one.was).unwrap_or_else(|| {
                 let gap = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
                 format!("{text}{gap}{}", one.was)
-            };
+            });
             if standing.handle.starts_with("key:") {
                 replace(&one.file, back.as_bytes(), 0o600)?;
             } else {
@@ -271,6 +276,13 @@ mod tests {
         assert_eq!(lines.len(), 5);
         assert_eq!(lines.iter().map(|line| line.text.as_str()).collect::<String>(), text);
         assert_eq!(lines.get(2).map(Line::users), Some(vec!["b", "c"]));
+    }
+
+    #[test]
+    fn a_line_that_only_ends_like_another_is_left_alone() {
+        let text = "eva ALL=(ALL) ALL\na ALL=(ALL) ALL\n";
+        assert_eq!(with_line(text, "a ALL=(ALL) ALL\n", "").as_deref(), Some("eva ALL=(ALL) ALL\n"));
+        assert_eq!(with_line("eva ALL=(ALL) ALL\n", "a ALL=(ALL) ALL\n", ""), None);
     }
 
     proptest::proptest! {

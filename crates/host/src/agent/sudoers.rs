@@ -87,6 +87,13 @@ pub(crate) fn lines_of(file: &Path, text: &str) -> Vec<Line> {
     lines
 }
 
+/// A file's text with one of its lines changed; none where no line is that one. A line that only ends like it is another.
+pub(crate) fn with_line(text: &str, line: &str, to: &str) -> Option<String> {
+    let lines = lines_of(Path::new(""), text);
+    let at = lines.iter().position(|known| known.text == line)?;
+    Some(lines.iter().enumerate().map(|(n, known)| if n == at { to } else { known.text.as_str() }).collect())
+}
+
 /// A name that no person has, for telling apart in the program's reply which line is meant.
 fn mark(n: usize) -> String {
     format!("tempestas-line-{n}")
@@ -179,10 +186,9 @@ impl Host {
     /// Changes one line of a sudoers file; the file as a whole must still be one that sudo takes.
     pub(crate) fn change_line(&self, line: &Line, to: &str) -> Result<(), Failed> {
         let text = self.text(&line.file)?;
-        let at = text.find(&line.text).ok_or_else(|| Failed("the line is not there any more".to_owned()))?;
-        let (before, after) =
-            (text.get(..at).unwrap_or_default(), text.get(at + line.text.len()..).unwrap_or_default());
-        self.write_sudoers(&line.file, &format!("{before}{to}{after}"))
+        let changed = with_line(&text, &line.text, to);
+        let changed = changed.ok_or_else(|| Failed("the line is not there any more".to_owned()))?;
+        self.write_sudoers(&line.file, &changed)
     }
 
     /// Writes a sudoers file, once sudo itself has nothing against it.

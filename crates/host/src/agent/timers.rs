@@ -39,7 +39,7 @@ pub(crate) fn set(kept: &Kept) -> Result<(), Failed> {
             &["--quiet", "--collect", &unit, &calendar, "--timer-property=AccuracySec=1s", PROGRAM, "sweep"],
         );
     }
-    // In a session of its own, so that what ends the holder's sessions passes it by.
+    // In a process group of its own, so that it outlives the sign-in that brought the order.
     let own = std::env::current_exe()?;
     Command::new(own)
         .args(["wait", &kept.grant.name])

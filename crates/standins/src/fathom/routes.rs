@@ -12,7 +12,7 @@ use jiff::Timestamp;
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::{Activity, House, Pin, ProgramKey, Shared};
+use super::{Activity, House, Identity, Pin, ProgramKey, Shared};
 use crate::behaviour::Switches;
 
 type Reply = Result<Json<Value>, StatusCode>;
@@ -129,7 +129,7 @@ async fn sheets(State(shared): State<Shared>, headers: HeaderMap) -> Reply {
 async fn identities(State(shared): State<Shared>, headers: HeaderMap) -> Reply {
     let mut house = shared.house.lock().await;
     house.caller(&headers)?;
-    let shown = |(name, one): (&String, &super::Identity)| {
+    let shown = |(name, one): (&String, &Identity)| {
         let keys: Vec<Value> = one
             .keys
             .iter()
