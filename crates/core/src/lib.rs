@@ -21,6 +21,7 @@ mod ids;
 pub mod ledger;
 mod orders;
 mod refusal;
+pub mod rehearsal;
 mod sight;
 mod standing;
 mod stop;

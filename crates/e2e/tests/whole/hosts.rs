@@ -213,6 +213,7 @@ async fn with_the_service_dead_a_host_ends_root_what_runs_under_it_and_the_way_i
         assert!(said.lines().any(|line| line == format!("done {n}")), "{name} can't be tried: {words}");
     }
     let mut open = key.ssh(host, "tomas", "sudo -n sleep 7000").spawn().unwrap();
+    eventually("the session is open", async || host.run("pgrep -f '^sleep 7000'").unwrap().status.success()).await;
     pier.house.service.kill();
     assert!(Timestamp::now() < until, "trying took longer than the grant");
     tokio::task::spawn_blocking(move || open.wait()).await.unwrap().unwrap();
