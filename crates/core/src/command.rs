@@ -3,9 +3,9 @@
 use jiff::Timestamp;
 
 use crate::{
-    AlarmId, AlarmKind, Connector, ConversionId, Digest, DutyId, DutyKind, ElevationId, EligibilityId, GrantId, Less,
-    Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, SubjectKind, Survey, Terms,
-    TermsId, Verdict, What,
+    AlarmId, AlarmKind, Connector, ConversionId, Digest, DriftId, DutyId, DutyKind, ElevationId, EligibilityId,
+    GrantId, Less, Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, SubjectKind,
+    Survey, Terms, TermsId, Verdict, WavePlan, What,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -140,11 +140,29 @@ pub enum Command {
         terms: TermsId,
     },
 
+    // Drift.
+    AdoptDrift {
+        drift: DriftId,
+    },
+    IgnoreDrift {
+        drift: DriftId,
+        reason: Said,
+        until: Timestamp,
+    },
+    PutBackDrift {
+        drift: DriftId,
+    },
+
     // Conversion.
     Convert {
         chosen: Vec<StandingId>,
         shown: Digest,
         until: Option<Timestamp>,
+        plan: WavePlan,
+    },
+    /// Begins the next wave.
+    NextWave {
+        conversion: ConversionId,
     },
     UndoConversion {
         conversion: ConversionId,
@@ -262,7 +280,11 @@ impl Command {
             Self::EndEligibility { .. } => "end-eligibility",
             Self::SetTerms { .. } => "set-terms",
             Self::EndTerms { .. } => "end-terms",
+            Self::AdoptDrift { .. } => "adopt-drift",
+            Self::IgnoreDrift { .. } => "ignore-drift",
+            Self::PutBackDrift { .. } => "put-back-drift",
             Self::Convert { .. } => "convert",
+            Self::NextWave { .. } => "next-wave",
             Self::UndoConversion { .. } => "undo-conversion",
             Self::StandingTaken { .. } => "standing-taken",
             Self::StandingRestored { .. } => "standing-restored",

@@ -4,12 +4,14 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{ConversionId, Digest, EligibilityId, Refusal, Standing, StandingId, SubjectId, Weight, World};
+use crate::{ConversionId, Digest, EligibilityId, Refusal, Seconds, Standing, StandingId, SubjectId, Weight, World};
 
 /// Where one right of a conversion stands on its target.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum ItemState {
+    /// Its wave has not begun.
+    Waiting,
     /// To be taken away.
     Taking,
     /// Taken away, and read back as gone.
@@ -20,6 +22,8 @@ pub enum ItemState {
     Restored,
     /// Not put back, because somebody changed it in between.
     Superseded,
+    /// Undone before its wave began, so that it was never taken away.
+    Untouched,
 }
 
 /// One right of a conversion.
@@ -27,12 +31,123 @@ pub enum ItemState {
 pub struct Item {
     /// The right as it stood.
     pub standing: Standing,
-    /// The eligibility made in its place.
-    pub eligibility: EligibilityId,
+    /// The eligibility made in its place; none where a drift is put back.
+    pub eligibility: Option<EligibilityId>,
     /// Where it stands.
     pub state: ItemState,
     /// What is in the way, in plain words.
     pub trouble: Option<String>,
+    /// The wave it belongs to; 0 is the first, a pilot where one was chosen.
+    #[serde(default, skip_serializing_if = "is_first")]
+    pub wave: u32,
+    /// When it was last read back in another state than before.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<Timestamp>,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde passes a reference")]
+const fn is_first(wave: &u32) -> bool {
+    *wave == 0
+}
+
+/// How a conversion goes on from wave to wave.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Waves {
+    /// What it is called.
+    pub name: Option<String>,
+    /// How many there are.
+    pub count: u32,
+    /// How many have begun.
+    pub begun: u32,
+    /// How long after the one before was read back whole the next begins by itself; none where a person begins it.
+    pub pace: Option<Seconds>,
+    /// It stops by itself when more than so many of a hundred rights of a wave can't be taken away.
+    pub stop_percent: u8,
+    /// When the wave that began last was read back whole.
+    pub whole_at: Option<Timestamp>,
+    /// Why it stopped by itself, in plain words.
+    pub stopped: Option<String>,
+    /// Until when it may be undone.
+    pub undo_until: Timestamp,
+}
+
+/// How a conversion is to be carried out.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct WavePlan {
+    /// What to call it.
+    pub name: Option<String>,
+    /// Rights that go first, by themselves.
+    pub pilot: Vec<StandingId>,
+    /// How many rights go together after that; all, where none is said.
+    pub size: Option<u32>,
+    /// See [`Waves::pace`].
+    pub pace: Option<Seconds>,
+    /// See [`Waves::stop_percent`].
+    pub stop_percent: Option<u8>,
+    /// For how many days it may be undone.
+    pub undo_days: Option<u16>,
+}
+
+impl WavePlan {
+    /// Of a hundred, where nothing else is said.
+    const STOP_PERCENT: u8 = 20;
+    /// Where nothing else is said.
+    const UNDO_DAYS: u16 = 30;
+
+    /// Checks the plan against what was chosen.
+    ///
+    /// # Errors
+    /// Says which setting can't be used.
+    pub fn check(&self, chosen: &[StandingId]) -> Result<(), Refusal> {
+        if let Some(stray) = self.pilot.iter().find(|id| !chosen.contains(id)) {
+            return Err(Refusal::invalid(format!("{stray} is to be in the pilot, but is not among what was chosen")));
+        }
+        if self.size == Some(0) {
+            return Err(Refusal::invalid("a wave of 0 rights would never end; give at least 1"));
+        }
+        if self.stop_percent.is_some_and(|percent| percent > 100) {
+            return Err(Refusal::invalid("the share at which it stops is in percent: at most 100"));
+        }
+        if self.undo_days.is_some_and(|days| days == 0 || days > 366) {
+            return Err(Refusal::invalid("it can be kept undoable for 1 to 366 days"));
+        }
+        if self.name.as_ref().is_some_and(|name| name.trim().is_empty() || name.chars().count() > 80) {
+            return Err(Refusal::invalid("a conversion's name has 1 to 80 letters"));
+        }
+        Ok(())
+    }
+
+    /// The wave that each right belongs to, the pilot first, in the order chosen.
+    #[must_use]
+    pub fn wave_of(&self, chosen: &[StandingId]) -> Vec<u32> {
+        let first = u32::from(!self.pilot.is_empty());
+        let mut later = 0;
+        let waves = chosen.iter().map(|id| {
+            if self.pilot.contains(id) {
+                return 0;
+            }
+            let wave = first + self.size.map_or(0, |size| later / size.max(1));
+            later += 1;
+            wave
+        });
+        waves.collect()
+    }
+
+    /// How a conversion that begins now goes on.
+    #[must_use]
+    pub fn waves(&self, of: &[u32], now: Timestamp) -> Waves {
+        let days = self.undo_days.unwrap_or(Self::UNDO_DAYS);
+        Waves {
+            name: self.name.as_ref().map(|name| name.trim().to_owned()),
+            count: of.iter().max().map_or(1, |last| last + 1),
+            begun: 1,
+            pace: self.pace,
+            stop_percent: self.stop_percent.unwrap_or(Self::STOP_PERCENT),
+            whole_at: None,
+            stopped: None,
+            undo_until: crate::later(now, Seconds::hours(24 * u32::from(days))),
+        }
+    }
 }
 
 /// A conversion, applied under a name.
@@ -48,6 +163,32 @@ pub struct Conversion {
     pub items: Vec<Item>,
     /// When it was undone, if it was.
     pub undone_at: Option<Timestamp>,
+    /// How it goes on from wave to wave; none for one made before there were waves.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub waves: Option<Waves>,
+}
+
+impl Conversion {
+    /// Whether nothing is under way: the waves that have begun were read back whole.
+    #[must_use]
+    pub fn is_settled(&self) -> bool {
+        !self.items.iter().any(|item| matches!(item.state, ItemState::Taking | ItemState::Restoring))
+    }
+
+    /// The number of the next wave, where there is one to begin.
+    #[must_use]
+    pub fn next_wave(&self) -> Option<u32> {
+        let waves = self.waves.as_ref()?;
+        (self.undone_at.is_none() && waves.begun < waves.count).then_some(waves.begun)
+    }
+
+    /// When the next wave begins by itself.
+    #[must_use]
+    pub fn goes_on_at(&self) -> Option<Timestamp> {
+        self.next_wave()?;
+        let waves = self.waves.as_ref().filter(|waves| waves.stopped.is_none())?;
+        Some(crate::later(waves.whole_at?, waves.pace?))
+    }
 }
 
 /// What a conversion would do, before it is done.
@@ -97,26 +238,36 @@ pub fn plan_conversion(world: &World, chosen: &[StandingId]) -> Result<Plan, Ref
     targets.dedup();
     let mut left = Vec::new();
     for scope in targets {
-        let mut holders: Vec<Digest> = critical_holders(world, scope)
-            .filter(|right| !lost.contains(&right.id))
-            .map(|right| right.account)
-            .collect();
-        holders.sort_unstable();
-        holders.dedup();
-        let least = world.targets.get(&scope).map_or(1, |target| target.emergency_least);
-        let loses_critical = critical_holders(world, scope).any(|right| lost.contains(&right.id));
-        if loses_critical && (holders.len() as u64) < u64::from(least) {
-            return Err(Refusal::conflict(format!(
-                "this would leave {} of the emergency holders on {}, and at least {least} must stay; \
-                 take a critical right out of the choice, or state a smaller number for that target",
-                holders.len(),
-                world.path(scope),
-            )));
-        }
-        left.push((scope, holders));
+        left.push((scope, ensure_holders_stay(world, scope, &lost)?));
     }
     let digest = Digest::of_json(&(&items, &left));
     Ok(Plan { items, left, digest })
+}
+
+/// Who is left with a critical right over all of `target` once `lost` are gone.
+///
+/// # Errors
+/// Refuses where that are fewer than its stated number.
+pub(crate) fn ensure_holders_stay(
+    world: &World,
+    target: crate::ScopeId,
+    lost: &[StandingId],
+) -> Result<Vec<Digest>, Refusal> {
+    let mut holders: Vec<Digest> =
+        critical_holders(world, target).filter(|right| !lost.contains(&right.id)).map(|right| right.account).collect();
+    holders.sort_unstable();
+    holders.dedup();
+    let least = world.targets.get(&target).map_or(1, |target| target.emergency_least);
+    let loses_critical = critical_holders(world, target).any(|right| lost.contains(&right.id));
+    if loses_critical && (holders.len() as u64) < u64::from(least) {
+        return Err(Refusal::conflict(format!(
+            "this would leave {} of the emergency holders on {}, and at least {least} must stay; \
+             take a critical right out of the choice, or state a smaller number for that target",
+            holders.len(),
+            world.path(target),
+        )));
+    }
+    Ok(holders)
 }
 
 fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
@@ -159,7 +310,7 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
 }
 
 /// Standing critical rights over the whole target, our own account's left out.
-fn critical_holders(world: &World, target: crate::ScopeId) -> impl Iterator<Item = &Standing> + '_ {
+pub(crate) fn critical_holders(world: &World, target: crate::ScopeId) -> impl Iterator<Item = &Standing> + '_ {
     world.standing.values().filter(move |right| {
         right.target == target
             && !world.is_broker(target, right.account)

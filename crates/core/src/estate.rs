@@ -6,7 +6,10 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{AlarmId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId, text::Digest, time::Seconds};
+use crate::{
+    AlarmId, ConversionId, DriftId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId, text::Digest,
+    time::Seconds,
+};
 
 /// What a scope is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -298,6 +301,16 @@ pub enum AlarmKind {
     ClockStep {
         /// By how many seconds.
         seconds: i64,
+    },
+    /// An identity that can do everything on a target, and could not before.
+    NewPower {
+        /// The drift.
+        drift: DriftId,
+    },
+    /// A conversion stopped by itself, because too many rights could not be taken away.
+    ConversionStopped {
+        /// Which.
+        conversion: ConversionId,
     },
     /// Somebody used `recover` on the machine.
     Recovered {

@@ -5,8 +5,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Actor, AlarmId, AlarmKind, ConversionId, Door, DutyId, DutyKind, ElevationId, EligibilityId, End, GrantId, Key,
-    Reach, Right, Row, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, World,
+    Actor, AlarmId, AlarmKind, ConversionId, Door, DriftId, DutyId, DutyKind, ElevationId, EligibilityId, End, GrantId,
+    Key, Reach, Right, Row, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, World,
     text::Digest,
 };
 
@@ -105,8 +105,15 @@ pub enum What {
     EligibilityEnded { eligibility: EligibilityId, subject: SubjectId, right: Right },
     TermsSet { terms: TermsId, scope: ScopeId },
     TermsEnded { terms: TermsId, scope: ScopeId },
+    DriftSeen { drift: DriftId, target: ScopeId },
+    DriftAdopted { drift: DriftId },
+    DriftIgnored { drift: DriftId, until: Timestamp },
+    DriftPutBack { drift: DriftId, conversion: ConversionId },
+    DriftOver { drift: DriftId },
     Converted { conversion: ConversionId, rights: u32 },
     ConversionUndone { conversion: ConversionId },
+    WaveBegun { conversion: ConversionId, wave: u32, rights: u32 },
+    WaveStopped { conversion: ConversionId, failing: u32, of: u32 },
     StandingTaken { conversion: ConversionId, standing: StandingId, target: ScopeId },
     StandingRestored { conversion: ConversionId, standing: StandingId, target: ScopeId },
     StandingDelayed { conversion: ConversionId, standing: StandingId, target: ScopeId, trouble: String },
@@ -192,6 +199,13 @@ impl What {
             | Self::SurveyHeld { .. }
             | Self::Converted { .. }
             | Self::ConversionUndone { .. }
+            | Self::WaveBegun { .. }
+            | Self::WaveStopped { .. }
+            | Self::DriftSeen { .. }
+            | Self::DriftAdopted { .. }
+            | Self::DriftIgnored { .. }
+            | Self::DriftPutBack { .. }
+            | Self::DriftOver { .. }
             | Self::StandingTaken { .. }
             | Self::StandingRestored { .. }
             | Self::StandingDelayed { .. } => Topic::Standing,
@@ -274,6 +288,7 @@ impl What {
             | Self::SurveyHeld { target, .. }
             | Self::Searched { target, .. }
             | Self::StrayEnded { target, .. }
+            | Self::DriftSeen { target, .. }
             | Self::StandingTaken { target, .. }
             | Self::StandingRestored { target, .. }
             | Self::StandingDelayed { target, .. } => about.scope = Some(*target),
@@ -304,6 +319,12 @@ impl What {
             | Self::KeyRotated { .. }
             | Self::Converted { .. }
             | Self::ConversionUndone { .. }
+            | Self::WaveBegun { .. }
+            | Self::WaveStopped { .. }
+            | Self::DriftAdopted { .. }
+            | Self::DriftIgnored { .. }
+            | Self::DriftPutBack { .. }
+            | Self::DriftOver { .. }
             | Self::AlarmRaised { .. }
             | Self::AlarmSettled { .. } => {}
         }
@@ -381,6 +402,22 @@ impl What {
                 format!("began conversion {conversion} of {rights} standing rights")
             }
             Self::ConversionUndone { conversion } => format!("began to undo conversion {conversion}"),
+            Self::DriftSeen { drift, .. } => match world.drifts.get(drift) {
+                Some(known) => format!("noticed {drift}: {}", known.sentence(world)),
+                None => format!("noticed {drift}"),
+            },
+            Self::DriftAdopted { drift } => format!("adopted {drift} as it is"),
+            Self::DriftIgnored { drift, until } => {
+                format!("will hear nothing of {drift} until {}", until.strftime("%F %R UTC"))
+            }
+            Self::DriftPutBack { drift, conversion } => format!("has {drift} put back, by {conversion}"),
+            Self::DriftOver { drift } => format!("saw that {drift} is over by itself"),
+            Self::WaveBegun { conversion, wave, rights } => {
+                format!("began wave {} of {conversion}, {rights} standing rights", wave + 1)
+            }
+            Self::WaveStopped { conversion, failing, of } => {
+                format!("stopped {conversion}: {failing} of the {of} rights of its wave can't be taken away")
+            }
             Self::StandingTaken { conversion, standing, target } => {
                 format!("took {standing} away on {} ({conversion}), read back", world.path(*target))
             }
@@ -473,6 +510,17 @@ impl AlarmKind {
                 world.path(*target),
                 world.path(*target)
             ),
+            Self::NewPower { drift } => match world.drifts.get(drift) {
+                Some(known) => format!("on {}: {}", world.path(known.target), known.sentence(world)),
+                None => format!("{drift}: an identity can do everything that could not before"),
+            },
+            Self::ConversionStopped { conversion } => {
+                let why = world.conversions.get(conversion).and_then(|one| one.waves.as_ref()?.stopped.clone());
+                format!(
+                    "{conversion} stopped by itself: {}; look at it, then have it go on or undo it",
+                    why.unwrap_or_else(|| "too many rights could not be taken away".to_owned())
+                )
+            }
             Self::ClockStep { seconds } => format!(
                 "this machine's clock stepped by {seconds} s; nothing is opened until an administrator has looked and settles this alarm"
             ),

@@ -66,6 +66,8 @@ ids! {
     GrantId "g";
     /// A conversion of standing rights.
     ConversionId "C";
+    /// A drift.
+    DriftId "f";
     /// A duty within Tempestas.
     DutyId "d";
     /// An alarm.

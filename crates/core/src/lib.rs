@@ -10,10 +10,12 @@
 //! ```
 
 mod caller;
+mod caution;
 mod command;
 mod conversion;
 mod decide;
 mod demand;
+mod drift;
 mod elevation;
 mod estate;
 mod fact;
@@ -33,10 +35,12 @@ mod time;
 mod world;
 
 pub use caller::{Actor, Caller, Context, Door};
+pub use caution::{Caution, cautions};
 pub use command::Command;
-pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, plan_conversion};
+pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use decide::{decide, ensure_administrator, ensure_fresh};
 pub use demand::{Demand, demand_for, own_rights};
+pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{Answer, Asked, Elevation, End, Grant, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict};
 pub use estate::{
     Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Right, Role, Scope, ScopeKind, Target,
@@ -44,8 +48,8 @@ pub use estate::{
 };
 pub use fact::{FACT_VERSION, Fact, Topic, What};
 pub use ids::{
-    AlarmId, ConversionId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId, StandingId, StopId,
-    SubjectId, TermsId,
+    AlarmId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId, StandingId,
+    StopId, SubjectId, TermsId,
 };
 pub use orders::{Order, Task, orders};
 pub use refusal::Refusal;

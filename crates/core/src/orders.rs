@@ -59,7 +59,11 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
             let task = match item.state {
                 ItemState::Taking => Task::TakeStanding(conversion.id, standing),
                 ItemState::Restoring => Task::RestoreStanding(conversion.id, standing),
-                ItemState::Taken | ItemState::Restored | ItemState::Superseded => continue,
+                ItemState::Waiting
+                | ItemState::Taken
+                | ItemState::Restored
+                | ItemState::Superseded
+                | ItemState::Untouched => continue,
             };
             orders.push(Order { key: format!("{}-{}", conversion.id, item.standing.id), task });
         }

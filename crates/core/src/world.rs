@@ -6,9 +6,9 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
-    Account, Alarm, AlarmId, Conversion, ConversionId, Duty, DutyId, Elevation, ElevationId, Eligibility,
-    EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope, ScopeId, Standing, StandingId,
-    Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
+    Account, Alarm, AlarmId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId, Elevation, ElevationId,
+    Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope, ScopeId, Standing,
+    StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
 };
 
 /// How deep groups may nest.
@@ -130,6 +130,7 @@ tables! {
     Eligibility "eligibility" eligibilities: EligibilityId => Eligibility, |it| it.id;
     Terms "terms" terms: TermsId => Terms, |it| it.id;
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
+    Drift "drift" drifts: DriftId => Drift, |it| it.id;
     Elevation "elevation" elevations: ElevationId => Elevation, |it| it.id;
     Grant "grant" grants: GrantId => Grant, |it| it.id;
     Alarm "alarm" alarms: AlarmId => Alarm, |it| it.id;
@@ -438,10 +439,16 @@ impl World {
     /// The scope that an alarm concerns; none where it concerns the whole house.
     #[must_use]
     pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
-        use crate::AlarmKind::{ClockStep, Missing, Recovered, Skew, Stray, SurveyHeld, TakeLate};
+        use crate::AlarmKind::{
+            ClockStep, ConversionStopped, Missing, NewPower, Recovered, Skew, Stray, SurveyHeld, TakeLate,
+        };
         match about {
             TakeLate { grant } | Missing { grant } => self.grants.get(grant).map(|grant| grant.right.scope),
             Stray { target } | SurveyHeld { target } | Skew { target, .. } => Some(*target),
+            ConversionStopped { conversion } => {
+                self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
+            }
+            NewPower { drift } => self.drifts.get(drift).map(|drift| drift.target),
             ClockStep { .. } | Recovered { .. } => None,
         }
     }

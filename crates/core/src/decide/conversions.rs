@@ -2,15 +2,16 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, terms};
+use super::{Draft, house, terms};
 use crate::{
-    Command, Conversion, ConversionId, Digest, EligibilityId, Item, ItemState, Key, Kind, Refusal, Row, StandingId,
-    What, plan_conversion,
+    AlarmKind, Command, Conversion, ConversionId, Digest, EligibilityId, Item, ItemState, Key, Kind, Refusal, Row,
+    StandingId, WavePlan, What, plan_conversion,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
-        Command::Convert { chosen, shown, until } => convert(draft, chosen, *shown, *until),
+        Command::Convert { chosen, shown, until, plan } => convert(draft, chosen, *shown, *until, plan),
+        Command::NextWave { conversion } => next_wave(draft, *conversion),
         Command::UndoConversion { conversion } => undo(draft, *conversion),
         Command::StandingTaken { conversion, standing } => taken(draft, *conversion, *standing),
         Command::StandingRestored { conversion, standing, by_others } => {
@@ -26,6 +27,7 @@ fn convert(
     chosen: &[StandingId],
     shown: Digest,
     until: Option<Timestamp>,
+    waves: &WavePlan,
 ) -> Result<(), Refusal> {
     let by = draft.person()?;
     let plan = plan_conversion(draft.world, chosen)?;
@@ -38,9 +40,17 @@ fn convert(
     if until.is_some_and(|until| until <= draft.now()) {
         return Err(Refusal::invalid("the eligibilities would be over already; give a later end"));
     }
+    waves.check(chosen)?;
+    // A right that is being taken away by another conversion isn't taken twice.
+    if let Some(item) = plan.items.iter().find(|planned| under_way(draft, planned.standing).is_some()) {
+        let other = under_way(draft, item.standing).map(|id| id.to_string()).unwrap_or_default();
+        return Err(Refusal::conflict(format!("{} is part of {other} already, which is not over", item.standing)));
+    }
     let id: ConversionId = draft.id();
+    let order: Vec<StandingId> = plan.items.iter().map(|planned| planned.standing).collect();
+    let wave_of = waves.wave_of(&order);
     let mut items = Vec::with_capacity(plan.items.len());
-    for planned in &plan.items {
+    for (planned, wave) in plan.items.iter().zip(&wave_of) {
         let Some(standing) = draft.world.standing.get(&planned.standing).cloned() else { continue };
         let same = draft
             .world
@@ -55,12 +65,78 @@ fn convert(
                 eligibility
             }
         };
-        items.push(Item { standing, eligibility, state: ItemState::Taking, trouble: None });
+        let state = if *wave == 0 { ItemState::Taking } else { ItemState::Waiting };
+        items.push(Item { standing, eligibility: Some(eligibility), state, trouble: None, wave: *wave, at: None });
     }
-    let rights = u32::try_from(items.len()).unwrap_or(u32::MAX);
-    let conversion = Conversion { id, by, at: draft.now(), items, undone_at: None };
+    let rights = count(items.len());
+    let waves = Some(waves.waves(&wave_of, draft.now()));
+    let conversion = Conversion { id, by, at: draft.now(), items, undone_at: None, waves };
     draft.fact(What::Converted { conversion: id, rights }, vec![Row::Conversion(conversion)]);
     Ok(())
+}
+
+fn count(many: usize) -> u32 {
+    u32::try_from(many).unwrap_or(u32::MAX)
+}
+
+/// The conversion that has still to take a right away.
+fn under_way(draft: &Draft<'_>, standing: StandingId) -> Option<ConversionId> {
+    let pending =
+        |item: &Item| item.standing.id == standing && matches!(item.state, ItemState::Waiting | ItemState::Taking);
+    draft.world.conversions.values().find(|one| one.items.iter().any(pending)).map(|one| one.id)
+}
+
+/// A person has the next wave begin, whatever stopped it.
+fn next_wave(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
+    draft.person()?;
+    let conversion = known(draft, id)?;
+    administers(draft, &conversion)?;
+    if conversion.next_wave().is_none() {
+        return Err(Refusal::conflict(match conversion.undone_at {
+            Some(at) => format!("{id} was undone at {at}"),
+            None => format!("every wave of {id} has begun already"),
+        }));
+    }
+    if !conversion.is_settled() && conversion.waves.as_ref().is_some_and(|waves| waves.stopped.is_none()) {
+        return Err(Refusal::conflict(format!(
+            "the wave of {id} that began last is not read back whole yet; wait for it, or undo {id}"
+        )));
+    }
+    begin_wave(draft, conversion);
+    Ok(())
+}
+
+/// Begins the waves whose time has come.
+pub(super) fn tick(draft: &mut Draft<'_>) {
+    let now = draft.now();
+    let due: Vec<Conversion> = draft
+        .world
+        .conversions
+        .values()
+        .filter(|conversion| conversion.goes_on_at().is_some_and(|at| at <= now))
+        .cloned()
+        .collect();
+    for conversion in due {
+        begin_wave(draft, conversion);
+    }
+}
+
+fn begin_wave(draft: &mut Draft<'_>, mut conversion: Conversion) {
+    let (id, Some(wave), Some(waves)) = (conversion.id, conversion.next_wave(), &mut conversion.waves) else { return };
+    waves.begun += 1;
+    (waves.whole_at, waves.stopped) = (None, None);
+    let mut rights = 0;
+    for item in conversion.items.iter_mut().filter(|item| item.wave == wave && item.state == ItemState::Waiting) {
+        item.state = ItemState::Taking;
+        rights += 1;
+    }
+    draft.fact(What::WaveBegun { conversion: id, wave, rights }, vec![Row::Conversion(conversion)]);
+    house::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
+}
+
+/// Refuses anyone but an administrator of each target that a conversion touches.
+fn administers(draft: &Draft<'_>, conversion: &Conversion) -> Result<(), Refusal> {
+    conversion.items.iter().try_for_each(|item| draft.administrator(item.standing.target))
 }
 
 fn known(draft: &Draft<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
@@ -75,21 +151,31 @@ fn known(draft: &Draft<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
 fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
     draft.person()?;
     let mut conversion = known(draft, id)?;
-    for item in &conversion.items {
-        draft.administrator(item.standing.target)?;
-    }
+    administers(draft, &conversion)?;
     if let Some(at) = conversion.undone_at {
         return Err(Refusal::conflict(format!("{id} was undone at {at}")));
     }
+    if let Some(waves) = conversion.waves.as_ref().filter(|waves| waves.undo_until <= draft.now()) {
+        return Err(Refusal::conflict(format!(
+            "{id} could be undone until {}; what is still missing can be put back by hand on its target",
+            waves.undo_until
+        )));
+    }
+    if conversion.items.iter().any(|item| item.eligibility.is_none() && item.state != ItemState::Taken) {
+        return Err(Refusal::conflict(format!(
+            "{id} puts back what somebody had changed on the target; convert the right instead"
+        )));
+    }
     conversion.undone_at = Some(draft.now());
     for item in &mut conversion.items {
-        item.state = ItemState::Restoring;
+        item.state = if item.state == ItemState::Waiting { ItemState::Untouched } else { ItemState::Restoring };
         item.trouble = None;
+        let Some(eligibility) = item.eligibility else { continue };
         // The eligibility stays where somebody changed it in between: then it isn't this conversion's any more.
         let made = draft
             .world
             .eligibilities
-            .get(&item.eligibility)
+            .get(&eligibility)
             .filter(|held| held.right == item.standing.right && held.from == conversion.at);
         match made.cloned() {
             Some(held) => terms::end(draft, &held),
@@ -97,6 +183,7 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
         }
     }
     draft.fact(What::ConversionUndone { conversion: id }, vec![Row::Conversion(conversion)]);
+    house::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
     Ok(())
 }
 
@@ -110,7 +197,12 @@ fn taken(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId) -> Resul
     let Some(item) = with_item(&mut conversion, standing, ItemState::Taking) else { return Ok(()) };
     item.state = ItemState::Taken;
     item.trouble = None;
+    item.at = Some(draft.now());
     let target = item.standing.target;
+    let whole = conversion.is_settled();
+    if let Some(waves) = conversion.waves.as_mut().filter(|_| whole) {
+        waves.whole_at = Some(draft.now());
+    }
     let cut = vec![Key { kind: Kind::Standing, id: standing.0.to_string() }];
     draft.fact_cutting(
         What::StandingTaken { conversion: id, standing, target },
@@ -125,6 +217,7 @@ fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_ot
     let mut conversion = known(draft, id)?;
     let Some(item) = with_item(&mut conversion, standing, ItemState::Restoring) else { return Ok(()) };
     item.state = if by_others { ItemState::Superseded } else { ItemState::Restored };
+    item.at = Some(draft.now());
     if by_others {
         item.trouble = Some("somebody had put it back on the target before the undo".to_owned());
     }
@@ -143,9 +236,31 @@ fn delayed(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, troubl
     }
     item.trouble = Some(trouble.to_owned());
     let target = item.standing.target;
+    let stops = stop_where_too_many_fail(&mut conversion);
     draft.fact(
         What::StandingDelayed { conversion: id, standing, target, trouble: trouble.to_owned() },
         vec![Row::Conversion(conversion)],
     );
+    if let Some((failing, of)) = stops {
+        draft.fact(What::WaveStopped { conversion: id, failing, of }, Vec::new());
+        house::raise(draft, AlarmKind::ConversionStopped { conversion: id });
+    }
     Ok(())
+}
+
+/// Stops a conversion whose present wave fails for more than its stated share; says how many of how many.
+fn stop_where_too_many_fail(conversion: &mut Conversion) -> Option<(u32, u32)> {
+    let waves = conversion.waves.as_mut().filter(|waves| waves.stopped.is_none())?;
+    let wave = waves.begun.saturating_sub(1);
+    let present = || conversion.items.iter().filter(|item| item.wave == wave);
+    let failing = present().filter(|item| item.state == ItemState::Taking && item.trouble.is_some()).count();
+    let of = present().count();
+    if failing * 100 <= of * usize::from(waves.stop_percent) {
+        return None;
+    }
+    waves.stopped = Some(format!(
+        "{failing} of the {of} rights of this wave can't be taken away, and it was to stop above {} %",
+        waves.stop_percent
+    ));
+    Some((count(failing), count(of)))
 }

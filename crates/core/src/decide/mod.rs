@@ -3,6 +3,7 @@
 mod answers;
 mod asks;
 mod conversions;
+mod drifts;
 mod estate;
 mod grants;
 mod house;
@@ -35,7 +36,11 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::RaiseAlarm(_)
         | Command::SettleAlarm { .. }
         | Command::Recover { .. } => house::decide(&mut draft, command)?,
-        Command::Tick => grants::tick(&mut draft),
+        Command::Tick => {
+            grants::tick(&mut draft);
+            conversions::tick(&mut draft);
+            drifts::tick(&mut draft);
+        }
         Command::Stop { .. } | Command::LiftStop { .. } => stops::decide(&mut draft, command)?,
         Command::AddSubject { .. }
         | Command::AddMember { .. }
@@ -53,11 +58,15 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         }
         Command::RecordSearch { target, marked } => surveys::searched(&mut draft, *target, marked)?,
         Command::StrayEnded { target, name } => surveys::stray_ended(&mut draft, *target, name)?,
+        Command::AdoptDrift { .. } | Command::IgnoreDrift { .. } | Command::PutBackDrift { .. } => {
+            drifts::decide(&mut draft, command)?;
+        }
         Command::GiveEligibility { .. }
         | Command::EndEligibility { .. }
         | Command::SetTerms { .. }
         | Command::EndTerms { .. } => terms::decide(&mut draft, command)?,
         Command::Convert { .. }
+        | Command::NextWave { .. }
         | Command::UndoConversion { .. }
         | Command::StandingTaken { .. }
         | Command::StandingRestored { .. }

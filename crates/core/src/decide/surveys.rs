@@ -2,10 +2,15 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Draft, estate::known_target, house};
+use super::{
+    Draft,
+    drifts::{self, Sighted},
+    estate::known_target,
+    house,
+};
 use crate::{
-    AlarmKind, Digest, GrantId, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said, Scope, ScopeId,
-    ScopeKind, Standing, Survey, Target, What,
+    AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said, Scope,
+    ScopeId, ScopeKind, Seconds, Standing, Survey, Target, Weight, What, later,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
@@ -54,6 +59,7 @@ pub(super) fn record(
         return Ok(());
     }
     let Changes { mut put, cut, appeared, vanished, changed } = changes;
+    let (gained, lost) = (count(appeared.len()), count(vanished.len()));
     put.push(Row::Target(Target {
         broker: Some(broker),
         surveyed: Some(digest),
@@ -61,8 +67,12 @@ pub(super) fn record(
         held: None,
         ..row
     }));
-    draft.fact_cutting(What::Surveyed { target, digest, appeared, vanished, changed }, put, cut);
+    draft.fact_cutting(What::Surveyed { target, digest, appeared: gained, vanished: lost, changed }, put, cut);
     house::settle_where(draft, |about| *about == AlarmKind::SurveyHeld { target });
+    // The first survey is what there is; one that a person looked at and took in is not behind anyone's back.
+    if !first && !accepted {
+        drifts::seen(draft, appeared, vanished);
+    }
     Ok(())
 }
 
@@ -80,9 +90,13 @@ fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {
 struct Changes {
     put: Vec<Row>,
     cut: Vec<Key>,
-    appeared: u32,
-    vanished: u32,
+    appeared: Vec<Sighted>,
+    vanished: Vec<Standing>,
     changed: u32,
+}
+
+fn count(many: usize) -> u32 {
+    u32::try_from(many).unwrap_or(u32::MAX)
 }
 
 /// Makes scopes for parts that are new; gone ones stay, since terms may hang on them.
@@ -184,18 +198,50 @@ fn standing(
         };
         seen.insert(row.id);
         match known {
-            None => changes.appeared += 1,
+            None if just_taken(draft, survey, &row, &found.account) => continue,
+            None => changes.appeared.push(Sighted {
+                standing: row.clone(),
+                account: found.account.clone(),
+                weight: survey
+                    .roles
+                    .iter()
+                    .find(|role| role.name == found.role)
+                    .map_or(Weight::Ordinary, |role| role.weight),
+            }),
             Some(known) if *known != row => changes.changed += 1,
             Some(_) => continue,
         }
         changes.put.push(Row::Standing(row));
     }
     for gone in draft.world.standing.values() {
-        if gone.target == target && !seen.contains(&gone.id) {
+        if gone.target == target && !seen.contains(&gone.id) && !just_restored(draft, survey, gone) {
             changes.cut.push(Key { kind: Kind::Standing, id: gone.id.0.to_string() });
-            changes.vanished += 1;
+            changes.vanished.push(gone.clone());
         }
     }
+}
+
+/// How much older than an act of ours a survey may be, by the target's clock, to be still from before it.
+const READ_BEFORE: Seconds = Seconds(10);
+
+/// What we changed while the survey was under way is not drift: it may have been read before.
+fn just_changed<'w>(draft: &Draft<'w>, survey: &Survey, state: ItemState) -> impl Iterator<Item = &'w crate::Item> {
+    let clock = survey.clock;
+    let items = draft.world.conversions.values().flat_map(|conversion| &conversion.items);
+    items.filter(move |item| item.state == state && item.at.is_some_and(|at| later(at, READ_BEFORE) >= clock))
+}
+
+fn just_taken(draft: &Draft<'_>, survey: &Survey, right: &Standing, account: &str) -> bool {
+    just_changed(draft, survey, ItemState::Taken).any(|item| {
+        item.standing.target == right.target
+            && item.standing.right == right.right
+            && item.standing.handle == right.handle
+            && draft.world.is_text(item.standing.account, account)
+    })
+}
+
+fn just_restored(draft: &Draft<'_>, survey: &Survey, right: &Standing) -> bool {
+    just_changed(draft, survey, ItemState::Restored).any(|item| item.standing.id == right.id)
 }
 
 /// The digest an account is known by already, or a new one.

@@ -1,0 +1,168 @@
+//! Drift: what surveys saw that nobody did through us, and what people decide about it.
+
+use std::collections::BTreeSet;
+
+use jiff::Timestamp;
+
+use super::{Draft, checked_text, house};
+use crate::{
+    AlarmKind, Command, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState, Refusal, Row,
+    Said, Seconds, Standing, WavePlan, Weight, What, caution::came_back, conversion::ensure_holders_stay, later,
+};
+
+/// Longest that a drift may be ignored.
+const IGNORED_MOST: Seconds = Seconds::hours(24 * 366);
+
+pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+    match command {
+        Command::AdoptDrift { drift } => {
+            let by = draft.person()?;
+            let drift = pending(draft, *drift)?;
+            let at = draft.now();
+            settle(draft, drift, DriftState::Adopted { by, at });
+            Ok(())
+        }
+        Command::IgnoreDrift { drift, reason, until } => ignore(draft, *drift, reason, *until),
+        Command::PutBackDrift { drift } => put_back(draft, *drift),
+        _ => Ok(()),
+    }
+}
+
+/// A drift that somebody may still decide about, as an administrator of its target.
+fn pending(draft: &Draft<'_>, id: DriftId) -> Result<Drift, Refusal> {
+    let unknown = || Refusal::unknown("drift", id, "`tempestas drift` lists them");
+    let drift = draft.world.drifts.get(&id).ok_or_else(unknown)?;
+    draft.administrator(drift.target)?;
+    if !drift.is_pending() {
+        return Err(Refusal::conflict(format!("{id} was decided already; `tempestas drift --all` shows how")));
+    }
+    Ok(drift.clone())
+}
+
+fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
+    let id = drift.id;
+    let what = match &state {
+        DriftState::Adopted { .. } => What::DriftAdopted { drift: id },
+        DriftState::Ignored { until, .. } => What::DriftIgnored { drift: id, until: *until },
+        DriftState::PutBack { conversion } => What::DriftPutBack { drift: id, conversion: *conversion },
+        DriftState::Over { .. } => What::DriftOver { drift: id },
+        DriftState::Open => What::DriftSeen { drift: id, target: drift.target },
+    };
+    let is_open = state == DriftState::Open;
+    draft.fact(what, vec![Row::Drift(Drift { state, ..drift })]);
+    if !is_open {
+        house::settle_where(draft, |about| *about == AlarmKind::NewPower { drift: id });
+    }
+}
+
+fn ignore(draft: &mut Draft<'_>, id: DriftId, reason: &Said, until: Timestamp) -> Result<(), Refusal> {
+    let by = draft.person()?;
+    let drift = pending(draft, id)?;
+    if reason.0.is_empty() {
+        return Err(Refusal::invalid("a reason is needed, which whoever looks later will read: `--reason`"));
+    }
+    checked_text("reason", reason, 500)?;
+    if until <= draft.now() || until > later(draft.now(), IGNORED_MOST) {
+        return Err(Refusal::invalid("it can be ignored until a time to come, at most a year ahead"));
+    }
+    let reason = draft.text(reason);
+    settle(draft, drift, DriftState::Ignored { by, reason, until });
+    Ok(())
+}
+
+/// Has the target put back as it was: what was gained is taken away, what was lost is given back.
+fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
+    let by = draft.person()?;
+    let drift = pending(draft, id)?;
+    let state = if drift.kind == DriftKind::Lost { ItemState::Restoring } else { ItemState::Taking };
+    if drift.standing.handle.is_none() {
+        return Err(Refusal::conflict(format!(
+            "this right is held only through {}; put that back instead",
+            drift.standing.chain.first().map_or("something else", String::as_str)
+        )));
+    }
+    if state == ItemState::Taking {
+        if draft.world.is_broker(drift.target, drift.standing.account) {
+            return Err(Refusal::conflict("it belongs to the account that Tempestas itself works with there"));
+        }
+        ensure_holders_stay(draft.world, drift.target, &[drift.standing.id])?;
+    }
+    let conversion: ConversionId = draft.id();
+    let plan = WavePlan { name: Some(format!("put back {id}")), ..WavePlan::default() };
+    let item = Item { standing: drift.standing.clone(), eligibility: None, state, trouble: None, wave: 0, at: None };
+    let row = Conversion {
+        id: conversion,
+        by,
+        at: draft.now(),
+        items: vec![item],
+        undone_at: None,
+        waves: Some(plan.waves(&[0], draft.now())),
+    };
+    draft.fact(What::Converted { conversion, rights: 1 }, vec![Row::Conversion(row)]);
+    settle(draft, drift, DriftState::PutBack { conversion });
+    Ok(())
+}
+
+/// A right that a survey saw for the first time. Its account and role may be new with it.
+pub(super) struct Sighted {
+    pub(super) standing: Standing,
+    pub(super) account: String,
+    pub(super) weight: Weight,
+}
+
+/// What one survey saw appear on a target that had been surveyed before, and what it saw gone.
+pub(super) fn seen(draft: &mut Draft<'_>, appeared: Vec<Sighted>, vanished: Vec<Standing>) {
+    let world = draft.world;
+    for standing in &vanished {
+        let account = world.text(standing.account);
+        over(draft, |drift| drift.kind != DriftKind::Lost && drift.is_of(world, standing, &account));
+    }
+    for sighted in &appeared {
+        over(draft, |drift| drift.kind == DriftKind::Lost && drift.is_of(world, &sighted.standing, &sighted.account));
+    }
+    // A right held through something that was itself gained now is explained by that.
+    let direct: BTreeSet<String> =
+        appeared.iter().filter(|one| one.standing.chain.is_empty()).map(|one| one.account.clone()).collect();
+    for Sighted { standing, account, weight } in appeared {
+        if standing.chain.is_empty() || !direct.contains(&account) {
+            let came_back = came_back(world, &standing, &account);
+            let kind = came_back.map_or(DriftKind::Gained, |conversion| DriftKind::CameBack { conversion });
+            notice(draft, kind, standing, weight);
+        }
+    }
+    for standing in vanished.into_iter().filter(|standing| standing.handle.is_some()) {
+        let weight = world.roles.get(&standing.right.role).map_or(Weight::Ordinary, |role| role.weight);
+        notice(draft, DriftKind::Lost, standing, weight);
+    }
+}
+
+fn notice(draft: &mut Draft<'_>, kind: DriftKind, standing: Standing, weight: Weight) {
+    let id: DriftId = draft.id();
+    let (target, since) = (standing.target, draft.now());
+    let drift = Drift { id, target, kind, standing, weight, since, state: DriftState::Open };
+    let is_power = drift.is_new_power();
+    draft.fact(What::DriftSeen { drift: id, target }, vec![Row::Drift(drift)]);
+    if is_power {
+        house::raise(draft, AlarmKind::NewPower { drift: id });
+    }
+}
+
+/// What was gained and is gone again, or was lost and is there again, needs nobody's decision any more.
+fn over(draft: &mut Draft<'_>, is_over: impl Fn(&Drift) -> bool) {
+    let at = draft.now();
+    let gone: Vec<Drift> =
+        draft.world.drifts.values().filter(|drift| drift.is_pending() && is_over(drift)).cloned().collect();
+    for drift in gone {
+        settle(draft, drift, DriftState::Over { at });
+    }
+}
+
+/// What was ignored until now is open again.
+pub(super) fn tick(draft: &mut Draft<'_>) {
+    let now = draft.now();
+    let is_due = |drift: &&Drift| matches!(drift.state, DriftState::Ignored { until, .. } if until <= now);
+    let due: Vec<Drift> = draft.world.drifts.values().filter(is_due).cloned().collect();
+    for drift in due {
+        settle(draft, drift, DriftState::Open);
+    }
+}
