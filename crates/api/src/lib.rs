@@ -3,6 +3,8 @@
 //! People, groups, programs, scopes, roles and rights are named as people write them (`mara`,
 //! `/harbour/databases/berths`, `berth_reader@/harbour/databases/berths`); references (`E1042`) as they say them.
 
+mod conversions;
+mod drift;
 mod elevations;
 mod estate;
 mod ledger;
@@ -13,6 +15,8 @@ mod standing;
 mod stops;
 mod terms;
 
+pub use conversions::*;
+pub use drift::*;
 pub use elevations::*;
 pub use estate::*;
 pub use ledger::*;

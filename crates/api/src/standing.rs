@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, ItemState, Weight};
+use tempestas_core::Weight;
 
 /// Which standing rights.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
@@ -45,94 +45,6 @@ pub struct StandingView {
     pub first_seen: Timestamp,
     /// When it was last used, where the target knows.
     pub last_used: Option<Timestamp>,
-}
-
-/// Standing rights to convert.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Chosen {
-    /// References.
-    pub chosen: Vec<String>,
-}
-
-/// What converting would do.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct PlanView {
-    /// Right by right.
-    pub items: Vec<PlanItemView>,
-    /// Who is left with a critical right on each target.
-    pub left: Vec<LeftView>,
-    /// To be given back when applying it.
-    pub digest: Digest,
-}
-
-/// One line of a plan.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct PlanItemView {
-    /// The right.
-    pub standing: StandingView,
-    /// What is done on the target, in plain words.
-    pub taken_away: String,
-    /// Rights that go with it, being held through it.
-    pub also_lost: Vec<String>,
-    /// What the person may ask for afterwards, as a demand.
-    pub may_ask: String,
-}
-
-/// Who is left with a critical right on a target.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct LeftView {
-    /// Path of the target.
-    pub target: String,
-    /// Accounts.
-    pub accounts: Vec<String>,
-    /// The least number that must stay.
-    pub least: u32,
-}
-
-/// Applies a plan.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ConvertRequest {
-    /// References.
-    pub chosen: Vec<String>,
-    /// Digest of the plan that was shown.
-    pub shown: Digest,
-    /// When the eligibilities end; never, where it is left out.
-    #[serde(default)]
-    pub until: Option<Timestamp>,
-}
-
-/// A conversion.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct ConversionView {
-    /// Reference.
-    pub id: String,
-    /// Who applied it.
-    pub by: String,
-    /// When.
-    pub at: Timestamp,
-    /// When it was undone.
-    pub undone_at: Option<Timestamp>,
-    /// Whether everything was read back from the targets.
-    pub settled: bool,
-    /// Right by right.
-    pub items: Vec<ItemView>,
-}
-
-/// One right of a conversion.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct ItemView {
-    /// Reference of the standing right.
-    pub standing: String,
-    /// The account.
-    pub account: String,
-    /// The right.
-    pub right: String,
-    /// Where it stands.
-    pub state: ItemState,
-    /// What is in the way, or was found.
-    pub trouble: Option<String>,
 }
 
 /// An eligibility.

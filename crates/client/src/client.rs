@@ -7,13 +7,14 @@ use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
     AlarmView, AnswerRequest, AskRequest, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest,
-    DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DutyView,
-    EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityView, EligibleReply,
-    EnrolReply, EnrolRequest, Enrolment, HostEnrolment, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me,
-    NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewStop, NewSubject, NewTarget, NewTerms, PlanView,
-    PreviewRequest, Problem, ProofReply, ProofRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView,
-    SinceQuery, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView,
-    TermsReply, TermsView, WaitQuery, WhichTarget, WordRequest,
+    DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter,
+    DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
+    EligibilityView, EligibleReply, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter,
+    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewStop,
+    NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RehearsalView,
+    RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter,
+    StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery,
+    WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -225,6 +226,18 @@ calls! {
     convert(request: &ConvertRequest) -> ConversionView = POST ["conversions"] body request;
     /// Conversions.
     conversions() -> Vec<ConversionView> = GET ["conversions"];
+    /// How a conversion would have fared.
+    rehearse(request: &RehearseRequest) -> RehearsalView = POST ["rehearsals", "preview"] body request;
+    /// Begins the next wave of a conversion.
+    next_wave(id: &str) -> ConversionView = POST ["conversions", id, "next"];
+    /// Differences that surveys saw.
+    drift(filter: &DriftFilter) -> Vec<DriftView> = GET ["drift"] query filter;
+    /// Takes a difference as it is.
+    adopt_drift(id: &str) -> Done = POST ["drift", id, "adopt"];
+    /// Has the target put back as it was.
+    put_back_drift(id: &str) -> Done = POST ["drift", id, "put-back"];
+    /// Hears nothing of a difference until a date.
+    ignore_drift(id: &str, request: &IgnoreDrift) -> Done = POST ["drift", id, "ignore"] body request;
     /// Undoes a conversion.
     undo_conversion(id: &str) -> ConversionView = POST ["conversions", id, "undo"];
     /// What the caller may ask for.

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     ConversionId, ItemState, Standing, SubjectKind, Weight, World,
-    conversion::critical_holders,
+    conversion::critical_accounts,
     rehearsal::{Clockwork, UseOf},
 };
 
@@ -94,7 +94,8 @@ impl Clockwork {
     /// When it is started, in plain words: `every night at 02:15`.
     #[must_use]
     pub fn says(&self) -> String {
-        let at = format!("at {:02}:{:02}", self.minute / 60, self.minute % 60);
+        let clock = if self.utc { " UTC" } else { "" };
+        let at = format!("at {:02}:{:02}{clock}", self.minute / 60, self.minute % 60);
         if self.days.iter().all(|day| *day) {
             return format!("every day {at}");
         }
@@ -152,29 +153,20 @@ pub fn cautions(world: &World, right: &Standing, used: Option<&UseOf>) -> Vec<Ca
 }
 
 fn emergency(world: &World, right: &Standing) -> Option<Caution> {
-    let holders = |without: Option<&Standing>| {
-        let mut accounts: Vec<_> = critical_holders(world, right.target)
-            .filter(|held| without.is_none_or(|gone| gone.id != held.id))
-            .map(|held| held.account)
-            .collect();
-        accounts.sort_unstable();
-        accounts.dedup();
-        accounts.len() as u64
-    };
-    let is_critical = right.right.scope == right.target
-        && world.roles.get(&right.right.role).is_some_and(|role| role.weight == Weight::Critical);
+    let is_critical = world.roles.get(&right.right.role).is_some_and(|role| role.weight == Weight::Critical);
     let least = world.targets.get(&right.target)?.emergency_least;
-    let left = holders(Some(right));
-    (is_critical && left < holders(None) && left <= u64::from(least)).then_some(Caution::Emergency { left, least })
+    let before = critical_accounts(world, right.target, right.right.scope, &[]).len();
+    let left = critical_accounts(world, right.target, right.right.scope, &[right.id]).len();
+    (is_critical && left < before && left as u64 <= u64::from(least))
+        .then_some(Caution::Emergency { left: left as u64, least })
 }
 
-/// The conversion that took this very right away before it was seen again.
+/// The conversion that took this right away before it was seen again, in whatever line or posting it stands now.
 pub(crate) fn came_back(world: &World, right: &Standing, account: &str) -> Option<ConversionId> {
     let same = |item: &&crate::Item| {
         item.state == ItemState::Taken
             && item.standing.target == right.target
             && item.standing.right == right.right
-            && item.standing.handle == right.handle
             && world.is_text(item.standing.account, account)
             && item.standing.id != right.id
     };

@@ -196,7 +196,7 @@ impl Conversion {
 pub struct Plan {
     /// Right by right.
     pub items: Vec<PlanItem>,
-    /// Whose standing power is left on each target touched: critical holders, by account.
+    /// Who is left with critical power: for each scope at which such a right goes, and each target that loses none.
     pub left: Vec<(crate::ScopeId, Vec<Digest>)>,
     /// Digest of the plan, to be given back when applying it.
     pub digest: Digest,
@@ -233,41 +233,42 @@ pub fn plan_conversion(world: &World, chosen: &[StandingId]) -> Result<Plan, Ref
     }
     let lost: Vec<StandingId> =
         items.iter().flat_map(|item| item.also_lost.iter().copied().chain([item.standing])).collect();
-    let mut targets: Vec<_> = chosen.iter().filter_map(|id| world.standing.get(id)).map(|right| right.target).collect();
-    targets.sort_unstable();
-    targets.dedup();
-    let mut left = Vec::new();
-    for scope in targets {
-        left.push((scope, ensure_holders_stay(world, scope, &lost)?));
-    }
+    let left = ensure_holders_stay(world, &lost)?;
     let digest = Digest::of_json(&(&items, &left));
     Ok(Plan { items, left, digest })
 }
 
-/// Who is left with a critical right over all of `target` once `lost` are gone.
+/// Who is left with critical power once `lost` are gone: for each scope at which a critical right goes, and for each
+/// target that loses no such right.
 ///
 /// # Errors
-/// Refuses where that are fewer than its stated number.
+/// Refuses where that are fewer than the target's stated number.
 pub(crate) fn ensure_holders_stay(
     world: &World,
-    target: crate::ScopeId,
     lost: &[StandingId],
-) -> Result<Vec<Digest>, Refusal> {
-    let mut holders: Vec<Digest> =
-        critical_holders(world, target).filter(|right| !lost.contains(&right.id)).map(|right| right.account).collect();
-    holders.sort_unstable();
-    holders.dedup();
-    let least = world.targets.get(&target).map_or(1, |target| target.emergency_least);
-    let loses_critical = critical_holders(world, target).any(|right| lost.contains(&right.id));
-    if loses_critical && (holders.len() as u64) < u64::from(least) {
-        return Err(Refusal::conflict(format!(
-            "this would leave {} of the emergency holders on {}, and at least {least} must stay; \
-             take a critical right out of the choice, or state a smaller number for that target",
-            holders.len(),
-            world.path(target),
-        )));
+) -> Result<Vec<(crate::ScopeId, Vec<Digest>)>, Refusal> {
+    let is_critical =
+        |right: &Standing| world.roles.get(&right.right.role).is_some_and(|role| role.weight == Weight::Critical);
+    let mut scopes = std::collections::BTreeMap::new();
+    for right in lost.iter().filter_map(|id| world.standing.get(id)) {
+        let scope = if is_critical(right) { right.right.scope } else { right.target };
+        *scopes.entry((right.target, scope)).or_insert(false) |= is_critical(right);
     }
-    Ok(holders)
+    let mut left = Vec::new();
+    for ((target, scope), loses_critical) in scopes {
+        let holders = critical_accounts(world, target, scope, lost);
+        let least = world.targets.get(&target).map_or(1, |target| target.emergency_least);
+        if loses_critical && (holders.len() as u64) < u64::from(least) {
+            return Err(Refusal::conflict(format!(
+                "this would leave {} of the emergency holders on {}, and at least {least} must stay; \
+                 take a critical right out of the choice, or state a smaller number for that target",
+                holders.len(),
+                world.path(scope),
+            )));
+        }
+        left.push((scope, holders));
+    }
+    Ok(left)
 }
 
 fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
@@ -309,12 +310,22 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
     Ok(PlanItem { standing: id, holder, also_lost })
 }
 
-/// Standing critical rights over the whole target, our own account's left out.
-pub(crate) fn critical_holders(world: &World, target: crate::ScopeId) -> impl Iterator<Item = &Standing> + '_ {
-    world.standing.values().filter(move |right| {
+/// Accounts with a standing critical right that reaches `scope`, but for `without`; our own left out.
+pub(crate) fn critical_accounts(
+    world: &World,
+    target: crate::ScopeId,
+    scope: crate::ScopeId,
+    without: &[StandingId],
+) -> Vec<Digest> {
+    let holds = |right: &&Standing| {
         right.target == target
+            && !without.contains(&right.id)
             && !world.is_broker(target, right.account)
-            && right.right.scope == target
+            && world.is_within(scope, right.right.scope)
             && world.roles.get(&right.right.role).is_some_and(|role| role.weight == Weight::Critical)
-    })
+    };
+    let mut accounts: Vec<Digest> = world.standing.values().filter(holds).map(|right| right.account).collect();
+    accounts.sort_unstable();
+    accounts.dedup();
+    accounts
 }

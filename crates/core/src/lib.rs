@@ -9,6 +9,7 @@
 //! Command ─▶ decide(&World, …, now) ─▶ Decision { facts, texts } ─▶ World::apply ─▶ orders ─▶ targets
 //! ```
 
+mod activity;
 mod caller;
 mod caution;
 mod command;
@@ -34,6 +35,7 @@ mod text;
 mod time;
 mod world;
 
+pub use activity::Activity;
 pub use caller::{Actor, Caller, Context, Door};
 pub use caution::{Caution, cautions};
 pub use command::Command;

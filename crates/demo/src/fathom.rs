@@ -1,9 +1,12 @@
 //! The passenger terminal's house in the simulated cloud Fathom.
 
+use jiff::Timestamp;
 use serde_json::{Value, json};
 use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTarget, NewTerms, WhichTarget};
 use tempestas_client::Client;
 use tempestas_core::Connector;
+
+use crate::rhythm::{Rhythm, uses};
 
 /// A sheet, and the site that it is pinned at.
 type Held = (&'static str, &'static str);
@@ -59,8 +62,33 @@ pub fn seed(key: impl Fn(&str) -> String) -> String {
         "identities": identities,
         "teams": { "night-gate": ["signe.holm", "tomas.reyes"] },
         "pins": pins,
+        "trail": trail(Timestamp::now()),
     });
     house.to_string()
+}
+
+/// What was done there in the last months, and how often: identity, verb, thing, site.
+const DONE: [(&str, &str, &str, &str, Rhythm); 8] = [
+    ("mara.lindqvist", "pin", "sheet", "terminal", Rhythm::Every { days: 25, from: 9, to: 17 }),
+    ("henrik.voss", "change", "sign/hall", "terminal", Rhythm::Every { days: 12, from: 19, to: 1 }),
+    ("signe.holm", "change", "boarding/gate", "terminal", Rhythm::Office { uses: 2, from: 7, to: 15 }),
+    ("lene.madsen", "change", "till/one", "shop", Rhythm::Every { days: 3, from: 9, to: 17 }),
+    // A batch that runs under a person's own name.
+    ("lene.madsen", "read", "till/one", "shop", Rhythm::Daily { hour: 23, minute: 40 }),
+    ("terminal-signs", "change", "sign/hall", "terminal", Rhythm::Daily { hour: 4, minute: 0 }),
+    ("terminal-signs", "change", "sign/hall", "terminal", Rhythm::Daily { hour: 16, minute: 0 }),
+    ("ferry-line", "read", "timetable/summer", "terminal", Rhythm::Every { days: 7, from: 6, to: 12 }),
+];
+
+fn trail(now: Timestamp) -> Vec<Value> {
+    let mut done: Vec<(Timestamp, Value)> = Vec::new();
+    for (identity, verb, thing, site, rhythm) in DONE {
+        done.extend(uses(identity, rhythm, now).into_iter().map(|at| {
+            (at, json!({ "at": at, "identity": identity, "verb": verb, "thing": thing, "site": site, "allowed": true }))
+        }));
+    }
+    done.sort_by_key(|(at, _)| *at);
+    done.into_iter().map(|(_, one)| one).collect()
 }
 
 /// Has the service look after it, as the demo does.

@@ -13,6 +13,7 @@ pub mod history;
 pub mod hosts;
 pub mod processes;
 pub mod quillhaven;
+mod rhythm;
 pub mod run;
 pub mod seed;
 pub mod systems;

@@ -1,9 +1,11 @@
 //! Quillhaven Port, an invented harbour: its people, groups, database roles and cloud. All names are made up.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_standins::brightwater::{Cloud, Identity, IdentityKind, Posting, Role};
+use tempestas_standins::brightwater::{Activity, Cloud, Identity, IdentityKind, Posting, Role};
+
+use crate::rhythm::{Rhythm, uses};
 
 /// Path of the databases' target.
 pub const BERTHS: &str = "/harbour/databases/berths";
@@ -192,8 +194,42 @@ pub fn cloud(key: impl Fn(&str) -> String) -> Cloud {
                 ((*key).to_owned(), posting)
             })
             .collect(),
+        trail: trail(Timestamp::now()),
         ..Cloud::default()
     }
+}
+
+/// What was done in the cloud in the last months, and how often: identity, permission, basin.
+const DONE: [(&str, &str, &str, Rhythm); 12] = [
+    ("m.lindqvist", "make posting", "", Rhythm::Every { days: 9, from: 9, to: 17 }),
+    ("m.lindqvist", "make key", "", Rhythm::Every { days: 20, from: 9, to: 17 }),
+    ("o.brandt", "write table", "lake", Rhythm::Every { days: 40, from: 8, to: 17 }),
+    ("t.reyes", "write table", "lake", Rhythm::Every { days: 5, from: 7, to: 16 }),
+    ("e.tan", "write table", "lake/raw", Rhythm::Every { days: 4, from: 22, to: 5 }),
+    ("s.holm", "write table", "lake/curated", Rhythm::Office { uses: 3, from: 8, to: 17 }),
+    ("r.quist", "read table", "lake", Rhythm::Office { uses: 4, from: 9, to: 18 }),
+    ("a.osei", "read table", "reports/berths", Rhythm::Every { days: 3, from: 8, to: 16 }),
+    ("n.ferro", "read table", "lake/curated/customs", Rhythm::Every { days: 6, from: 8, to: 16 }),
+    ("night-batch", "write table", "reports", Rhythm::Daily { hour: 2, minute: 15 }),
+    ("berth-forecast", "read table", "lake/curated", Rhythm::Daily { hour: 5, minute: 0 }),
+    ("bw-telemetry", "list table", "", Rhythm::Daily { hour: 0, minute: 30 }),
+];
+
+fn trail(now: Timestamp) -> VecDeque<Activity> {
+    let mut done: Vec<Activity> = DONE
+        .iter()
+        .flat_map(|(identity, permission, basin, rhythm)| {
+            uses(identity, *rhythm, now).into_iter().map(|at| Activity {
+                at,
+                identity: (*identity).to_owned(),
+                permission: (*permission).to_owned(),
+                basin: basin.split('/').filter(|name| !name.is_empty()).map(str::to_owned).collect(),
+                allowed: true,
+            })
+        })
+        .collect();
+    done.sort_by_key(|one| one.at);
+    done.into()
 }
 
 /// The house's terms: each a rule as `tempestas terms set` reads it.

@@ -120,6 +120,8 @@ pub async fn service(
                 .await?;
         }
     }
+    let program = NewAccount { target: BRIGHTWATER.to_owned(), account: "night-batch".to_owned() };
+    mara.set_account("night-batch", &program).await?;
     for rule in TERMS {
         let rule: NewTerms = toml::from_str(rule)?;
         if targets.postgres.is_some() || rule.scope != BERTHS {

@@ -38,6 +38,11 @@ pub enum Order {
     Check,
     /// Read every standing right.
     Survey,
+    /// Tell what was done as another account, and who signed in, since a time.
+    Activity {
+        /// Since when.
+        from: Timestamp,
+    },
     /// Put a grant in force, with its end.
     Give {
         /// Which.
@@ -132,6 +137,8 @@ pub enum Outcome {
     There(bool),
     /// What a survey read.
     Surveyed(Box<Found>),
+    /// What was done, in order of time; the earliest, where there is more than fits.
+    Activity(Vec<Done>),
     /// What was kept past an end.
     Leftovers(Vec<Leftover>),
     /// Numbers and names of the grants that the host keeps.
@@ -140,6 +147,19 @@ pub enum Outcome {
     Late,
     /// It was not done, and why; it names no account and no secret.
     Refused(String),
+}
+
+/// Something that was done, from the host's own log. Any local account can write lines like it into that log.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Done {
+    /// When.
+    pub at: Timestamp,
+    /// By which account.
+    pub account: String,
+    /// Roles of that account that allow it.
+    pub roles: Vec<String>,
+    /// What: `sign in`, or `run` and the program, without arguments.
+    pub what: String,
 }
 
 /// What a survey read.

@@ -35,8 +35,13 @@ const DRAFTED: [&str; 9] = [
     "/api/v1/conversions",
 ];
 /// Routes that change nothing though their method says so, and the one that ends the device's own sign-in.
-const READ: [&str; 4] =
-    ["/api/v1/asks/preview", "/api/v1/conversions/preview", "/api/v1/terms/preview", "/api/v1/sign-out"];
+const READ: [&str; 5] = [
+    "/api/v1/asks/preview",
+    "/api/v1/conversions/preview",
+    "/api/v1/terms/preview",
+    "/api/v1/rehearsals/preview",
+    "/api/v1/sign-out",
+];
 /// Most open drafts of one person.
 const OPEN_MOST: usize = 20;
 

@@ -20,6 +20,7 @@ mod passkeys;
 mod problem;
 mod routes;
 mod serve;
+mod uses;
 mod vault;
 mod views;
 mod writer;

@@ -4,12 +4,12 @@ use jiff::Timestamp;
 use tempestas_api::{
     AlarmView, AnswerView, ApprovalView, AskedView, ConversionView, DemandView, DutyView, EarlierView,
     EffectiveSetting, ElevationView, EligibilityView, GrantView, ItemView, LedgerEntry, LeftoverView, NewTerms,
-    RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView,
+    RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView, WavesView,
 };
 use tempestas_core::{
     Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant,
-    ItemState, LapseRule, Less, Owners, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing,
-    StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
+    LapseRule, Less, Owners, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing, StartChoice,
+    Subject, SubjectId, Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
 
@@ -88,13 +88,22 @@ pub(crate) fn standing(world: &World, owners: &Owners<'_>, right: &Standing) -> 
 }
 
 pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionView {
-    let pending = |item: &tempestas_core::Item| matches!(item.state, ItemState::Taking | ItemState::Restoring);
     ConversionView {
         id: conversion.id.to_string(),
+        name: conversion.waves.as_ref().and_then(|waves| waves.name.clone()),
         by: world.subject_name(conversion.by),
         at: conversion.at,
         undone_at: conversion.undone_at,
-        settled: !conversion.items.iter().any(pending),
+        settled: conversion.is_settled(),
+        waves: conversion.waves.as_ref().map(|waves| WavesView {
+            count: waves.count,
+            begun: waves.begun,
+            goes_on_at: conversion.goes_on_at(),
+            may_go_on: conversion.next_wave().is_some() && (conversion.is_settled() || waves.stopped.is_some()),
+            stopped: waves.stopped.clone(),
+            stop_percent: waves.stop_percent,
+            undo_until: waves.undo_until,
+        }),
         items: conversion
             .items
             .iter()
@@ -104,6 +113,7 @@ pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionVi
                 right: world.right_name(item.standing.right),
                 state: item.state,
                 trouble: item.trouble.clone(),
+                wave: item.wave + 1,
             })
             .collect(),
     }

@@ -3,6 +3,7 @@
 //! One connection writes; nobody else writes SQL. Surveys are kept as they came in a second file, written
 //! first and named in facts by digest. Every table belongs to one of four classes: `docs/architecture.md`.
 
+mod activity;
 mod check;
 mod error;
 mod ledger;
@@ -12,6 +13,7 @@ mod passing;
 mod presence;
 mod sealed;
 
+pub use activity::{Recorded, Told};
 pub use check::{Difference, Report, check};
 pub use error::StoreError;
 pub use ledger::{Batch, Entry};

@@ -74,6 +74,7 @@ impl Store {
         )
         .execute(&mut observed)
         .await?;
+        crate::activity::prepare(&mut observed).await?;
         let read = SqlitePoolOptions::new().max_connections(4).connect_with(options(&path).read_only(true)).await?;
         let data_version: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
         let world = load_world(&mut write).await?;

@@ -8,7 +8,9 @@ use reqwest::Method;
 use secrecy::SecretString;
 use serde::Deserialize;
 use serde_json::json;
-use tempestas_core::{AccountFound, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight};
+use tempestas_core::{
+    AccountFound, Activity, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight,
+};
 
 use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api};
 
@@ -70,6 +72,15 @@ struct Function {
 }
 
 #[derive(Deserialize)]
+struct Done {
+    at: Timestamp,
+    identity: String,
+    permission: String,
+    basin: Vec<String>,
+    allowed: bool,
+}
+
+#[derive(Deserialize)]
 struct Me {
     name: String,
     time: Timestamp,
@@ -125,6 +136,22 @@ impl Brightwater {
             .iter()
             .map(|posting| Marked { grant: grant(posting).unwrap_or(0), name: posting.key.clone() })
             .collect()
+    }
+
+    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Vec<Activity>, TargetError> {
+        let roles = self.api.whole::<RoleThere>("/roles").await?;
+        let done = self.api.whole::<Done>(&format!("/trail?since={from}")).await?;
+        let permits = |role: &RoleThere, permission: &str| {
+            role.permissions.iter().any(|known| known == permission || known == "do everything")
+        };
+        let uses = done.into_iter().filter(|one| one.allowed).map(|one| Activity {
+            roles: roles.iter().filter(|role| permits(role, &one.permission)).map(|role| role.name.clone()).collect(),
+            at: one.at,
+            account: one.identity,
+            part: one.basin,
+            what: one.permission,
+        });
+        Ok(uses.collect())
     }
 
     pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {

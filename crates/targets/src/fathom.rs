@@ -8,7 +8,9 @@ use reqwest::Method;
 use secrecy::SecretString;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use tempestas_core::{AccountFound, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight};
+use tempestas_core::{
+    AccountFound, Activity, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight,
+};
 
 use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api};
 
@@ -41,6 +43,29 @@ struct Line {
     may: bool,
     verb: String,
     thing: String,
+}
+
+#[derive(Deserialize)]
+struct Done {
+    at: Timestamp,
+    identity: String,
+    verb: String,
+    thing: String,
+    site: String,
+    allowed: bool,
+}
+
+impl Line {
+    /// Whether it speaks of a verb and a thing; `*` stands for anything.
+    fn covers(&self, verb: &str, thing: &str) -> bool {
+        let fits = |pattern: &str, text: &str| match pattern.split_once('*') {
+            None => pattern == text,
+            Some((before, after)) => {
+                text.len() >= before.len() + after.len() && text.starts_with(before) && text.ends_with(after)
+            }
+        };
+        fits(&self.verb, verb) && fits(&self.thing, thing)
+    }
 }
 
 #[derive(Deserialize)]
@@ -122,6 +147,21 @@ impl Fathom {
 
     fn is_ours(&self, pin: &Pin) -> bool {
         pin.note.starts_with(&self.mark)
+    }
+
+    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Vec<Activity>, TargetError> {
+        let sheets = self.api.whole::<Sheet>("/sheets").await?;
+        let done = self.api.whole::<Done>(&format!("/trail?since={from}")).await?;
+        let permits =
+            |sheet: &Sheet, one: &Done| sheet.lines.iter().any(|line| line.may && line.covers(&one.verb, &one.thing));
+        let uses = done.into_iter().filter(|one| one.allowed).map(|one| Activity {
+            roles: sheets.iter().filter(|sheet| permits(sheet, &one)).map(|sheet| sheet.name.clone()).collect(),
+            at: one.at,
+            what: format!("{} {}", one.verb, one.thing),
+            account: one.identity,
+            part: vec![one.site],
+        });
+        Ok(uses.collect())
     }
 
     pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {

@@ -15,7 +15,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use secrecy::SecretString;
-use tempestas_core::{Connector, Grant, Marked, ScopeId, Standing, Survey, World};
+use tempestas_core::{Activity, Connector, Grant, Marked, ScopeId, Standing, Survey, World};
 use thiserror::Error;
 
 pub use brightwater::Brightwater;
@@ -307,6 +307,19 @@ impl Target {
             Self::Ldap(target) => limited(target.leftovers(call)).await,
             // Its lapse says so.
             Self::Described(_) => Ok(Vec::new()),
+        }
+    }
+
+    /// What was done there since `from`, by the target's own logs; none where it keeps none that we can read.
+    ///
+    /// # Errors
+    /// When the target can't be read.
+    pub async fn activity(&self, from: Timestamp) -> Result<Option<Vec<Activity>>, TargetError> {
+        match self {
+            Self::Brightwater(target) => limited(target.activity(from)).await.map(Some),
+            Self::Fathom(target) => limited(target.activity(from)).await.map(Some),
+            Self::Linux(target) => limited(target.activity(from)).await.map(Some),
+            Self::Postgres(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
         }
     }
 

@@ -1,6 +1,8 @@
 //! The program: one file for each group of verbs.
 
 mod args;
+mod conversions;
+mod drift;
 mod elevations;
 mod estate;
 mod home;
@@ -89,8 +91,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Roles => estate::roles(&session).await?,
         Verb::Alarms { settle } => estate::alarms(&session, settle.as_deref()).await?,
         Verb::Standing(filter) => standing::list(&session, filter).await?,
-        Verb::Convert { verb } => return standing::convert(&session, verb).await,
-        Verb::Undo { conversion, wait } => return standing::undo(&session, &conversion, wait).await,
+        Verb::Drift { verb } => drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false })).await?,
+        Verb::Convert { verb } => return conversions::convert(&session, verb).await,
+        Verb::Undo { conversion, wait } => return conversions::undo(&session, &conversion, wait).await,
         Verb::Eligible { all, verb } => standing::eligible(&session, all, verb).await?,
         Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&session, ask).await,

@@ -2,6 +2,7 @@
 
 use comfy_table::{ContentArrangement, Table, presets::NOTHING};
 use jiff::{Timestamp, tz::TimeZone};
+use serde::Serialize;
 use tempestas_api::LedgerEntry;
 
 /// Tables are not squeezed below this many columns.
@@ -15,6 +16,12 @@ pub(crate) fn when(at: Timestamp) -> String {
 /// A time, or a dash.
 pub(crate) fn perhaps(at: Option<Timestamp>) -> String {
     at.map_or_else(|| "-".to_owned(), when)
+}
+
+/// A state as the word that it is on the wire.
+pub(crate) fn word<T: Serialize>(state: T) -> String {
+    let value = serde_json::to_value(state).ok();
+    value.and_then(|value| value.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
 /// Prints a table, or says why there is none.

@@ -1,24 +1,20 @@
-//! `standing`, `convert`, `undo`, `eligible`.
+//! `standing`, `eligible`.
 
-use std::time::Duration;
-
-use tempestas_api::{
-    Chosen, ConversionView, ConvertRequest, EligibilityView, NewEligibility, PlanView, StandingFilter, StandingView,
-};
+use tempestas_api::{EligibilityView, NewEligibility, StandingFilter, StandingView};
 
 use super::{
-    Ended,
-    args::{ConvertVerb, EligibleVerb, StandingArgs},
+    args::{EligibleVerb, StandingArgs},
     session::Session,
     show,
 };
 
-/// How long `--wait` waits for targets.
-const WAIT: Duration = Duration::from_secs(60);
-
 pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Result<()> {
-    let StandingArgs { at, who, role } = args;
+    let StandingArgs { at, who, role, refs } = args;
     let all = session.client().standing(&StandingFilter { at, who, role }).await?;
+    if refs {
+        all.iter().filter(|one| one.direct).for_each(|one| println!("{}", one.id));
+        return Ok(());
+    }
     session.print(&all, |all| {
         let critical = all.iter().filter(|one| one.weight == tempestas_core::Weight::Critical).count();
         println!("{} standing rights, {critical} of them critical.", all.len());
@@ -46,79 +42,6 @@ fn standing_row(one: &StandingView) -> [String; 8] {
 
 fn day(at: jiff::Timestamp) -> String {
     at.strftime("%F").to_string()
-}
-
-fn plan(plan: &PlanView) {
-    for item in &plan.items {
-        println!("{}  {}", item.standing.id, item.taken_away);
-        for lost in &item.also_lost {
-            println!("      with it goes {lost}");
-        }
-        println!("      {}", item.may_ask);
-    }
-    for left in &plan.left {
-        let names = if left.accounts.is_empty() { "nobody".to_owned() } else { left.accounts.join(", ") };
-        println!("Left with critical standing power on {}: {names} ({} must stay).", left.target, left.least);
-    }
-}
-
-pub(crate) async fn convert(session: &Session, verb: ConvertVerb) -> anyhow::Result<Ended> {
-    match verb {
-        ConvertVerb::Preview { rights } => {
-            let shown = session.client().preview_conversion(&Chosen { chosen: rights }).await?;
-            session.print(&shown, |shown| {
-                plan(shown);
-                println!("Nothing was changed.");
-            })?;
-            Ok(Ended::Well)
-        }
-        ConvertVerb::Apply { rights, until, yes, wait } => {
-            let shown = session.client().preview_conversion(&Chosen { chosen: rights.clone() }).await?;
-            if !session.is_json() {
-                plan(&shown);
-            }
-            session.sure("Convert them?", yes)?;
-            let request = ConvertRequest { chosen: rights, shown: shown.digest, until };
-            let applied = session.fresh(async |client| client.convert(&request).await).await?;
-            settle(session, applied, wait).await
-        }
-        ConvertVerb::List => {
-            let all = session.client().conversions().await?;
-            session.print(&all, |all| all.iter().for_each(conversion))?;
-            Ok(Ended::Well)
-        }
-    }
-}
-
-pub(crate) async fn undo(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
-    let undone = session.fresh(async |client| client.undo_conversion(id).await).await?;
-    settle(session, undone, wait).await
-}
-
-/// Shows a conversion, after waiting for the targets where that was asked for.
-async fn settle(session: &Session, mut shown: ConversionView, wait: bool) -> anyhow::Result<Ended> {
-    let until = tokio::time::Instant::now() + WAIT;
-    while wait && !shown.settled && tokio::time::Instant::now() < until {
-        tokio::time::sleep(Duration::from_millis(200)).await;
-        let all = session.client().conversions().await?;
-        shown = all.into_iter().find(|one| one.id == shown.id).unwrap_or(shown);
-    }
-    session.print(&shown, conversion)?;
-    Ok(if wait && !shown.settled { Ended::InVain } else { Ended::Well })
-}
-
-fn conversion(shown: &ConversionView) {
-    let undone = shown.undone_at.map_or_else(String::new, |at| format!(", undone {}", show::when(at)));
-    println!("{} by {} at {}{undone}", shown.id, shown.by, show::when(shown.at));
-    for item in &shown.items {
-        let state = serde_json::to_value(item.state)
-            .ok()
-            .and_then(|value| value.as_str().map(str::to_owned))
-            .unwrap_or_default();
-        let checked = if matches!(state.as_str(), "taken" | "restored") { ", read back" } else { "" };
-        let trouble = item.trouble.as_ref().map_or_else(String::new, |trouble| format!(": {trouble}"));
-        println!("  {}  {} of `{}`: {state}{checked}{trouble}", item.standing, item.right, item.account);
-    }
 }
 
 pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<EligibleVerb>) -> anyhow::Result<()> {

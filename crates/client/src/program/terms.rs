@@ -1,11 +1,23 @@
 //! `terms`.
 
-use std::io::Read as _;
+use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
 use tempestas_api::{EffectiveQuery, NewTerms};
 
 use super::{args::TermsVerb, session::Session, show};
+
+/// Reads a rule from a TOML file; `-` is standard input.
+pub(crate) fn read_rule(file: &Path) -> anyhow::Result<NewTerms> {
+    let text = if file.as_os_str() == "-" {
+        let mut text = String::new();
+        std::io::stdin().read_to_string(&mut text)?;
+        text
+    } else {
+        std::fs::read_to_string(file).with_context(|| format!("{} can't be read", file.display()))?
+    };
+    toml::from_str(&text).with_context(|| format!("{} is not a rule of terms", file.display()))
+}
 
 pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<()> {
     match verb {
@@ -35,15 +47,7 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
             })
         }
         TermsVerb::Set { file, id } => {
-            let text = if file.as_os_str() == "-" {
-                let mut text = String::new();
-                std::io::stdin().read_to_string(&mut text)?;
-                text
-            } else {
-                std::fs::read_to_string(&file).with_context(|| format!("{} can't be read", file.display()))?
-            };
-            let new: NewTerms =
-                toml::from_str(&text).with_context(|| format!("{} is not a rule of terms", file.display()))?;
+            let new = read_rule(&file)?;
             let set = match &id {
                 Some(id) => session.fresh(async |client| client.change_terms(id, &new).await).await?,
                 None => session.fresh(async |client| client.add_terms(&new).await).await?,

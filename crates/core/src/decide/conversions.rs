@@ -31,8 +31,8 @@ fn convert(
 ) -> Result<(), Refusal> {
     let by = draft.person()?;
     let plan = plan_conversion(draft.world, chosen)?;
-    for (target, _) in &plan.left {
-        draft.administrator(*target)?;
+    for right in chosen.iter().filter_map(|id| draft.world.standing.get(id)) {
+        draft.administrator(right.target)?;
     }
     if plan.digest != shown {
         return Err(Refusal::Changed("who holds what on the targets has changed since the preview".to_owned()));

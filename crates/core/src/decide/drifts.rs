@@ -6,8 +6,9 @@ use jiff::Timestamp;
 
 use super::{Draft, checked_text, house};
 use crate::{
-    AlarmKind, Command, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState, Refusal, Row,
-    Said, Seconds, Standing, WavePlan, Weight, What, caution::came_back, conversion::ensure_holders_stay, later,
+    AlarmKind, Command, Connector, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState,
+    Refusal, Row, Said, Seconds, Standing, WavePlan, Weight, What, caution::came_back, conversion::ensure_holders_stay,
+    later,
 };
 
 /// Longest that a drift may be ignored.
@@ -34,7 +35,7 @@ fn pending(draft: &Draft<'_>, id: DriftId) -> Result<Drift, Refusal> {
     let drift = draft.world.drifts.get(&id).ok_or_else(unknown)?;
     draft.administrator(drift.target)?;
     if !drift.is_pending() {
-        return Err(Refusal::conflict(format!("{id} was decided already; `tempestas drift --all` shows how")));
+        return Err(Refusal::conflict(format!("{id} was decided already; `tempestas drift list --all` shows how")));
     }
     Ok(drift.clone())
 }
@@ -81,11 +82,17 @@ fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
             drift.standing.chain.first().map_or("something else", String::as_str)
         )));
     }
+    if state == ItemState::Restoring && matches!(draft.world.connector(drift.target), Some(Connector::Linux { .. })) {
+        return Err(Refusal::conflict(
+            "a host puts back only what was taken there through Tempestas; put it back on the host by hand, \
+             or adopt that it is gone",
+        ));
+    }
     if state == ItemState::Taking {
         if draft.world.is_broker(drift.target, drift.standing.account) {
             return Err(Refusal::conflict("it belongs to the account that Tempestas itself works with there"));
         }
-        ensure_holders_stay(draft.world, drift.target, &[drift.standing.id])?;
+        ensure_holders_stay(draft.world, &[drift.standing.id])?;
     }
     let conversion: ConversionId = draft.id();
     let plan = WavePlan { name: Some(format!("put back {id}")), ..WavePlan::default() };

@@ -11,7 +11,7 @@ mod presence;
 mod replay;
 mod rhythm;
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use jiff::{Timestamp, tz::TimeZone};
 use schemars::JsonSchema;
@@ -115,7 +115,7 @@ pub struct Batch {
     pub holder: SubjectId,
     /// With which right.
     pub right: Right,
-    /// When, on the clock of the place.
+    /// When.
     pub clockwork: Clockwork,
 }
 
@@ -170,6 +170,19 @@ pub fn rehearse(world: &World, script: &Script<'_>) -> Rehearsal {
     out.approvers = approvers.into_iter().filter(|(_, asks)| *asks > 0).collect();
     out.approvers.sort_by_key(|(who, asks)| (std::cmp::Reverse(*asks), *who));
     out
+}
+
+/// Everybody who might answer for any of the rights.
+#[must_use]
+pub fn approvers(world: &World, rules: &[Terms], rights: &[Recorded], now: Timestamp) -> BTreeSet<SubjectId> {
+    let mut people = BTreeSet::new();
+    for one in rights {
+        let terms = effective_under(world, rules.iter(), Act::Elevate, one.right, one.holder);
+        if let Approval::Stage { approvers, .. } = &terms.approval {
+            people.extend(who_may_answer(world, approvers, one.right.scope, one.holder, now));
+        }
+    }
+    people
 }
 
 /// Who would answer for one right, when, and for how long a yes lasts.

@@ -65,7 +65,7 @@ impl Replay {
         for at in uses.iter().copied().filter(|at| script.from <= *at && *at < script.to) {
             let local = Local::of(at, script.zone);
             // A machine that starts at a fixed time asks nobody.
-            let by_clock = clockwork.iter().any(|clockwork| clockwork.covers(local));
+            let by_clock = clockwork.iter().any(|clockwork| clockwork.covers(at, script.zone));
             let fate = if by_clock { replay.broken() } else { replay.one(at, local, answers, script) };
             replay.figures.uses += 1;
             replay.figures.refused += u64::from(fate == Fate::Refused);

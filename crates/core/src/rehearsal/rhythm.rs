@@ -25,21 +25,31 @@ pub struct Clockwork {
     pub minute: u16,
     /// On which days of the week, Monday first.
     pub days: [bool; 7],
+    /// Whether it goes by UTC, and not by the clock of the place, which is put back and forth.
+    pub utc: bool,
     /// How many uses.
     pub uses: u64,
 }
 
 impl Clockwork {
     /// Whether a use then is part of it. A machine may start a minute late.
-    pub(super) fn covers(&self, local: Local) -> bool {
+    pub(super) fn covers(&self, at: Timestamp, zone: &TimeZone) -> bool {
+        let local = if self.utc { Local::of(at, &TimeZone::UTC) } else { Local::of(at, zone) };
         let minute = local.of_day() * 60 + local.minute;
         let at = usize::from(self.minute);
         (at == minute || at + 1 == minute) && self.days.get(local.hour / 24) == Some(&true)
     }
 }
 
-/// Finds what comes at the same minute of the week, or the one after, in most weeks, while the minutes around it are quiet.
+/// Finds what comes by the clock of the place, or by UTC where that explains more.
 pub(super) fn clockwork(uses: &[Timestamp], zone: &TimeZone) -> Vec<Clockwork> {
+    let explained = |found: &[Clockwork]| found.iter().map(|one| one.uses).sum::<u64>();
+    let (local, utc) = (regular(uses, zone, false), regular(uses, &TimeZone::UTC, true));
+    if explained(&utc) > explained(&local) { utc } else { local }
+}
+
+/// Finds what comes at the same minute of the week, or the one after, in most weeks, while the minutes around it are quiet.
+fn regular(uses: &[Timestamp], zone: &TimeZone, utc: bool) -> Vec<Clockwork> {
     // For each minute of the week: in how many weeks it was used, the last week counted, how many uses.
     let mut minutes: BTreeMap<usize, (usize, i64, u64)> = BTreeMap::new();
     let (mut first, mut last) = (i64::MAX, i64::MIN);
@@ -66,7 +76,7 @@ pub(super) fn clockwork(uses: &[Timestamp], zone: &TimeZone) -> Vec<Clockwork> {
             continue;
         }
         let of_day = u16::try_from(minute % (24 * 60)).unwrap_or(0);
-        let one = found.entry(of_day).or_insert(Clockwork { minute: of_day, days: [false; 7], uses: 0 });
+        let one = found.entry(of_day).or_insert(Clockwork { minute: of_day, days: [false; 7], utc, uses: 0 });
         one.uses += count + minutes.get(&(minute + 1)).map_or(0, |(_, _, count)| *count);
         if let Some(day) = one.days.get_mut(minute / (24 * 60)) {
             *day = true;

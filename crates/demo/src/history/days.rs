@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use tempestas_core::{
     Command, Digest, Effective, ElevationId, GrantId, Less, Phase, Right, Said, Seconds, StandingId, StartChoice,
-    SubjectId, Verdict, Weight, What, demand_for, own_rights, plan_conversion,
+    SubjectId, Verdict, WavePlan, Weight, What, demand_for, own_rights, plan_conversion,
 };
 
 use super::{Systems, Teller, house::postgres};
@@ -363,7 +363,9 @@ async fn wave(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
         let taken: Vec<(String, String)> = chosen.iter().filter_map(names).collect();
         (chosen, plan.digest, taken)
     };
-    let whats = teller.by(mara, Command::Convert { chosen: chosen.clone(), shown, until: None }).await?;
+    let whats = teller
+        .by(mara, Command::Convert { chosen: chosen.clone(), shown, until: None, plan: WavePlan::default() })
+        .await?;
     let conversion = whats.iter().find_map(|what| match what {
         What::Converted { conversion, .. } => Some(*conversion),
         _ => None,

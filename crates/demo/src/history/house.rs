@@ -194,7 +194,8 @@ async fn accounts(teller: &Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
         .chain(crew.iter().filter_map(|one| Some((one.name.as_str(), one.login.as_ref()?.0.as_str()))));
     let identities = PEOPLE.iter().filter_map(|(name, _, _, identity)| Some((*name, BRIGHTWATER, (*identity)?)));
     let logins = logins.filter(|_| systems.cluster.is_some()).map(|(name, login)| (name, BERTHS, login));
-    let all: Vec<(&str, &str, &str)> = logins.chain(identities).collect();
+    let program = [("night-batch", BRIGHTWATER, "night-batch")];
+    let all: Vec<(&str, &str, &str)> = logins.chain(identities).chain(program).collect();
     for (name, target, account) in all {
         let (subject, target) = (teller.who(name).await?, teller.scope(target).await?);
         teller.by(mara, Command::SetAccount { subject, target, account: Said::new(account) }).await?;

@@ -27,7 +27,7 @@ const FIRST_ID: u32 = 300_000;
 /// How many there are inside.
 const IDS: u32 = 65_536;
 /// Changes with what is in the shared file system, so that an old one is made anew.
-const EDITION: &str = "bookworm-2";
+const EDITION: &str = "bookworm-3";
 /// How long a host may take to start.
 const START: Duration = Duration::from_secs(20);
 
@@ -137,7 +137,8 @@ impl Lab {
         std::fs::create_dir_all(&root)?;
         chown(&root, Some(FIRST_ID), Some(FIRST_ID))?;
         let tar = edition.join("rootfs.tar");
-        let include = "--include=openssh-server,sudo,procps,login,passwd,util-linux,bsdutils,cron,at,less,libcap2-bin";
+        let include =
+            "--include=openssh-server,sudo,procps,login,passwd,util-linux,bsdutils,cron,at,less,libcap2-bin,rsyslog";
         let made = Command::new("mmdebstrap")
             .args(["--variant=minbase", "--mode=root", include, "bookworm"])
             .arg(&tar)

@@ -68,6 +68,7 @@ overseer       get    /roles
 overseer       get    /alarms
 overseer       get    /standing
 overseer       get    /conversions
+overseer       get    /drift
 overseer       get    /eligibilities
 overseer       get    /terms
 overseer       get    /ledger/export
@@ -94,6 +95,11 @@ administrator  post   /alarms/{id}/settle
 administrator  post   /conversions/preview
 administrator  post   /conversions
 administrator  post   /conversions/{id}/undo
+administrator  post   /conversions/{id}/next
+administrator  post   /rehearsals/preview
+administrator  post   /drift/{id}/adopt
+administrator  post   /drift/{id}/put-back
+administrator  post   /drift/{id}/ignore
 administrator  post   /eligibilities
 administrator  delete /eligibilities/{id}
 administrator  post   /terms

@@ -362,7 +362,7 @@ async fn a_line_of_sudoers_loses_one_name_and_gets_it_back_word_for_word() {
     }
     let chosen = vec![named("jweir", "root").id, named("psol", "group:sudo").id];
     let plan = mara.preview_conversion(&Chosen { chosen: chosen.clone() }).await.unwrap();
-    let converted = mara.convert(&ConvertRequest { chosen, shown: plan.digest, until: None }).await.unwrap();
+    let converted = mara.convert(&ConvertRequest::at_once(chosen, plan.digest)).await.unwrap();
     let became = async |state: ItemState| {
         eventually("every item is done", async || {
             let all = mara.conversions().await.unwrap();

@@ -18,7 +18,7 @@ async fn standing(house: &House, account: &str, role: &str) -> Option<String> {
 async fn convert(house: &House, chosen: Vec<String>) -> String {
     let mara = house.client(MARA);
     let plan = mara.preview_conversion(&Chosen { chosen: chosen.clone() }).await.unwrap();
-    let request = ConvertRequest { chosen, shown: plan.digest, until: None };
+    let request = ConvertRequest::at_once(chosen, plan.digest);
     let id = mara.convert(&request).await.unwrap().id;
     settled(house, &id).await;
     id

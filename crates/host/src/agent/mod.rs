@@ -1,6 +1,7 @@
 //! The program that a host runs as root: bounded, locked, one order at a time.
 
 mod accounts;
+mod activity;
 mod bounds;
 mod ending;
 mod grants;
@@ -130,6 +131,7 @@ impl Host {
         let outcome = match order {
             Order::Check => Outcome::Checked(self.check()),
             Order::Survey => Outcome::Surveyed(Box::new(self.survey()?)),
+            Order::Activity { from } => Outcome::Activity(self.activity(*from)?),
             Order::Give { grant } => swept.and_then(|()| self.give(grant))?,
             Order::Take { grant } => self.take(grant)?,
             Order::Holds { grant } => Outcome::There(self.holds(grant)?),

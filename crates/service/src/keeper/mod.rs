@@ -7,6 +7,7 @@ use std::{collections::BTreeMap, sync::Arc, time::Duration};
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{AlarmKind, Caller, Command, Connector, ScopeId, Task, World, orders};
+use tempestas_store::Told;
 use tempestas_targets::{Target, TargetError};
 use tokio::task::{AbortHandle, JoinError, JoinSet};
 
@@ -24,6 +25,11 @@ const BACK_OFF_MOST: SignedDuration = SignedDuration::from_secs(30);
 const KEEP_TIME_EVERY: SignedDuration = SignedDuration::from_secs(10);
 /// A clock step of this machine beyond which nothing is opened.
 const CLOCK_STEP_MOST: SignedDuration = SignedDuration::from_secs(5);
+
+/// How long activity is kept.
+const ACTIVITY_KEPT: SignedDuration = SignedDuration::from_hours(24 * 400);
+/// How far back from when it was last asked a target is asked again, since a log may be written late.
+const ACTIVITY_AGAIN: SignedDuration = SignedDuration::from_mins(10);
 
 /// Starts a keeper for each target that there is, or comes to be.
 pub(crate) async fn keepers(app: App) {
@@ -267,9 +273,25 @@ pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<tempestas_co
         }
     };
     app.hear(scope, None);
+    if let Err(failure) = activity(app, scope, &target).await {
+        // It only advises, so a survey is worth as much without it.
+        tracing::warn!(target = %scope, ?failure, "what was done on a target can't be read");
+    }
     let digest = app.store().keep_survey(scope, Timestamp::now(), &survey).await?;
     let record = Command::RecordSurvey { target: scope, digest, survey: Box::new(survey), accepted: false };
     Ok(app.submit(Caller::keeper(), record).await?)
+}
+
+/// Keeps what was done on a target since it was asked last.
+async fn activity(app: &App, scope: ScopeId, target: &Target) -> Result<(), Failure> {
+    let now = Timestamp::now();
+    let oldest = now.checked_sub(ACTIVITY_KEPT).unwrap_or(Timestamp::MIN);
+    let told = app.store().told().await?.remove(&scope);
+    let from = told.map_or(oldest, |told| told.asked_at.checked_sub(ACTIVITY_AGAIN).unwrap_or(oldest));
+    let Some(mut uses) = target.activity(from).await? else { return Ok(()) };
+    // By a clock that is ahead something may have been done in the future; it counts once it is past.
+    uses.retain(|one| one.at <= now);
+    Ok(app.store().keep_activity(scope, Told { from, asked_at: now }, oldest, &uses).await?)
 }
 
 /// Runs the keepers and the ticker; ends with the first that ends.

@@ -1,11 +1,14 @@
 //! The whole route table; it is the map of what can be attacked.
 
+mod conversions;
 mod devices;
+mod drift;
 mod elevations;
 mod estate;
 mod ledger;
 mod pages;
 mod people;
+mod rehearsals;
 mod sign_in;
 mod standing;
 mod stops;
@@ -98,10 +101,16 @@ fn table() -> Table {
         .post("/alarms/{id}/settle", estate::settle, "Settle an alarm that a person may settle")
         // Standing rights.
         .get("/standing", standing::list, "Standing rights")
-        .post("/conversions/preview", standing::preview, "What converting would do")
-        .post("/conversions", standing::convert, "Convert standing rights into eligibilities")
-        .get("/conversions", standing::conversions, "Conversions")
-        .post("/conversions/{id}/undo", standing::undo, "Undo a conversion")
+        .get("/drift", drift::list, "What surveys saw that nobody did through Tempestas")
+        .post("/drift/{id}/adopt", drift::adopt, "Take a difference as it is")
+        .post("/drift/{id}/put-back", drift::put_back, "Have the target put back as it was")
+        .post("/drift/{id}/ignore", drift::ignore, "Hear nothing of a difference until a date")
+        .post("/conversions/preview", conversions::preview, "What converting would do")
+        .post("/rehearsals/preview", rehearsals::preview, "How a conversion would have fared in the last months")
+        .post("/conversions", conversions::convert, "Convert standing rights into eligibilities")
+        .get("/conversions", conversions::conversions, "Conversions")
+        .post("/conversions/{id}/next", conversions::next, "Begin the next wave of a conversion")
+        .post("/conversions/{id}/undo", conversions::undo, "Undo a conversion")
         .get("/eligible", standing::eligible, "What I may ask for")
         .get("/eligibilities", standing::eligibilities, "Who may ask for what")
         .post("/eligibilities", standing::give, "Make somebody eligible")

@@ -30,7 +30,7 @@ pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
     }))
 }
 
-fn rule(world: &World, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {
+pub(super) fn rule(world: &World, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {
     let SettingsView { longest, usual, starts, reason, ticket, assurance, approval, lapse } = new.settings;
     let approval = approval.map(|approval| approval_of(world, approval)).transpose()?;
     Ok(Terms {

@@ -2,7 +2,7 @@
 
 use axum::{
     Json, Router,
-    extract::{Path, Request, State},
+    extract::{Path, Query, Request, State},
     http::{HeaderMap, StatusCode},
     middleware::{Next, from_fn_with_state},
     response::{IntoResponse, Response},
@@ -239,10 +239,16 @@ async fn drop_key(
     Ok(Json(Value::Null))
 }
 
-async fn trail(State(shared): State<Shared>, headers: HeaderMap) -> Reply {
+#[derive(Deserialize)]
+struct Since {
+    since: Option<Timestamp>,
+}
+
+async fn trail(State(shared): State<Shared>, headers: HeaderMap, Query(Since { since }): Query<Since>) -> Reply {
     let mut house = shared.house.lock().await;
     house.caller(&headers)?;
-    Ok(house.listed(house.trail.iter().map(|one| json!(one)).collect()))
+    let wanted = |one: &&Activity| since.is_none_or(|since| one.at >= since);
+    Ok(house.listed(house.trail.iter().filter(wanted).map(|one| json!(one)).collect()))
 }
 
 #[derive(Deserialize)]

@@ -40,6 +40,10 @@ chmod 644 /etc/tempestas/*
 cat > /etc/sudoers.d/.tempestas.new <<'END'
 # Orders of Tempestas come through this account, and end in this one program.
 @SERVICE@ ALL=(root) NOPASSWD: @PROGRAM@ ""
+# What is done by sudo is written to the system's log in a form that can be read.
+Defaults syslog=authpriv, log_format=json
+# Our own orders are not activity.
+Defaults:@SERVICE@ !syslog
 END
 chmod 440 /etc/sudoers.d/.tempestas.new
 visudo -c -q -f /etc/sudoers.d/.tempestas.new

@@ -17,7 +17,7 @@ use russh::{
     client::{self, Handler},
     keys::{PublicKey, PublicKeyOrCertificate, ssh_key::HashAlg},
 };
-use tempestas_core::{AccountFound, Digest, Lapse, Marked, RightFound, RoleFound, Seconds, Survey, Weight};
+use tempestas_core::{AccountFound, Activity, Digest, Lapse, Marked, RightFound, RoleFound, Seconds, Survey, Weight};
 use tempestas_host::protocol::{self, Order, Outcome, REPLY_MOST, Reply, Request, VERSION};
 
 use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
@@ -214,6 +214,20 @@ impl Linux {
                 .collect(),
             marked: Vec::new(),
         })
+    }
+
+    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Vec<Activity>, TargetError> {
+        let (Outcome::Activity(done), _) = self.order(Order::Activity { from }).await? else { return Err(otherwise()) };
+        Ok(done
+            .into_iter()
+            .map(|one| Activity {
+                at: one.at,
+                account: one.account,
+                roles: one.roles,
+                part: Vec::new(),
+                what: one.what,
+            })
+            .collect())
     }
 
     pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {

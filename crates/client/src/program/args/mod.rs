@@ -11,7 +11,7 @@ use jiff::{SignedDuration, Timestamp};
 use tempestas_core::Seconds;
 
 pub(crate) use estate::{PeopleVerb, TargetsVerb};
-pub(crate) use rights::{ConvertVerb, EligibleVerb, StandingArgs, TermsVerb};
+pub(crate) use rights::{ConvertVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///
@@ -99,6 +99,11 @@ pub(crate) enum Verb {
     },
     /// Standing rights: who holds power all the time, and how that came to be.
     Standing(StandingArgs),
+    /// What surveys saw that nobody did through Tempestas: rights gained, lost, come back.
+    Drift {
+        #[command(subcommand)]
+        verb: Option<DriftVerb>,
+    },
     /// Convert standing rights into eligibilities.
     Convert {
         #[command(subcommand)]

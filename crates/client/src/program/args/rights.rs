@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Subcommand};
 use jiff::Timestamp;
+use tempestas_core::Seconds;
 
 #[derive(ClapArgs)]
 pub(crate) struct StandingArgs {
@@ -16,6 +17,40 @@ pub(crate) struct StandingArgs {
     /// Those of this role.
     #[arg(long)]
     pub(crate) role: Option<String>,
+    /// Only their references, each on a line, for `tempestas convert`.
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) refs: bool,
+}
+
+#[derive(Subcommand)]
+pub(crate) enum DriftVerb {
+    /// List what nobody has decided about yet.
+    List {
+        /// Those that were decided, too.
+        #[arg(long)]
+        all: bool,
+    },
+    /// Take one as it is.
+    Adopt {
+        /// Its reference, like f12.
+        drift: String,
+    },
+    /// Have the target put back as it was.
+    PutBack {
+        /// Its reference, like f12.
+        drift: String,
+    },
+    /// Hear nothing of one until a date.
+    Ignore {
+        /// Its reference, like f12.
+        drift: String,
+        /// Why.
+        #[arg(long)]
+        reason: String,
+        /// Until when, at most a year ahead.
+        #[arg(long)]
+        until: Timestamp,
+    },
 }
 
 #[derive(Subcommand)]
@@ -26,7 +61,22 @@ pub(crate) enum ConvertVerb {
         #[arg(required = true)]
         rights: Vec<String>,
     },
-    /// Show the same, then do it.
+    /// How it would have fared, had it been done before: recorded use, replayed against the terms; changes nothing.
+    Rehearse {
+        /// References, like h12.
+        #[arg(required = true)]
+        rights: Vec<String>,
+        /// How many days back.
+        #[arg(long, default_value_t = 90)]
+        days: u16,
+        /// By whose clock it is night, an IANA name; this machine's, where it is left out.
+        #[arg(long)]
+        zone: Option<String>,
+        /// A file with a rule of terms to try besides those that hold, as `tempestas terms set` reads it.
+        #[arg(long)]
+        rule: Option<PathBuf>,
+    },
+    /// Show the preview, then do it, in waves where that is asked for.
     Apply {
         /// References, like h12.
         #[arg(required = true)]
@@ -34,6 +84,8 @@ pub(crate) enum ConvertVerb {
         /// When the eligibilities end.
         #[arg(long)]
         until: Option<Timestamp>,
+        #[command(flatten)]
+        waves: WaveArgs,
         /// Don't ask whether you are sure.
         #[arg(long)]
         yes: bool,
@@ -43,6 +95,36 @@ pub(crate) enum ConvertVerb {
     },
     /// List conversions.
     List,
+    /// Begin the next wave of one, once the wave before was looked at.
+    Next {
+        /// Reference, like C12.
+        conversion: String,
+        /// Wait until the targets were read back.
+        #[arg(long)]
+        wait: bool,
+    },
+}
+
+#[derive(ClapArgs)]
+pub(crate) struct WaveArgs {
+    /// What to call it.
+    #[arg(long)]
+    pub(crate) name: Option<String>,
+    /// A right that goes first; may be given several times. The rest waits for `tempestas convert next`.
+    #[arg(long)]
+    pub(crate) pilot: Vec<String>,
+    /// How many rights go together after the pilot; all, where it is left out.
+    #[arg(long)]
+    pub(crate) wave_size: Option<u32>,
+    /// How long after a wave was read back the next begins by itself, like 1d or 4h; you begin it, where it is left out.
+    #[arg(long, value_parser = super::span)]
+    pub(crate) pace: Option<Seconds>,
+    /// Stop by itself when more than so many percent of a wave can't be taken away.
+    #[arg(long)]
+    pub(crate) stop_percent: Option<u8>,
+    /// For how many days it may be undone.
+    #[arg(long)]
+    pub(crate) undo_days: Option<u16>,
 }
 
 #[derive(Subcommand)]

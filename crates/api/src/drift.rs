@@ -1,0 +1,72 @@
+//! Drift: what surveys saw that nobody did through Tempestas.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use tempestas_core::Weight;
+
+/// Which differences.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DriftFilter {
+    /// Those that were decided, too.
+    #[serde(default)]
+    pub all: bool,
+}
+
+/// What became of a difference.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum DriftStateView {
+    /// Nobody has decided yet.
+    Open,
+    /// Taken as it is.
+    Adopted,
+    /// Being put back, or put back.
+    PutBack,
+    /// Known, and not to be heard of until a date.
+    Ignored,
+    /// It went away by itself.
+    Over,
+}
+
+/// One difference between what should be there and what was seen.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct DriftView {
+    /// Reference.
+    pub id: String,
+    /// Path of the target.
+    pub target: String,
+    /// The account.
+    pub account: String,
+    /// Whose account that is, where it is known.
+    pub who: Option<String>,
+    /// The right.
+    pub right: String,
+    /// How much harm it can do.
+    pub weight: Weight,
+    /// In one plain sentence.
+    pub says: String,
+    /// When a survey first saw it.
+    pub since: Timestamp,
+    /// What became of it.
+    pub state: DriftStateView,
+    /// Who decided.
+    pub by: Option<String>,
+    /// Why it is ignored.
+    pub reason: Option<String>,
+    /// Until when it is ignored, or when it was decided.
+    pub at: Option<Timestamp>,
+    /// The conversion that puts it back.
+    pub conversion: Option<String>,
+}
+
+/// Hears nothing of a difference until a date.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct IgnoreDrift {
+    /// Why.
+    pub reason: String,
+    /// Until when.
+    pub until: Timestamp,
+}

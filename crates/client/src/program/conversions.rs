@@ -1,0 +1,211 @@
+//! `convert`, `undo`.
+
+use std::time::Duration;
+
+use jiff::tz::TimeZone;
+use tempestas_api::{
+    Chosen, ConversionView, ConvertRequest, PlanItemView, PlanView, RehearsalView, RehearseRequest, RehearsedApprover,
+    RehearsedFigures, RehearsedPerson, WavesView,
+};
+use tempestas_core::rehearsal::{Advice, Rhythm};
+
+use super::{
+    Ended,
+    args::{ConvertVerb, WaveArgs},
+    session::Session,
+    show, terms,
+};
+
+/// How long `--wait` waits for targets.
+const WAIT: Duration = Duration::from_secs(60);
+
+fn plan(plan: &PlanView) {
+    for item in &plan.items {
+        println!("{}  {}", item.standing.id, item.taken_away);
+        for lost in &item.also_lost {
+            println!("      with it goes {lost}");
+        }
+        println!("      {}", item.may_ask);
+        println!("      use: {}; {}", rhythm(item), advice(item.advice));
+        for caution in &item.cautions {
+            println!("      CAUTION: {caution}");
+        }
+    }
+    for left in &plan.left {
+        let names = if left.accounts.is_empty() { "nobody".to_owned() } else { left.accounts.join(", ") };
+        println!("Left with critical standing power on {}: {names} ({} must stay).", left.target, left.least);
+    }
+}
+
+fn rhythm(item: &PlanItemView) -> String {
+    let uses = match item.uses {
+        1 => "1 use".to_owned(),
+        uses => format!("{uses} uses"),
+    };
+    match item.rhythm {
+        Rhythm::Daily => format!("daily, {uses} recorded"),
+        Rhythm::Weekly => format!("weekly, {uses} recorded"),
+        Rhythm::Rarely => format!("rarely, {uses} recorded"),
+        Rhythm::Never => "never, as far back as its target told".to_owned(),
+        Rhythm::Unknown => "unknown, its target doesn't tell".to_owned(),
+    }
+}
+
+const fn advice(advice: Advice) -> &'static str {
+    match advice {
+        Advice::KeepForProgram => "advice: leave it with what runs by itself, or give that a smaller role",
+        Advice::KeepOrShrink => "advice: leave it, or find a smaller role for daily work",
+        Advice::Convert => "advice: convert it",
+        Advice::ConvertOrEnd => "advice: convert it; nobody would notice",
+        Advice::Ask => "advice: ask its holder how often it is needed",
+    }
+}
+
+pub(crate) async fn convert(session: &Session, verb: ConvertVerb) -> anyhow::Result<Ended> {
+    match verb {
+        ConvertVerb::Preview { rights } => {
+            let shown = session.client().preview_conversion(&Chosen { chosen: rights }).await?;
+            session.print(&shown, |shown| {
+                plan(shown);
+                println!("Nothing was changed.");
+            })?;
+            Ok(Ended::Well)
+        }
+        ConvertVerb::Rehearse { rights, days, zone, rule } => {
+            let rule = rule.map(|file| terms::read_rule(&file)).transpose()?;
+            let zone = zone.or_else(|| TimeZone::system().iana_name().map(str::to_owned));
+            let request = RehearseRequest { chosen: rights, days: Some(days), zone, rule };
+            let shown = session.client().rehearse(&request).await?;
+            session.print(&shown, rehearsal)?;
+            Ok(Ended::Well)
+        }
+        ConvertVerb::Next { conversion, wait } => {
+            let begun = session.fresh(async |client| client.next_wave(&conversion).await).await?;
+            settle(session, begun, wait).await
+        }
+        ConvertVerb::Apply { rights, until, waves, yes, wait } => {
+            let shown = session.client().preview_conversion(&Chosen { chosen: rights.clone() }).await?;
+            if !session.is_json() {
+                plan(&shown);
+            }
+            session.sure("Convert them?", yes)?;
+            let WaveArgs { name, pilot, wave_size, pace, stop_percent, undo_days } = waves;
+            let request = ConvertRequest {
+                chosen: rights,
+                shown: shown.digest,
+                until,
+                name,
+                pilot,
+                wave_size,
+                pace,
+                stop_percent,
+                undo_days,
+            };
+            let applied = session.fresh(async |client| client.convert(&request).await).await?;
+            settle(session, applied, wait).await
+        }
+        ConvertVerb::List => {
+            let all = session.client().conversions().await?;
+            session.print(&all, |all| all.iter().for_each(conversion))?;
+            Ok(Ended::Well)
+        }
+    }
+}
+
+pub(crate) async fn undo(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let undone = session.fresh(async |client| client.undo_conversion(id).await).await?;
+    settle(session, undone, wait).await
+}
+
+/// Shows a conversion, after waiting for the targets where that was asked for.
+async fn settle(session: &Session, mut shown: ConversionView, wait: bool) -> anyhow::Result<Ended> {
+    let until = tokio::time::Instant::now() + WAIT;
+    while wait && !shown.settled && tokio::time::Instant::now() < until {
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        let all = session.client().conversions().await?;
+        shown = all.into_iter().find(|one| one.id == shown.id).unwrap_or(shown);
+    }
+    session.print(&shown, conversion)?;
+    Ok(if wait && !shown.settled { Ended::InVain } else { Ended::Well })
+}
+
+fn conversion(shown: &ConversionView) {
+    let undone = shown.undone_at.map_or_else(String::new, |at| format!(", undone {}", show::when(at)));
+    let name = shown.name.as_ref().map_or_else(String::new, |name| format!(" \"{name}\""));
+    println!("{}{name} by {} at {}{undone}", shown.id, shown.by, show::when(shown.at));
+    if let Some(waves) = shown.waves.as_ref().filter(|_| shown.undone_at.is_none()) {
+        println!("  {}", wave_words(shown, waves));
+    }
+    let several = shown.waves.as_ref().is_some_and(|waves| waves.count > 1);
+    for item in &shown.items {
+        let state = show::word(item.state);
+        let checked = if matches!(state.as_str(), "taken" | "restored") { ", read back" } else { "" };
+        let trouble = item.trouble.as_ref().map_or_else(String::new, |trouble| format!(": {trouble}"));
+        let wave = if several { format!("wave {}  ", item.wave) } else { String::new() };
+        println!("  {wave}{}  {} of `{}`: {state}{checked}{trouble}", item.standing, item.right, item.account);
+    }
+}
+
+/// Where a conversion stands, and what goes on from here.
+fn wave_words(shown: &ConversionView, waves: &WavesView) -> String {
+    let mut words = vec![format!("wave {} of {}", waves.begun, waves.count)];
+    match (&waves.stopped, waves.goes_on_at) {
+        (Some(why), _) => words.push(format!("STOPPED BY ITSELF: {why}")),
+        (None, Some(at)) => words.push(format!("the next begins {}", show::when(at))),
+        (None, None) if waves.may_go_on => words.push("read back whole".to_owned()),
+        (None, None) => {}
+    }
+    if waves.may_go_on {
+        words.push(format!("`tempestas convert next {}` begins the next", shown.id));
+    }
+    words.push(format!("`tempestas undo {}` until {}", shown.id, show::when(waves.undo_until)));
+    words.join("; ")
+}
+
+fn rehearsal(shown: &RehearsalView) {
+    let RehearsedFigures { uses, asks, asks_a_week, unattended, at_night, refused, .. } = shown.all;
+    println!(
+        "{} rights, {} to {} ({}). Nothing was changed.",
+        shown.rights,
+        show::when(shown.from),
+        show::when(shown.to),
+        shown.zone
+    );
+    println!("  {uses} recorded uses would have taken {asks} asks ({asks_a_week} a week).");
+    println!("  {unattended} asks with nobody there to answer, {at_night} of them at night.");
+    println!("  {refused} uses would have been refused.");
+    if let (Some(wait), Some(at)) = (shown.all.longest_wait, shown.all.longest_at) {
+        println!("  Longest wait: {wait}, from {}.", show::when(at));
+    }
+    for batch in &shown.batches {
+        println!("  BREAKS: what {} starts {} with {} ({} uses).", batch.who, batch.when, batch.right, batch.uses);
+    }
+    println!("\nWhom to talk to, first things first:");
+    let row = |one: &RehearsedPerson| {
+        [
+            one.who.clone(),
+            one.figures.uses.to_string(),
+            one.figures.asks_a_week.to_string(),
+            one.figures.unattended.to_string(),
+            one.figures.refused.to_string(),
+            one.figures.longest_wait.map_or_else(|| "-".to_owned(), |wait| wait.to_string()),
+            one.talk_about.clone().unwrap_or_else(|| "-".to_owned()),
+        ]
+    };
+    show::table(
+        &["who", "uses", "asks a week", "nobody there", "refused", "longest wait", "talk about"],
+        shown.people.iter().map(row),
+        "Nothing was recorded of these rights.",
+    );
+    if !shown.approvers.is_empty() {
+        println!("\nWho would be asked:");
+        let row = |one: &RehearsedApprover| [one.who.clone(), one.asks.to_string(), one.asks_a_week.to_string()];
+        show::table(&["who", "asks", "a week"], shown.approvers.iter().map(row), "");
+    }
+    println!();
+    for one in &shown.unseen {
+        let why = if one.told { "not used in this time" } else { "its target doesn't tell of uses" };
+        println!("Nothing recorded of {} ({} of `{}`): {why}.", one.standing, one.right, one.account);
+    }
+    println!("It assumes that {}.", shown.assumes.join("; that "));
+}

@@ -1,0 +1,53 @@
+//! `drift`.
+
+use tempestas_api::{DriftFilter, DriftStateView, DriftView, IgnoreDrift};
+
+use super::{args::DriftVerb, session::Session, show};
+
+pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<()> {
+    match verb {
+        DriftVerb::List { all } => {
+            let found = session.client().drift(&DriftFilter { all }).await?;
+            session.print(&found, |found| {
+                show::table(
+                    &["ref", "target", "what", "weight", "since", "state"],
+                    found.iter().map(row),
+                    "Nothing differs from what Tempestas knows.",
+                );
+            })
+        }
+        DriftVerb::Adopt { drift } => {
+            session.fresh(async |client| client.adopt_drift(&drift).await).await?;
+            println!("{drift} is taken as it is: one more standing right, to be converted or not.");
+            Ok(())
+        }
+        DriftVerb::PutBack { drift } => {
+            session.fresh(async |client| client.put_back_drift(&drift).await).await?;
+            println!("{drift} is being put back; `tempestas convert list` shows when it was read back.");
+            Ok(())
+        }
+        DriftVerb::Ignore { drift, reason, until } => {
+            let request = IgnoreDrift { reason, until };
+            session.fresh(async |client| client.ignore_drift(&drift, &request).await).await?;
+            println!("Nothing is heard of {drift} until {}; then it is open again.", show::when(until));
+            Ok(())
+        }
+    }
+}
+
+fn row(one: &DriftView) -> [String; 6] {
+    let by = one.by.as_deref().unwrap_or("somebody");
+    let state = match (one.state, &one.reason, one.at) {
+        (DriftStateView::Open, ..) => "open".to_owned(),
+        (DriftStateView::Ignored, Some(reason), Some(until)) => {
+            format!("ignored by {by} until {}: {reason}", show::when(until))
+        }
+        (DriftStateView::PutBack, ..) => {
+            format!("put back by {by}, {}", one.conversion.as_deref().unwrap_or_default())
+        }
+        (DriftStateView::Over, _, Some(at)) => format!("over by itself {}", show::when(at)),
+        (state, _, Some(at)) => format!("{} by {by} {}", show::word(state), show::when(at)),
+        (state, ..) => show::word(state),
+    };
+    [one.id.clone(), one.target.clone(), one.says.clone(), one.weight.to_string(), show::when(one.since), state]
+}

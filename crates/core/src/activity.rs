@@ -1,0 +1,18 @@
+//! Activity: one use of one permission, from a target's own logs.
+
+use jiff::Timestamp;
+
+/// One use of power on a target. It advises; nobody's rights ever follow from it, since some logs can be forged.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Activity {
+    /// When, by the target's clock.
+    pub at: Timestamp,
+    /// By which account.
+    pub account: String,
+    /// Roles that permit it; any of them may have been what allowed it.
+    pub roles: Vec<String>,
+    /// Part of the target it was done in; empty for the whole.
+    pub part: Vec<String>,
+    /// What was done, `verb thing`; without arguments, which may hold secrets.
+    pub what: String,
+}

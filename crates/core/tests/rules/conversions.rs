@@ -1,0 +1,261 @@
+//! Conversions in waves, drift, and what a rehearsal foretells.
+
+use jiff::{SignedDuration, Timestamp, tz::TimeZone};
+use tempestas_core::{
+    rehearsal::{Advice, Fate, Presence, Recorded, Rhythm, Script, advise, rehearse, use_of},
+    *,
+};
+
+use crate::house::{House, Who, settings, survey};
+
+/// A survey in which these accounts hold the role, each by a posting of its own.
+fn held(house: &House, accounts: &[&str]) -> Survey {
+    let right = |account: &&str| RightFound {
+        account: (*account).to_owned(),
+        role: "writer".to_owned(),
+        part: Vec::new(),
+        chain: Vec::new(),
+        handle: Some(format!("po-{account}")),
+        since: None,
+        last_used: None,
+    };
+    Survey { rights: accounts.iter().map(right).collect(), ..survey(house.now, 1) }
+}
+
+fn surveyed(house: &mut House, accounts: &[&str]) {
+    let survey = held(house, accounts);
+    let digest = Digest::of_json(&survey);
+    let target = house.target();
+    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false });
+}
+
+/// A house in which three people hold the role all the time.
+fn house() -> House {
+    let mut house = House::new(&settings(1));
+    let target = house.target();
+    for who in [Who::First, Who::Other] {
+        let subject = house.id(who);
+        let account = Said::new(who.name());
+        house.well(Who::Administrator, Command::SetAccount { subject, target, account });
+    }
+    surveyed(&mut house, &["t.reyes", "oda", "piet"]);
+    adopt_all(&mut house);
+    house
+}
+
+fn open(house: &House) -> Vec<Drift> {
+    house.world.drifts.values().filter(|drift| drift.state == DriftState::Open).cloned().collect()
+}
+
+fn adopt_all(house: &mut House) {
+    for drift in open(house) {
+        house.well(Who::Administrator, Command::AdoptDrift { drift: drift.id });
+    }
+}
+
+fn holding(house: &House, account: &str) -> StandingId {
+    house.world.standing.values().find(|held| house.world.text(held.account) == account).unwrap().id
+}
+
+fn convert(house: &mut House, pilot: &[&str], plan: WavePlan) -> Result<Conversion, Refusal> {
+    let chosen: Vec<StandingId> = house.world.standing.keys().copied().collect();
+    let pilot = pilot.iter().map(|account| holding(house, account)).collect();
+    let shown = plan_conversion(&house.world, &chosen)?.digest;
+    let plan = WavePlan { pilot, ..plan };
+    house.try_as(Who::Administrator, &Command::Convert { chosen, shown, until: None, plan })?;
+    Ok(house.world.conversions.values().next_back().unwrap().clone())
+}
+
+fn states(house: &House, id: ConversionId) -> Vec<ItemState> {
+    house.world.conversions[&id].items.iter().map(|item| item.state).collect()
+}
+
+fn taken(house: &mut House, conversion: ConversionId) {
+    for order in orders(&house.world, house.target(), house.now) {
+        match order.task {
+            Task::TakeStanding(id, held) if id == conversion => {
+                house.keeper(Command::StandingTaken { conversion, standing: held.id });
+            }
+            Task::RestoreStanding(id, held) if id == conversion => {
+                house.keeper(Command::StandingRestored { conversion, standing: held.id, by_others: false });
+            }
+            _ => {}
+        }
+    }
+}
+
+use ItemState::{Restored, Taken, Taking, Untouched, Waiting};
+
+#[test]
+fn waves_begin_with_the_pilot_and_go_on_by_hand_or_by_themselves_and_undo_touches_only_what_was_taken() {
+    let mut house = house();
+    let size = Some(1);
+    let id = convert(&mut house, &["oda"], WavePlan { size, pace: Some(Seconds::hours(8)), ..WavePlan::default() })
+        .unwrap()
+        .id;
+    assert_eq!(states(&house, id), [Waiting, Taking, Waiting]);
+    let next = Command::NextWave { conversion: id };
+    let refused = house.try_as(Who::Administrator, &next).unwrap_err().to_string();
+    assert!(refused.contains("not read back whole"), "{refused}");
+    taken(&mut house, id);
+    house.now = later(house.now, Seconds::hours(7));
+    house.keeper(Command::Tick);
+    assert_eq!(states(&house, id), [Waiting, Taken, Waiting], "before its time");
+    house.now = later(house.now, Seconds::hours(2));
+    house.keeper(Command::Tick);
+    assert_eq!(states(&house, id), [Taking, Taken, Waiting], "by itself");
+    assert!(house.try_as(Who::Asker, &next).is_err(), "only an administrator goes on");
+    taken(&mut house, id);
+    house.well(Who::Administrator, Command::UndoConversion { conversion: id });
+    taken(&mut house, id);
+    assert_eq!(states(&house, id), [Restored, Restored, Untouched]);
+    assert_eq!(house.world.standing.len(), 3);
+    house.replay();
+}
+
+#[test]
+fn a_wave_of_which_too_much_fails_stops_by_itself_until_a_person_goes_on() {
+    let mut house = house();
+    let plan = WavePlan { size: Some(2), stop_percent: Some(40), undo_days: Some(2), ..WavePlan::default() };
+    let conversion = convert(&mut house, &[], plan).unwrap();
+    let delayed = |n: usize, trouble: &str| Command::StandingDelayed {
+        conversion: conversion.id,
+        standing: conversion.items[n].standing.id,
+        trouble: trouble.to_owned(),
+    };
+    house.keeper(delayed(0, "the target refused"));
+    let stopped = |house: &House| house.world.conversions[&conversion.id].waves.as_ref().unwrap().stopped.clone();
+    assert!(stopped(&house).unwrap().contains("1 of the 2"), "{:?}", stopped(&house));
+    let alarm = |about: &AlarmKind| matches!(about, AlarmKind::ConversionStopped { .. });
+    assert!(house.world.open_alarm(alarm).is_some());
+    house.now = later(house.now, Seconds::hours(40));
+    house.keeper(Command::Tick);
+    assert_eq!(states(&house, conversion.id)[2], Waiting);
+    house.well(Who::Administrator, Command::NextWave { conversion: conversion.id });
+    assert_eq!((stopped(&house), states(&house, conversion.id)[2]), (None, Taking));
+    assert!(house.world.open_alarm(alarm).is_none());
+    house.now = later(house.now, Seconds::hours(9));
+    let late = house.try_as(Who::Administrator, &Command::UndoConversion { conversion: conversion.id }).unwrap_err();
+    assert!(late.to_string().contains("could be undone until"), "{late}");
+}
+
+#[test]
+fn a_plan_that_can_not_be_meant_is_refused() {
+    let mut house = house();
+    let none = WavePlan::default;
+    for (plan, why) in [
+        (WavePlan { size: Some(0), ..none() }, "never end"),
+        (WavePlan { stop_percent: Some(101), ..none() }, "percent"),
+        (WavePlan { undo_days: Some(0), ..none() }, "1 to 366"),
+        (WavePlan { name: Some(" ".to_owned()), ..none() }, "letters"),
+    ] {
+        let refused = convert(&mut house, &[], plan).unwrap_err().to_string();
+        assert!(refused.contains(why), "{refused}");
+    }
+    convert(&mut house, &["oda"], none()).unwrap();
+    let twice = convert(&mut house, &[], none()).unwrap_err().to_string();
+    assert!(twice.contains("is part of"), "{twice}");
+}
+
+#[test]
+fn what_was_done_behind_our_back_is_noticed_once_and_decided_by_a_person() {
+    let mut house = house();
+    assert_eq!(open(&house), [], "what was adopted is not heard of again");
+    surveyed(&mut house, &["t.reyes", "oda", "piet", "stranger"]);
+    let [gained] = &open(&house)[..] else { panic!("{:?}", open(&house)) };
+    assert_eq!(gained.kind, DriftKind::Gained);
+    surveyed(&mut house, &["t.reyes", "oda", "piet", "stranger"]);
+    assert_eq!(open(&house).len(), 1);
+    let ignore =
+        |until: Timestamp, reason: &str| Command::IgnoreDrift { drift: gained.id, reason: Said::new(reason), until };
+    let soon = later(house.now, Seconds::hours(1));
+    for (command, why) in [
+        (ignore(house.now, "later"), "a time to come"),
+        (ignore(later(house.now, Seconds::hours(24 * 400)), "later"), "a year"),
+        (ignore(soon, " "), "a reason is needed"),
+    ] {
+        let refused = house.try_as(Who::Administrator, &command).unwrap_err().to_string();
+        assert!(refused.contains(why), "{refused}");
+    }
+    assert!(house.try_as(Who::Asker, &ignore(soon, "mine")).is_err());
+    house.well(Who::Administrator, ignore(soon, "until the move"));
+    assert_eq!(open(&house), []);
+    house.now = later(house.now, Seconds::hours(2));
+    house.keeper(Command::Tick);
+    assert_eq!(open(&house).len(), 1, "it is open again");
+    house.well(Who::Administrator, Command::PutBackDrift { drift: gained.id });
+    let conversion = *house.world.conversions.keys().next_back().unwrap();
+    taken(&mut house, conversion);
+    assert_eq!(states(&house, conversion), [Taken]);
+    // A survey that was read before that, and comes in after it, is not drift.
+    surveyed(&mut house, &["t.reyes", "oda", "piet", "stranger"]);
+    assert_eq!(open(&house), []);
+    house.now = later(house.now, Seconds::minutes(5));
+    surveyed(&mut house, &["t.reyes", "oda", "piet", "stranger"]);
+    let [back] = &open(&house)[..] else { panic!("{:?}", open(&house)) };
+    assert_eq!(back.kind, DriftKind::CameBack { conversion });
+    let cautions = cautions(&house.world, &back.standing, None);
+    assert!(cautions.iter().any(|one| matches!(one, Caution::OwnedElsewhere { .. })), "{cautions:?}");
+    surveyed(&mut house, &["t.reyes", "oda"]);
+    assert!(open(&house).iter().all(|drift| drift.kind == DriftKind::Lost), "what came back is gone again");
+    assert_eq!(open(&house).len(), 2, "piet's, and the stranger's that came back, are lost");
+    house.replay();
+}
+
+const DAY: i64 = 24;
+
+fn at(house: &House, hours: i64) -> Timestamp {
+    // The house begins on a Monday at eight.
+    "2026-01-05T00:00:00Z".parse::<Timestamp>().unwrap() + SignedDuration::from_hours(hours)
+        - SignedDuration::from_secs(i64::from(house.world.standing.is_empty()))
+}
+
+#[test]
+fn a_rehearsal_counts_asks_waits_refusals_and_batches_by_terms_and_by_when_people_are_there() {
+    let house = house();
+    let right = house.right();
+    let (tomas, oda) = (house.id(Who::Asker), house.id(Who::First));
+    let from = at(&house, 0);
+    let to = at(&house, 28 * DAY);
+    // By day: an ask, three uses under its grant of half an hour, and again an hour later.
+    let mut uses: Vec<Timestamp> =
+        [0, 5, 10, 75].map(|minute| at(&house, 9) + SignedDuration::from_mins(minute)).to_vec();
+    // Saturday night: nobody is there before Monday.
+    uses.push(at(&house, 5 * DAY + 23));
+    // Tuesday at five in the morning: three hours, which is within four.
+    uses.push(at(&house, 8 * DAY + 5));
+    // A machine, every day at 02:15 in four weeks.
+    uses.extend((0..28).map(|day| at(&house, day * DAY + 2) + SignedDuration::from_mins(15)));
+    uses.sort_unstable();
+    let rights = [Recorded { standing: holding(&house, "t.reyes"), holder: tomas, right, uses: uses.clone() }];
+    let rules: Vec<Terms> = house.world.terms.values().cloned().collect();
+    let seen = Presence::default();
+    let zone = TimeZone::UTC;
+    let answered_after = Seconds::minutes(10);
+    let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };
+    let done = rehearse(&house.world, &script);
+    assert_eq!((done.all.uses, done.all.asks), (34, 4));
+    assert_eq!((done.all.unattended, done.all.at_night), (2, 2));
+    assert_eq!((done.all.clockwork, done.all.refused), (28, 29), "the batch, and Saturday night");
+    assert_eq!(done.all.longest, Some((Seconds(3 * 3600 + 600), at(&house, 8 * DAY + 5))));
+    assert_eq!(
+        done.hours[&(9, Fate::Soon)],
+        3,
+        "the first ask and those that wait with it; it was answered after ten minutes"
+    );
+    assert_eq!(done.batches[0].clockwork.says(), "every day at 02:15");
+    assert!(done.approvers.iter().any(|(who, asks)| *who == oda && *asks == 4), "{:?}", done.approvers);
+    assert!(done.approvers.iter().all(|(who, _)| *who != tomas), "nobody answers themselves");
+
+    let used = use_of(&uses, true, from, to, &zone);
+    assert_eq!((used.rhythm, advise(&used, SubjectKind::Person)), (Rhythm::Daily, Advice::KeepForProgram));
+    let by_hand = use_of(&uses[..4], true, from, to, &zone);
+    assert_eq!((by_hand.rhythm, advise(&by_hand, SubjectKind::Person)), (Rhythm::Rarely, Advice::Convert));
+    assert_eq!(use_of(&[], true, from, to, &zone).rhythm, Rhythm::Never);
+    assert_eq!(use_of(&[], false, from, to, &zone).rhythm, Rhythm::Unknown);
+
+    // With terms under which nobody need be asked, only what runs by the clock is refused.
+    let none = Terms { settings: settings(0), ..rules[0].clone() };
+    let free = rehearse(&house.world, &Script { rules: &[none], ..script });
+    assert_eq!((free.all.refused, free.all.unattended, free.approvers.len()), (28, 0, 0));
+}

@@ -1,0 +1,162 @@
+//! What was done as root and who signed in, from the lines that sudo (as JSON) and sshd leave in the log.
+//!
+//! Any local account can write lines like them there, so what is read here only ever advises.
+
+use std::{
+    collections::BTreeMap,
+    fs::File,
+    io::{Read as _, Seek as _, SeekFrom},
+    path::Path,
+};
+
+use jiff::Timestamp;
+use serde::Deserialize;
+
+use super::{Failed, Host};
+use crate::protocol::{Done, Held, Role};
+
+/// The log and the one before it, older first.
+const LOGS: [&str; 2] = ["/var/log/auth.log.1", "/var/log/auth.log"];
+/// How much of the end of each is read.
+const TAIL_MOST: u64 = 32 * 1024 * 1024;
+/// How much is told at once.
+const TOLD_MOST: usize = 50_000;
+
+#[derive(Deserialize)]
+struct Event {
+    sudo: Kind,
+}
+
+#[derive(Deserialize)]
+struct Kind {
+    accept: Option<Accept>,
+}
+
+#[derive(Deserialize)]
+struct Accept {
+    server_time: Time,
+    submituser: String,
+    runuser: Option<String>,
+    command: String,
+}
+
+#[derive(Deserialize)]
+struct Time {
+    seconds: i64,
+    nanoseconds: i32,
+}
+
+/// What one account may do by sudo, by role.
+type Allowed = BTreeMap<String, Vec<Role>>;
+
+impl Host {
+    pub(crate) fn activity(&self, from: Timestamp) -> Result<Vec<Done>, Failed> {
+        let found = self.survey()?;
+        let roles: BTreeMap<&str, &Role> = found.roles.iter().map(|role| (role.name.as_str(), role)).collect();
+        let mut allowed = Allowed::new();
+        for Held { account, role, .. } in &found.rights {
+            if let Some(role) = roles.get(role.as_str()) {
+                allowed.entry(account.clone()).or_default().push((*role).clone());
+            }
+        }
+        let mut done = Vec::new();
+        for log in LOGS {
+            done.extend(tail(&self.at(log)).lines().filter_map(|line| read(line, &allowed)));
+        }
+        done.retain(|one| one.at >= from);
+        done.sort_by_key(|one| one.at);
+        done.truncate(TOLD_MOST);
+        Ok(done)
+    }
+}
+
+/// The end of a log; empty where there is none, or something else than a file is in its place.
+fn tail(path: &Path) -> String {
+    let read = || {
+        let size = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?.len();
+        let mut file = File::open(path).ok()?;
+        file.seek(SeekFrom::Start(size.saturating_sub(TAIL_MOST))).ok()?;
+        let mut bytes = Vec::new();
+        file.take(TAIL_MOST).read_to_end(&mut bytes).ok()?;
+        Some(String::from_utf8_lossy(&bytes).into_owned())
+    };
+    read().unwrap_or_default()
+}
+
+fn read(line: &str, allowed: &Allowed) -> Option<Done> {
+    if let Some((_, json)) = line.split_once("@cee:") {
+        let Event { sudo: Kind { accept } } = serde_json::from_str(json).ok()?;
+        let accept = accept?;
+        return Some(Done {
+            at: Timestamp::new(accept.server_time.seconds, accept.server_time.nanoseconds).ok()?,
+            roles: roles_for(allowed, &accept),
+            account: accept.submituser,
+            what: format!("run {}", accept.command),
+        });
+    }
+    let (head, rest) = line.split_once(": Accepted ")?;
+    let mut words = head.split_whitespace();
+    let at = words.next()?.parse().ok()?;
+    words.last().filter(|tag| tag.starts_with("sshd"))?;
+    let account = rest.split_once(" for ")?.1.split_whitespace().next()?.to_owned();
+    let is_root = allowed.get(&account).is_some_and(|held| held.iter().any(|role| role.name == "root"));
+    let roles = if account == "root" && is_root { vec!["root".to_owned()] } else { Vec::new() };
+    Some(Done { at, account, roles, what: "sign in".to_owned() })
+}
+
+/// The roles that allow a command: all commands, or a list with that program in it.
+fn roles_for(allowed: &Allowed, accept: &Accept) -> Vec<String> {
+    let as_root = accept.runuser.as_deref().is_none_or(|user| user == "root");
+    let allows = |permit: &String| {
+        (permit == "ALL" && as_root) || permit.split_whitespace().next() == Some(accept.command.as_str())
+    };
+    let held = allowed.get(&accept.submituser).into_iter().flatten();
+    // A group that sudo speaks of is what gives its members everything.
+    let by_group = |role: &Role| as_root && ["group:sudo", "group:wheel", "group:admin"].contains(&role.name.as_str());
+    let mut names: Vec<String> =
+        held.filter(|role| role.permits.iter().any(allows) || by_group(role)).map(|role| role.name.clone()).collect();
+    names.sort();
+    names.dedup();
+    names
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SUDO: &str = r#"2026-11-23T02:15:00.1+00:00 crane-1 sudo: @cee:{"sudo":{"accept":{"uuid":"1","server_time":{"seconds":1795400100,"nanoseconds":5,"iso8601":"x","localtime":"y"},"submit_time":{"seconds":1},"submituser":"jweir","command":"/usr/sbin/reboot","runuser":"root","runcwd":"/"}}}"#;
+
+    fn allowed() -> Allowed {
+        let role = |name: &str, permits: &str| Role {
+            name: name.to_owned(),
+            says: String::new(),
+            becomes_root: false,
+            privileged: true,
+            offered: true,
+            permits: vec![permits.to_owned()],
+        };
+        let held = vec![role("run:boot", "/usr/sbin/reboot"), role("root", "ALL"), role("run:tail", "/usr/bin/tail x")];
+        Allowed::from([("jweir".to_owned(), held)])
+    }
+
+    #[test]
+    fn a_line_of_sudo_and_one_of_sshd_are_read_and_nothing_else_is() {
+        let done = read(SUDO, &allowed()).unwrap();
+        assert_eq!((done.account.as_str(), done.what.as_str()), ("jweir", "run /usr/sbin/reboot"));
+        assert_eq!(done.roles, ["root", "run:boot"]);
+        assert_eq!(done.at.as_second(), 1_795_400_100);
+        let sshd =
+            "2026-11-23T02:15:00.1+00:00 crane-1 sshd[71]: Accepted publickey for tomas from 10.0.0.1 port 2 ssh2: x";
+        let done = read(sshd, &allowed()).unwrap();
+        assert_eq!((done.account.as_str(), done.what.as_str(), done.roles.len()), ("tomas", "sign in", 0));
+        for other in [
+            "2026-11-23T02:15:00.1+00:00 crane-1 login[1]: Accepted publickey for tomas from 10.0.0.1 port 2 ssh2",
+            "crane-1 sshd[71]: Accepted publickey for tomas",
+            &SUDO.replace("\"accept\"", "\"reject\""),
+            "@cee:{\"sudo\":",
+            "",
+        ] {
+            assert_eq!(read(other, &allowed()), None, "{other}");
+        }
+    }
+}

@@ -1,0 +1,195 @@
+//! Rehearsals: what was recorded, replayed against the terms that would hold.
+
+use std::collections::BTreeSet;
+
+use jiff::{Timestamp, tz::TimeZone};
+use tempestas_api::{
+    RehearsalView, RehearseRequest, RehearsedApprover, RehearsedBatch, RehearsedFigures, RehearsedHour,
+    RehearsedPerson, UnseenRight,
+};
+use tempestas_core::{
+    Plan, Seconds, SubjectId, Terms, TermsId, Verdict, World, plan_conversion,
+    rehearsal::{Fate, Figures, Presence, Recorded, Rehearsal, Script, approvers, rehearse},
+};
+
+use super::{conversions::chosen_ids, terms};
+use crate::{
+    callers::Administrator,
+    door::{Answer, Body, Json},
+    problem::Failure,
+    uses::{Uses, days_before, seen_at_work},
+};
+
+/// How far back, where nothing else is said.
+const DAYS: u16 = 90;
+/// How long somebody who is there takes to answer, where nobody has answered yet.
+const ANSWERED_AFTER: Seconds = Seconds::minutes(10);
+
+pub(super) async fn preview(
+    Administrator(me): Administrator,
+    Body(request): Body<RehearseRequest>,
+) -> Answer<RehearsalView> {
+    let days = request.days.unwrap_or(DAYS);
+    if !(1..=400).contains(&days) {
+        return Err(Failure::invalid(format!("{days} days can't be looked back; give 1 to 400")));
+    }
+    let name = request.zone.as_deref().unwrap_or("UTC");
+    let zone = TimeZone::get(name)
+        .map_err(|_| Failure::invalid(format!("`{name}` is no time zone; give its IANA name, like Europe/Lisbon")))?;
+    let to = Timestamp::now();
+    let from = days_before(to, days);
+    let (chosen, plan, rules, may_answer) = {
+        let (sight, world) = (me.sight().await, me.app.world().await);
+        let chosen = chosen_ids(&sight, &world, &request.chosen)?;
+        let plan = plan_conversion(&world, &chosen)?;
+        let mut rules: Vec<Terms> = world.terms.values().cloned().collect();
+        if let Some(new) = request.rule {
+            let rule = terms::rule(&world, TermsId(0), new)?;
+            rule.check()?;
+            rules.push(rule);
+        }
+        let may_answer = approvers(&world, &rules, &recorded(&world, &plan, None), to);
+        (chosen, plan, rules, may_answer)
+    };
+    let uses = Uses::of(&me.app, &chosen, from).await?;
+    let mut seen = Presence::default();
+    for (who, at) in seen_at_work(&me.app, &may_answer, from).await? {
+        seen.saw(who, at, &zone);
+    }
+    let world = me.app.world().await;
+    let rights = recorded(&world, &plan, Some(&uses));
+    let answered_after = usual_answer(&world);
+    let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };
+    // A million uses take a second or two, and others go on meanwhile.
+    let rehearsed = tokio::task::block_in_place(|| rehearse(&world, &script));
+    Ok(Json(view(&world, &script, &uses, &rehearsed, name)))
+}
+
+fn recorded(world: &World, plan: &Plan, uses: Option<&Uses>) -> Vec<Recorded> {
+    let of = |item: &tempestas_core::PlanItem| {
+        Some(Recorded {
+            standing: item.standing,
+            holder: item.holder,
+            right: world.standing.get(&item.standing)?.right,
+            uses: uses.map(|uses| uses.by(item.standing).to_vec()).unwrap_or_default(),
+        })
+    };
+    plan.items.iter().filter_map(of).collect()
+}
+
+/// The median time that a yes took here so far.
+fn usual_answer(world: &World) -> Seconds {
+    let mut took: Vec<i64> = world
+        .elevations
+        .values()
+        .flat_map(|one| one.stages.iter().flat_map(|stage| &stage.answers).map(|answer| (one.asked_at, answer)))
+        .filter(|(_, answer)| answer.verdict == Verdict::Yes)
+        .map(|(asked, answer)| answer.at.duration_since(asked).as_secs())
+        .collect();
+    took.sort_unstable();
+    let median = took.get(took.len() / 2).and_then(|seconds| u32::try_from(*seconds).ok());
+    median.map_or(ANSWERED_AFTER, |seconds| Seconds(seconds.clamp(60, 3600)))
+}
+
+fn view(world: &World, script: &Script<'_>, uses: &Uses, done: &Rehearsal, zone: &str) -> RehearsalView {
+    let weeks = script.to.duration_since(script.from).as_secs_f64() / (7.0 * 86_400.0);
+    let a_week = |asks: u64| (asks as f64 / weeks * 10.0).round() / 10.0;
+    let figures = |figures: &Figures| RehearsedFigures {
+        uses: figures.uses,
+        asks: figures.asks,
+        asks_a_week: a_week(figures.asks),
+        unattended: figures.unattended,
+        at_night: figures.at_night,
+        refused: figures.refused,
+        longest_wait: figures.longest.map(|(wait, _)| wait),
+        longest_at: figures.longest.map(|(_, at)| at),
+    };
+    let hour = |hour: u8| {
+        let of = |fate| done.hours.get(&(hour, fate)).copied().unwrap_or(0);
+        RehearsedHour {
+            hour,
+            free: of(Fate::Free),
+            soon: of(Fate::Soon),
+            late: of(Fate::Late),
+            refused: of(Fate::Refused),
+        }
+    };
+    RehearsalView {
+        from: script.from,
+        to: script.to,
+        zone: zone.to_owned(),
+        rights: script.rights.len(),
+        all: figures(&done.all),
+        people: done
+            .people
+            .iter()
+            .map(|(who, of)| RehearsedPerson {
+                who: world.subject_name(*who),
+                figures: figures(of),
+                talk_about: talk_about(*who, of, done),
+            })
+            .collect(),
+        approvers: done
+            .approvers
+            .iter()
+            .map(|(who, asks)| RehearsedApprover {
+                who: world.subject_name(*who),
+                asks: *asks,
+                asks_a_week: a_week(*asks),
+            })
+            .collect(),
+        batches: done
+            .batches
+            .iter()
+            .map(|batch| RehearsedBatch {
+                who: world.subject_name(batch.holder),
+                right: world.right_name(batch.right),
+                when: batch.clockwork.says(),
+                uses: batch.clockwork.uses,
+            })
+            .collect(),
+        hours: (0..24).map(hour).collect(),
+        unseen: done
+            .unseen
+            .iter()
+            .filter_map(|id| world.standing.get(id))
+            .map(|held| UnseenRight {
+                standing: held.id.to_string(),
+                account: world.text(held.account),
+                right: world.right_name(held.right),
+                told: uses.told(held.target),
+            })
+            .collect(),
+        assumes: vec![
+            "each asks for the usual time when they first need the right, goes on under it until it ends, and asks again"
+                .to_owned(),
+            format!(
+                "whoever may answer does so {} after the ask, in the hours of the week in which they were seen at work; \
+                 of whom too little is known, from Monday to Friday between 8 and 18",
+                script.answered_after
+            ),
+            "programs, and what is started at a fixed minute in most weeks, can't ask".to_owned(),
+        ],
+    }
+}
+
+/// What to talk about with somebody, the worst first.
+fn talk_about(who: SubjectId, figures: &Figures, done: &Rehearsal) -> Option<String> {
+    let mut topics = Vec::new();
+    let batches: BTreeSet<String> =
+        done.batches.iter().filter(|batch| batch.holder == who).map(|batch| batch.clockwork.says()).collect();
+    if !batches.is_empty() {
+        let when: Vec<String> = batches.into_iter().collect();
+        topics.push(format!("what is started {} would break", when.join(" and ")));
+    }
+    let by_hand = figures.refused.saturating_sub(figures.clockwork);
+    if by_hand > 0 {
+        topics.push(format!("{by_hand} of {} uses would have been refused", figures.uses));
+    }
+    if figures.at_night > 0 {
+        topics.push(format!("{} asks at night with nobody there to answer", figures.at_night));
+    } else if figures.unattended > 0 {
+        topics.push(format!("{} asks with nobody there to answer", figures.unattended));
+    }
+    (!topics.is_empty()).then(|| topics.join("; "))
+}
