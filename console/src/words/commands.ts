@@ -7,6 +7,8 @@ interface Place {
 
 /** By the command's first words, the longer before the shorter. */
 const PLACES: [string, Place][] = [
+  ['drift', { label: 'Standing', to: '/standing' }],
+  ['undo', { label: 'Standing', to: '/standing' }],
   ['convert', { label: 'Standing', to: '/standing' }],
   ['standing', { label: 'Standing', to: '/standing' }],
   ['eligible', { label: 'Ask', to: '/ask' }],

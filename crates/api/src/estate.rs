@@ -47,6 +47,8 @@ pub struct TargetView {
     pub emergency_least: u32,
     /// How long a taking-away may be late before it is an alarm, in seconds.
     pub alarm_after: u32,
+    /// Path of the target that it runs on, as an administrator said.
+    pub runs_on: Option<String>,
     /// When a survey last changed something.
     pub surveyed_at: Option<Timestamp>,
     /// Whether a survey waits for a person.
@@ -105,6 +107,9 @@ pub struct TargetSettings {
     /// A new password or key of the broker.
     #[serde(default)]
     pub secret: Option<String>,
+    /// Path of the target that it runs on, so that ways through it are known; empty for none.
+    #[serde(default)]
+    pub runs_on: Option<String>,
 }
 
 /// How a target is let be looked after.

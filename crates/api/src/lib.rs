@@ -14,6 +14,7 @@ mod sign_in;
 mod standing;
 mod stops;
 mod terms;
+mod ways;
 
 pub use conversions::*;
 pub use drift::*;
@@ -26,6 +27,7 @@ pub use sign_in::*;
 pub use standing::*;
 pub use stops::*;
 pub use terms::*;
+pub use ways::*;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

@@ -1,6 +1,7 @@
 //! Measures Tempestas, each figure beside what this machine can do at all, and writes them into `docs/benchmarks.md`.
 
 mod console;
+mod foresight;
 mod ledger;
 mod lifecycles;
 mod look;
@@ -38,6 +39,9 @@ async fn run(only: Option<&str>) -> anyhow::Result<()> {
     }
     if wanted("rules") {
         rules::measure(&mut report).await?;
+    }
+    if wanted("foresight") {
+        foresight::measure(&mut report)?;
     }
     if wanted("ledger") {
         ledger::measure(&mut report).await?;

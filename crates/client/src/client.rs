@@ -14,7 +14,7 @@ use tempestas_api::{
     NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RehearsalView,
     RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter,
     StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery,
-    WhichTarget, WordRequest,
+    WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -230,6 +230,8 @@ calls! {
     rehearse(request: &RehearseRequest) -> RehearsalView = POST ["rehearsals", "preview"] body request;
     /// Begins the next wave of a conversion.
     next_wave(id: &str) -> ConversionView = POST ["conversions", id, "next"];
+    /// Who can reach something, or what somebody can reach.
+    ways(query: &WaysQuery) -> WaysReply = GET ["ways"] query query;
     /// Differences that surveys saw.
     drift(filter: &DriftFilter) -> Vec<DriftView> = GET ["drift"] query filter;
     /// Takes a difference as it is.

@@ -104,6 +104,8 @@ pub enum Command {
         target: ScopeId,
         emergency_least: Option<u32>,
         alarm_after: Option<Seconds>,
+        /// The target that it runs on; the inner none where it runs on none that we know.
+        runs_on: Option<Option<ScopeId>>,
     },
     /// A survey was taken. `accepted` when a person looked at one that was held.
     RecordSurvey {

@@ -149,6 +149,9 @@ pub struct Target {
     pub to_search: bool,
     /// Marked things found there that no wanted grant explains, by unguessable name.
     pub strays: Vec<String>,
+    /// The target that it runs on, as an administrator said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub runs_on: Option<ScopeId>,
 }
 
 /// How much harm a role can do.

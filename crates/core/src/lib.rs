@@ -33,6 +33,7 @@ mod survey;
 mod terms;
 mod text;
 mod time;
+pub mod ways;
 mod world;
 
 pub use activity::Activity;

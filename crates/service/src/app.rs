@@ -7,7 +7,9 @@ use std::{
 
 use axum::Router;
 use jiff::Timestamp;
-use tempestas_core::{Actor, Caller, Command, Connector, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer};
+use tempestas_core::{
+    Actor, Caller, Command, Connector, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer, ways::Ways,
+};
 use tempestas_store::Store;
 use tempestas_targets::{Place, Target};
 use tokio::sync::{RwLock, RwLockReadGuard, broadcast, watch};
@@ -55,6 +57,8 @@ struct Shared {
     routes: Mutex<Option<Router>>,
     installation: String,
     heard: Mutex<BTreeMap<ScopeId, Heard>>,
+    /// The graph of ways, and the size of the ledger that it was built at.
+    ways: tokio::sync::Mutex<Option<(u64, Arc<Ways>)>>,
 }
 
 /// Everything an [`App`] is made of.
@@ -89,6 +93,7 @@ impl App {
             routes: Mutex::default(),
             installation,
             heard: Mutex::default(),
+            ways: tokio::sync::Mutex::default(),
         };
         Self { shared: Arc::new(shared) }
     }
@@ -116,6 +121,20 @@ impl App {
     /// The World, to be read; held only for as long as a reply takes to put together.
     pub(crate) async fn world(&self) -> RwLockReadGuard<'_, World> {
         self.shared.world.read().await
+    }
+
+    /// The graph of who reaches what, as of now.
+    pub(crate) async fn ways(&self) -> Arc<Ways> {
+        let size = *self.commits().borrow();
+        let mut kept = self.shared.ways.lock().await;
+        if let Some((at, ways)) = kept.as_ref().filter(|(at, _)| *at == size) {
+            tracing::trace!(at, "the graph is as it was");
+            return Arc::clone(ways);
+        }
+        let world = self.world().await;
+        let ways = Arc::new(tokio::task::block_in_place(|| Ways::of(&world)));
+        *kept = Some((size, Arc::clone(&ways)));
+        ways
     }
 
     /// A receiver that hears of every commit.

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { type Api, get } from '../../api/call'
 import { Empty, Instant, Right, Section, Select, Shown, Weight, Who, Wrong } from '../../parts/basics'
 import { useData } from '../../parts/data'
+import { Ways } from '../../parts/Ways'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
 import { TermsEditor } from './TermsEditor'
@@ -162,6 +163,7 @@ export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undef
         <Effective path={path} roles={roles.data ?? []} />
       </Section>
       <WhoCan path={path} />
+      <Ways key={path} to={path} />
     </div>
   )
 }

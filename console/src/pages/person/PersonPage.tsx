@@ -7,7 +7,8 @@ import { type Api, get } from '../../api/call'
 import { StopDialog } from '../../frame/Stop'
 import { Button, Empty, Instant, Reference, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
 import { useData } from '../../parts/data'
-import { useMe } from '../../parts/me'
+import { isOverseer, useMe } from '../../parts/me'
+import { Ways } from '../../parts/Ways'
 import { count, figure, list } from '../../words/time'
 
 type Page = Api['PersonPage']
@@ -147,6 +148,7 @@ export default function PersonPage() {
               <Section title="Held all the time">
                 <Standing page={page} />
               </Section>
+              {me.data && isOverseer(me.data) && <Ways key={page.subject.name} of={page.subject.name} />}
               <Section title="May be asked for">
                 {page.eligible.length === 0 ? (
                   <Empty>Nobody made {page.subject.name}, or a group of theirs, eligible for anything you may see.</Empty>

@@ -2,7 +2,7 @@
 
 import { useState } from 'react'
 import { type Api, get, post, put } from '../../api/call'
-import { Button, Empty, Input, Instant, Section, Shown, Wrong } from '../../parts/basics'
+import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
@@ -15,7 +15,12 @@ function Change({ target, done }: { target: Target; done: () => void }) {
   const [least, setLeast] = useState(String(target.emergency_least))
   const [after, setAfter] = useState(String(target.alarm_after))
   const [secret, setSecret] = useState('')
-  const save = useAct(() => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null }), done)
+  const [host, setHost] = useState(target.runs_on ?? '')
+  const others = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
+  const save = useAct(
+    () => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host }),
+    done,
+  )
   return (
     <form
       className="grid gap-3 rounded bg-sunk p-3 sm:grid-cols-3"
@@ -27,6 +32,14 @@ function Change({ target, done }: { target: Target; done: () => void }) {
       <Input label="Accounts that keep everything" type="number" min={0} value={least} onChange={(event) => setLeast(event.target.value)} hint="through any conversion" />
       <Input label="An end is an alarm after" type="number" min={1} value={after} onChange={(event) => setAfter(event.target.value)} hint="seconds" />
       <Input label="New password or key of the broker" type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} hint="left out, it stays" />
+      <Select label="Runs on" hint="so that ways through it are known" value={host} onChange={(event) => setHost(event.target.value)}>
+        <option value="">none that is looked after</option>
+        {(others.data ?? [])
+          .filter((one) => one.path !== target.path)
+          .map((one) => (
+            <option key={one.path}>{one.path}</option>
+          ))}
+      </Select>
       <div className="flex gap-2 sm:col-span-3">
         <Button type="submit" look="main" busy={save.isPending}>
           Save

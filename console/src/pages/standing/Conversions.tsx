@@ -3,39 +3,69 @@
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
 import { Button, Empty, Instant, Right, Section, Shown, Who, Wrong } from '../../parts/basics'
-import { useAct, useData } from '../../parts/data'
+import { useAct, useData, useNow } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, list } from '../../words/time'
 
 type Conversion = Api['ConversionView']
 
-const WORDS: Record<string, string> = {
+const WORDS: Record<Conversion['items'][number]['state'], string> = {
+  waiting: 'waiting for their wave',
   taking: 'being taken away',
   taken: 'taken away',
   restoring: 'being put back',
   restored: 'put back',
-  'put-back-by-others': 'put back by somebody else',
+  superseded: 'put back by somebody else',
+  untouched: 'never touched',
 }
 
 function progress(one: Conversion): string {
-  const counts = new Map<string, number>()
+  const counts = new Map<keyof typeof WORDS, number>()
   for (const item of one.items) counts.set(item.state, (counts.get(item.state) ?? 0) + 1)
-  return list([...counts.entries()].map(([state, number]) => `${number} ${WORDS[state] ?? state.replaceAll('-', ' ')}`))
+  return list([...counts.entries()].map(([state, number]) => `${number} ${WORDS[state]}`))
 }
 
-function One({ one }: { one: Conversion }) {
+/** Where it stands among its waves, and the way on. */
+function Waves({ one, may }: { one: Conversion; may: boolean }) {
+  const next = useAct(() => post('/api/v1/conversions/{id}/next', undefined, { id: one.id }))
+  const { waves } = one
+  if (!waves || one.undone_at || (waves.count === 1 && !waves.stopped)) return null
+  return (
+    <div className={`flex flex-wrap items-center justify-between gap-2 rounded px-3 py-1.5 ${waves.stopped ? 'bg-alarm-soft' : 'bg-sunk'}`}>
+      <span>
+        Wave {waves.begun} of {waves.count}
+        {waves.stopped ? `. It stopped by itself: ${waves.stopped}.` : waves.may_go_on ? ', read back whole' : ''}
+        {waves.goes_on_at && (
+          <>
+            ; the next begins <Instant at={waves.goes_on_at} />
+          </>
+        )}
+      </span>
+      {waves.may_go_on && may && (
+        <Button busy={next.isPending} onClick={() => next.mutate()}>
+          Begin wave {waves.begun + 1}
+        </Button>
+      )}
+      <Wrong error={next.error} />
+    </div>
+  )
+}
+
+function One({ one, may }: { one: Conversion; may: boolean }) {
+  const now = useNow()
   const [open, setOpen] = useState(false)
   const [sure, setSure] = useState(false)
   const undo = useAct(
     () => post('/api/v1/conversions/{id}/undo', undefined, { id: one.id }),
     () => setSure(false),
   )
-  const done = one.items.filter((item) => !['taking', 'restoring'].includes(item.state)).length
+  const done = one.items.filter((item) => !['waiting', 'taking', 'restoring'].includes(item.state)).length
+  const past = one.waves != null && new Date(one.waves.undo_until) < now
   return (
     <li className="grid gap-1.5 border-b border-line px-3.5 py-2.5 last:border-0">
       <div className="flex flex-wrap items-center justify-between gap-2">
         <span>
-          <span className="mono font-semibold">{one.id}</span> by <Who name={one.by} /> <Instant at={one.at} />: {progress(one)}
+          <span className="mono font-semibold">{one.id}</span> {one.name && <span className="font-medium">{one.name}, </span>}by <Who name={one.by} /> <Instant at={one.at} />: {progress(one)}
           {one.undone_at && (
             <>
               ; undone <Instant at={one.undone_at} />
@@ -46,7 +76,7 @@ function One({ one }: { one: Conversion }) {
           <Button look="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
             {open ? 'Less' : 'Right by right'}
           </Button>
-          {!one.undone_at && <Button onClick={() => setSure(true)}>Undo</Button>}
+          {may && !one.undone_at && !past && <Button onClick={() => setSure(true)}>Undo</Button>}
         </span>
       </div>
       {!one.settled && (
@@ -54,12 +84,14 @@ function One({ one }: { one: Conversion }) {
           <div className="h-full rounded bg-warm-fill" style={{ width: `${(100 * done) / one.items.length}%` }} />
         </div>
       )}
+      <Waves one={one} may={may} />
       {open && (
         <ul className="grid gap-1">
           {one.items.map((item) => (
             <li key={item.standing} className="flex flex-wrap items-baseline gap-x-3">
+              {(one.waves?.count ?? 1) > 1 && <span className="text-ink-3">wave {item.wave}</span>}
               <span className="mono">{item.account}</span> <Right right={item.right} />
-              <span className="text-ink-2">{WORDS[item.state] ?? item.state}</span>
+              <span className="text-ink-2">{WORDS[item.state]}</span>
               {item.trouble && <span className="text-alarm">{item.trouble}</span>}
             </li>
           ))}
@@ -75,7 +107,7 @@ function One({ one }: { one: Conversion }) {
   )
 }
 
-export function Conversions() {
+export function Conversions({ may }: { may: boolean }) {
   const all = useData(['conversions'], ['standing'], () => get('/api/v1/conversions'))
   return (
     <Section title="Conversions">
@@ -86,7 +118,7 @@ export function Conversions() {
           ) : (
             <ul>
               {[...all].sort((a, b) => b.at.localeCompare(a.at)).slice(0, 20).map((one) => (
-                <One key={one.id} one={one} />
+                <One key={one.id} one={one} may={may} />
               ))}
             </ul>
           )

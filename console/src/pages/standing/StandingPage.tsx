@@ -8,6 +8,7 @@ import { useData } from '../../parts/data'
 import { isAdministrator, useMe } from '../../parts/me'
 import { byName, count, figure } from '../../words/time'
 import { Conversions } from './Conversions'
+import { Drift } from './Drift'
 import { FACETS, Facets, fits, type Picked } from './facets'
 import { StandingTable } from './StandingTable'
 import { Tray } from './Tray'
@@ -84,7 +85,8 @@ export default function StandingPage() {
             </Shown>
           </Section>
           {administers && chosen.size > 0 && <Tray chosen={all.filter((one) => chosen.has(one.id))} clear={() => setChosen(new Set())} />}
-          <Conversions />
+          <Drift may={administers ?? false} />
+          <Conversions may={administers ?? false} />
         </div>
       </div>
     </>

@@ -1,22 +1,74 @@
-// The tray: right by right what converting would change, who is left, and what stands in the way; then the conversion.
+// The tray: what converting would change and why not, how it would have fared, in which waves; then the conversion.
 
 import { useState } from 'react'
-import { post } from '../../api/call'
-import { Button, Input, Right, Section, Shown, Weight, Who, Wrong } from '../../parts/basics'
+import { type Api, post } from '../../api/call'
+import { Button, Input, Section, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
-import { count } from '../../words/time'
+import { count, readSpan } from '../../words/time'
+import { PlanItems } from './PlanItems'
+import { Rehearsal } from './Rehearsal'
 import type { Standing } from './StandingPage'
 
+type Plan = Api['PlanView']
+
+interface Waves {
+  name: string
+  size: string
+  pace: string
+  until: string
+}
+
+function WaveFields({ waves, set, pilot, chosen }: { waves: Waves; set: (waves: Waves) => void; pilot: number; chosen: number }) {
+  const field = (key: keyof Waves) => ({ value: waves[key], onChange: (event: { target: { value: string } }) => set({ ...waves, [key]: event.target.value }) })
+  const rest = chosen - pilot
+  return (
+    <fieldset className="grid gap-3">
+      <legend className="label mb-1">
+        {pilot > 0 ? `The pilot (${pilot}) goes first; the other ${rest} wait for you` : 'All at once, unless some are picked as a pilot or a size is given'}
+      </legend>
+      <div className="grid gap-3 sm:grid-cols-2 lg:grid-cols-4">
+        <Input label="What to call it" placeholder="Cranes, spring" maxLength={80} {...field('name')} />
+        <Input label="Rights in a wave" hint="All that are left, where it is empty" inputMode="numeric" {...field('size')} />
+        <Input label="The next wave after" hint="By itself, like 1d; you begin it, where it is empty" wrong={waves.pace && readSpan(waves.pace) === undefined ? 'Write it like 8h or 1d' : undefined} {...field('pace')} />
+        <Input label="May be asked for until" hint="For good, where it is empty" type="date" {...field('until')} />
+      </div>
+    </fieldset>
+  )
+}
+
+function Left({ left }: { left: Plan['left'] }) {
+  return left.map((one) => (
+    <p key={one.target} className="rounded bg-sunk px-3 py-2">
+      On <span className="mono">{one.target}</span> {count(one.accounts.length, 'account')} keep everything: <span className="mono">{one.accounts.join(', ')}</span> ({one.least} at least).
+    </p>
+  ))
+}
+
 export function Tray({ chosen, clear }: { chosen: Standing[]; clear: () => void }) {
-  const [until, setUntil] = useState('')
+  const [waves, setWaves] = useState<Waves>({ name: '', size: '', pace: '', until: '' })
+  const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
+  const [rehearse, setRehearse] = useState(false)
   const ids = chosen.map((one) => one.id)
+  const pilot = ids.filter((id) => picked.has(id))
   const plan = useData(['plan', ids.join(',')], ['standing', 'terms', 'people'], () => post('/api/v1/conversions/preview', { chosen: ids }), { keep: true })
   const convert = useAct(
-    (shown: string) => post('/api/v1/conversions', { chosen: ids, shown, until: until ? new Date(until).toISOString() : null }),
+    (shown: string) =>
+      post('/api/v1/conversions', {
+        chosen: ids,
+        shown,
+        until: waves.until ? new Date(waves.until).toISOString() : null,
+        name: waves.name || null,
+        pilot,
+        wave_size: waves.size ? Number(waves.size) : null,
+        pace: waves.pace ? (readSpan(waves.pace) ?? null) : null,
+        stop_percent: null,
+        undo_days: null,
+      }),
     clear,
   )
-  // Kept as a query's own function so that previews of a passed choice are never acted on.
-  const stale = plan.isPlaceholderData
+  // A preview of a choice that has passed is never acted on.
+  const stale = plan.isPlaceholderData || (waves.pace !== '' && readSpan(waves.pace) === undefined) || !/^\d*$/.test(waves.size)
+  const first = pilot.length || Number(waves.size) || chosen.length
   return (
     <Section
       className="rise border-sea"
@@ -29,42 +81,25 @@ export function Tray({ chosen, clear }: { chosen: Standing[]; clear: () => void 
     >
       <Shown of="what converting would do" query={plan}>
         {(plan) => (
-          <div className="grid gap-4 px-3.5 py-3">
-            <ul className="grid max-h-[46vh] gap-3 overflow-auto" tabIndex={0} aria-label="What would change">
-              {plan.items.map((item) => (
-                <li key={item.standing.id} className="grid gap-1 border-l-4 border-line pl-3">
-                  <span className="flex flex-wrap items-baseline gap-x-3">
-                    <span className="mono font-semibold">{item.standing.account}</span>
-                    {item.standing.who && <Who name={item.standing.who} />}
-                    <Right right={`${item.standing.role}@${item.standing.scope}`} />
-                    <Weight weight={item.standing.weight} />
-                  </span>
-                  <span>
-                    <span className="label">Taken away:</span> {item.taken_away}
-                  </span>
-                  {item.also_lost.length > 0 && (
-                    <span className="text-warm">
-                      <span className="label">Lost with it:</span> {item.also_lost.join(', ')}
-                    </span>
-                  )}
-                  <span>
-                    <span className="label">Afterwards:</span> {item.may_ask}
-                  </span>
-                </li>
-              ))}
-            </ul>
-            {plan.left.map((left) => (
-              <p key={left.target} className="rounded bg-sunk px-3 py-2">
-                On <span className="mono">{left.target}</span> {count(left.accounts.length, 'account')} keep everything: <span className="mono">{left.accounts.join(', ')}</span> ({left.least} at least).
-              </p>
-            ))}
-            <Input label="They may be asked for until; for good, where it is left out" type="date" value={until} onChange={(event) => setUntil(event.target.value)} className="max-w-52" />
+          <div className="grid grid-cols-[minmax(0,1fr)] gap-4 px-3.5 py-3">
+            <PlanItems items={plan.items} pilot={picked} setPilot={setPicked} />
+            <Left left={plan.left} />
+            <div className="grid grid-cols-[minmax(0,1fr)] gap-2 rounded border border-line p-3">
+              <span className="flex flex-wrap items-center gap-3">
+                <Button aria-expanded={rehearse} onClick={() => setRehearse(!rehearse)}>
+                  {rehearse ? 'Close the rehearsal' : 'Rehearse'}
+                </Button>
+                <span className="text-ink-3">Replays what was recorded of these rights against the terms; nothing is changed.</span>
+              </span>
+              {rehearse && <Rehearsal chosen={ids} />}
+            </div>
+            <WaveFields waves={waves} set={setWaves} pilot={pilot.length} chosen={chosen.length} />
             <Wrong error={convert.error} />
             <div className="flex flex-wrap items-center gap-3">
               <Button look="main" busy={convert.isPending} disabled={stale} onClick={() => convert.mutate(plan.digest)}>
-                Convert {count(chosen.length, 'right')}
+                {first < chosen.length ? `Begin with ${count(first, 'right')}` : `Convert ${count(chosen.length, 'right')}`}
               </Button>
-              <span className="text-ink-3">Each is taken away on its system and read back; one step undoes all of it.</span>
+              <span className="text-ink-3">Each is taken away on its system and read back; for 30 days one step undoes all of it.</span>
             </div>
           </div>
         )}
@@ -72,4 +107,3 @@ export function Tray({ chosen, clear }: { chosen: Standing[]; clear: () => void 
     </Section>
   )
 }
-

@@ -68,12 +68,13 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let reply = session.fresh(async |client| client.accept_survey(&which).await).await?;
             session.print(&reply, surveyed)
         }
-        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file } => {
+        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on } => {
             let settings = TargetSettings {
                 target: path.clone(),
                 emergency_least,
                 alarm_after: alarm_after.map(|span| span.0),
                 secret: secret_file.as_deref().map(secret).transpose()?,
+                runs_on,
             };
             session.fresh(async |client| client.set_target(&settings).await).await?;
             println!("Changed the settings of {path}.");

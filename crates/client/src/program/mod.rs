@@ -14,6 +14,7 @@ mod show;
 mod standing;
 mod stops;
 mod terms;
+mod ways;
 
 use std::process::ExitCode;
 
@@ -91,6 +92,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Roles => estate::roles(&session).await?,
         Verb::Alarms { settle } => estate::alarms(&session, settle.as_deref()).await?,
         Verb::Standing(filter) => standing::list(&session, filter).await?,
+        Verb::Ways { verb } => ways::ways(&session, verb).await?,
         Verb::Drift { verb } => drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false })).await?,
         Verb::Convert { verb } => return conversions::convert(&session, verb).await,
         Verb::Undo { conversion, wait } => return conversions::undo(&session, &conversion, wait).await,

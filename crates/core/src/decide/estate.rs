@@ -24,19 +24,35 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 held: None,
                 to_search: false,
                 strays: Vec::new(),
+                runs_on: None,
             };
             draft.fact(What::TargetAdded { scope: scope.id }, vec![Row::Scope(scope), Row::Target(target)]);
         }
-        Command::SetTarget { target, emergency_least, alarm_after } => {
+        Command::SetTarget { target, emergency_least, alarm_after, runs_on } => {
             draft.administrator(*target)?;
             let mut row = known_target(draft, *target)?;
             row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
             row.alarm_after = alarm_after.unwrap_or(row.alarm_after);
+            if let Some(host) = runs_on {
+                row.runs_on = host_of(draft, *target, *host)?;
+            }
             draft.fact(What::TargetSet { scope: *target }, vec![Row::Target(row)]);
         }
         _ => {}
     }
     Ok(())
+}
+
+/// Checks what a target is said to run on.
+fn host_of(draft: &Draft<'_>, target: ScopeId, host: Option<ScopeId>) -> Result<Option<ScopeId>, Refusal> {
+    let mut at = host;
+    while let Some(id) = at {
+        if id == target {
+            return Err(Refusal::invalid("a target can't run on itself, not even through others"));
+        }
+        at = known_target(draft, id)?.runs_on;
+    }
+    Ok(host)
 }
 
 pub(super) fn known_target(draft: &Draft<'_>, id: ScopeId) -> Result<Target, Refusal> {

@@ -12,3 +12,4 @@ mod people;
 mod simulation;
 mod stops;
 mod terms;
+mod ways;

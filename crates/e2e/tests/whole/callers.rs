@@ -69,6 +69,7 @@ overseer       get    /alarms
 overseer       get    /standing
 overseer       get    /conversions
 overseer       get    /drift
+overseer       get    /ways
 overseer       get    /eligibilities
 overseer       get    /terms
 overseer       get    /ledger/export

@@ -90,6 +90,7 @@ fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
         broker: known.broker.map(|broker| world.text(broker)),
         emergency_least: known.emergency_least,
         alarm_after: known.alarm_after.0,
+        runs_on: known.runs_on.map(|host| world.path(host)),
         surveyed_at: known.surveyed_at,
         held: known.held.is_some(),
         trouble: heard.trouble,
@@ -186,11 +187,16 @@ async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure
 }
 
 pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body<TargetSettings>) -> Answer<Done> {
-    let id = target(&*me.app.world().await, &new.target)?;
+    let (id, runs_on) = {
+        let world = me.app.world().await;
+        let host = |path: &String| (!path.is_empty()).then(|| target(&world, path)).transpose();
+        (target(&world, &new.target)?, new.runs_on.as_ref().map(host).transpose()?)
+    };
     me.submit(Command::SetTarget {
         target: id,
         emergency_least: new.emergency_least,
         alarm_after: new.alarm_after.map(|seconds| Seconds(seconds.max(1))),
+        runs_on,
     })
     .await?;
     if let Some(secret) = &new.secret {

@@ -13,6 +13,7 @@ mod sign_in;
 mod standing;
 mod stops;
 mod terms;
+mod ways;
 
 pub(crate) use elevations::waits_for;
 
@@ -101,6 +102,7 @@ fn table() -> Table {
         .post("/alarms/{id}/settle", estate::settle, "Settle an alarm that a person may settle")
         // Standing rights.
         .get("/standing", standing::list, "Standing rights")
+        .get("/ways", ways::ways, "Who can reach something, or what somebody can reach, and how")
         .get("/drift", drift::list, "What surveys saw that nobody did through Tempestas")
         .post("/drift/{id}/adopt", drift::adopt, "Take a difference as it is")
         .post("/drift/{id}/put-back", drift::put_back, "Have the target put back as it was")

@@ -238,6 +238,9 @@ pub(crate) enum TargetsVerb {
         /// File with a new password or key of the broker.
         #[arg(long)]
         secret_file: Option<PathBuf>,
+        /// Path of the target that it runs on, so that ways through it are known; empty for none.
+        #[arg(long)]
+        runs_on: Option<String>,
     },
 }
 

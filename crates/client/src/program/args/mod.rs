@@ -11,7 +11,7 @@ use jiff::{SignedDuration, Timestamp};
 use tempestas_core::Seconds;
 
 pub(crate) use estate::{PeopleVerb, TargetsVerb};
-pub(crate) use rights::{ConvertVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs};
+pub(crate) use rights::{ConvertVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs, WaysVerb};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///
@@ -99,6 +99,11 @@ pub(crate) enum Verb {
     },
     /// Standing rights: who holds power all the time, and how that came to be.
     Standing(StandingArgs),
+    /// Who can reach something, or what somebody can reach, and how, through groups, keys and systems.
+    Ways {
+        #[command(subcommand)]
+        verb: WaysVerb,
+    },
     /// What surveys saw that nobody did through Tempestas: rights gained, lost, come back.
     Drift {
         #[command(subcommand)]

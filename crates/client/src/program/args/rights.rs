@@ -23,6 +23,20 @@ pub(crate) struct StandingArgs {
 }
 
 #[derive(Subcommand)]
+pub(crate) enum WaysVerb {
+    /// Who can reach a scope and anything in it, or one right.
+    To {
+        /// A path, or ROLE@/PATH.
+        place: String,
+    },
+    /// What a person or program can reach.
+    Of {
+        /// Whose.
+        who: String,
+    },
+}
+
+#[derive(Subcommand)]
 pub(crate) enum DriftVerb {
     /// List what nobody has decided about yet.
     List {

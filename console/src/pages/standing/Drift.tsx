@@ -1,0 +1,80 @@
+// Drift: what surveys saw that nobody did through Tempestas, and what to do about it.
+
+import { useState } from 'react'
+import { type Api, get, post } from '../../api/call'
+import { Button, Instant, Input, Section, TextArea, Weight, Wrong } from '../../parts/basics'
+import { useAct, useData } from '../../parts/data'
+import { Dialog } from '../../parts/overlay'
+import { count } from '../../words/time'
+
+type One = Api['DriftView']
+
+const MONTH = 30 * 86400_000
+
+function Ignore({ one, close }: { one: One; close: () => void }) {
+  const [reason, setReason] = useState('')
+  const [until, setUntil] = useState(new Date(Date.now() + MONTH).toISOString().slice(0, 10))
+  const ignore = useAct(() => post('/api/v1/drift/{id}/ignore', { reason, until: new Date(until).toISOString() }, { id: one.id }), close)
+  return (
+    <>
+      <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+      <Input label="Until" hint="Then it is open again" type="date" value={until} onChange={(event) => setUntil(event.target.value)} className="max-w-52" />
+      <Wrong error={ignore.error} />
+      <Button look="main" busy={ignore.isPending} disabled={!reason.trim()} onClick={() => ignore.mutate()}>
+        Ignore it until then
+      </Button>
+    </>
+  )
+}
+
+function Row({ one, may }: { one: One; may: boolean }) {
+  const [ignoring, setIgnoring] = useState(false)
+  const adopt = useAct(() => post('/api/v1/drift/{id}/adopt', undefined, { id: one.id }))
+  const putBack = useAct(() => post('/api/v1/drift/{id}/put-back', undefined, { id: one.id }))
+  return (
+    <li className={`grid gap-1.5 border-b border-l-4 border-line px-3.5 py-2.5 last:border-b-0 ${one.weight === 'critical' ? 'border-l-alarm' : 'border-l-warm'}`}>
+      <span className="flex flex-wrap items-baseline justify-between gap-x-3">
+        <span className="min-w-0 break-words">{one.says.split('`').map((part, n) => (n % 2 ? <code key={part}>{part}</code> : part))}.</span>
+        <Weight weight={one.weight} />
+      </span>
+      <span className="flex flex-wrap items-center justify-between gap-2">
+        <span className="text-ink-3">
+          <span className="mono">{one.target}</span>, seen <Instant at={one.since} how="relative" />
+          {one.who && `; the account is ${one.who}’s`}
+        </span>
+        {may && (
+          <span className="flex flex-wrap gap-1.5">
+            <Button busy={putBack.isPending} onClick={() => putBack.mutate()}>
+              Put back
+            </Button>
+            <Button busy={adopt.isPending} onClick={() => adopt.mutate()}>
+              Adopt
+            </Button>
+            <Button look="quiet" onClick={() => setIgnoring(true)}>
+              Ignore …
+            </Button>
+          </span>
+        )}
+      </span>
+      <Wrong error={putBack.error ?? adopt.error} />
+      <Dialog open={ignoring} onClose={() => setIgnoring(false)} title="Ignore it until a date" says="It stays as it is on its system, and nothing is heard of it until then.">
+        <Ignore one={one} close={() => setIgnoring(false)} />
+      </Dialog>
+    </li>
+  )
+}
+
+/** Nothing at all where nothing differs. */
+export function Drift({ may }: { may: boolean }) {
+  const all = useData(['drift'], ['standing'], () => get('/api/v1/drift'))
+  if (!all.data?.length) return null
+  return (
+    <Section title={`${count(all.data.length, 'difference')} that nobody made through Tempestas`}>
+      <ul>
+        {all.data.map((one) => (
+          <Row key={one.id} one={one} may={may} />
+        ))}
+      </ul>
+    </Section>
+  )
+}

@@ -1,0 +1,52 @@
+// Right by right: what converting would change, how it is used, and why it may not be safe.
+
+import { TriangleAlert } from 'lucide-react'
+import type { Api } from '../../api/call'
+import { Right, Weight, Who } from '../../parts/basics'
+import { useAndAdvice } from '../../words/use'
+
+type Item = Api['PlanItemView']
+
+export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: ReadonlySet<string>; setPilot: (pilot: ReadonlySet<string>) => void }) {
+  return (
+    <ul className="grid max-h-[46vh] gap-3 overflow-auto" tabIndex={0} aria-label="What would change">
+      {items.map((item) => (
+        <li key={item.standing.id} className={`grid gap-1 border-l-4 pl-3 ${item.cautions.length > 0 ? 'border-warm' : 'border-line'}`}>
+          <span className="flex flex-wrap items-baseline gap-x-3">
+            <span className="mono font-semibold">{item.standing.account}</span>
+            {item.standing.who && <Who name={item.standing.who} />}
+            <Right right={`${item.standing.role}@${item.standing.scope}`} />
+            <Weight weight={item.standing.weight} />
+            <label className="ml-auto inline-flex min-h-7 items-center gap-1.5">
+              <input
+                type="checkbox"
+                checked={pilot.has(item.standing.id)}
+                aria-label={`${item.standing.id} goes first, in a pilot`}
+                onChange={(event) => setPilot(new Set(event.target.checked ? [...pilot, item.standing.id] : [...pilot].filter((id) => id !== item.standing.id)))}
+              />
+              <span className="label">Pilot</span>
+            </label>
+          </span>
+          {item.cautions.map((caution) => (
+            <span key={caution} className="flex items-start gap-1.5 text-warm">
+              <TriangleAlert size={15} aria-hidden="true" className="mt-1 shrink-0" />
+              <span>{caution.charAt(0).toUpperCase() + caution.slice(1)}.</span>
+            </span>
+          ))}
+          <span className="text-ink-2">{useAndAdvice(item)}</span>
+          <span>
+            <span className="label">Taken away:</span> {item.taken_away}
+          </span>
+          {item.also_lost.length > 0 && (
+            <span className="text-warm">
+              <span className="label">Lost with it:</span> {item.also_lost.join(', ')}
+            </span>
+          )}
+          <span>
+            <span className="label">Afterwards:</span> {item.may_ask}
+          </span>
+        </li>
+      ))}
+    </ul>
+  )
+}

@@ -1,0 +1,31 @@
+//! `ways`.
+
+use tempestas_api::{WayView, WaysQuery, WaysReply};
+
+use super::{args::WaysVerb, session::Session};
+
+pub(crate) async fn ways(session: &Session, verb: WaysVerb) -> anyhow::Result<()> {
+    let (query, whose) = match verb {
+        WaysVerb::To { place } => (WaysQuery { to: Some(place), of: None }, false),
+        WaysVerb::Of { who } => (WaysQuery { to: None, of: Some(who) }, true),
+    };
+    let reply = session.client().ways(&query).await?;
+    session.print(&reply, |reply| said(reply, whose))
+}
+
+fn said(reply: &WaysReply, whose: bool) {
+    let WaysReply { total, without_asking, ways } = reply;
+    println!("{total} ways, {without_asking} of them without asking.");
+    for way in ways {
+        let WayView { who, to, weight, on_request, steps } = way;
+        let asking = if *on_request { "on request" } else { "all the time" };
+        let head = if whose { to } else { who };
+        println!("\n{head}  ({weight}, {asking})");
+        for step in steps {
+            println!("    {step}");
+        }
+    }
+    if ways.len() < *total {
+        println!("\n{} more; ask for a narrower place.", total - ways.len());
+    }
+}

@@ -1,0 +1,109 @@
+//! Who reaches what: through groups, accounts, systems below systems, and by asking.
+
+use tempestas_core::{
+    ways::{How, Place, Ways},
+    *,
+};
+
+use crate::house::{House, Who, settings, survey};
+
+/// Surveys a target in which these accounts hold the role, each through a chain, and none else.
+fn surveyed(house: &mut House, target: ScopeId, role: &str, held: &[(&str, &[&str])]) {
+    let right = |(account, chain): &(&str, &[&str])| RightFound {
+        account: (*account).to_owned(),
+        role: role.to_owned(),
+        part: Vec::new(),
+        chain: chain.iter().map(|step| (*step).to_owned()).collect(),
+        handle: None,
+        since: None,
+        last_used: None,
+    };
+    let mut found = survey(house.now, 1);
+    found.roles[0].name = role.to_owned();
+    found.roles[0].weight = Weight::Critical;
+    found.rights = held.iter().map(right).collect();
+    let digest = Digest::of_json(&found);
+    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+}
+
+fn target(house: &mut House, name: &str, connector: Connector) -> ScopeId {
+    let parent = house.world.root.unwrap();
+    let (name, alarm_after) = (name.to_owned(), Seconds(60));
+    house.well(Who::Administrator, Command::AddTarget { parent, name, connector, emergency_least: 1, alarm_after });
+    *house.world.targets.keys().next_back().unwrap()
+}
+
+fn hows(way: &tempestas_core::ways::Way) -> Vec<How> {
+    way.steps.iter().map(|step| step.how).collect()
+}
+
+#[test]
+fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last() {
+    let mut house = House::new(&settings(1));
+    let crane = target(
+        &mut house,
+        "crane",
+        Connector::Linux { host: "crane".to_owned(), port: 22, user: "t".to_owned(), host_key: "k".to_owned() },
+    );
+    let berths = target(
+        &mut house,
+        "berths",
+        Connector::Postgres { host: "b".to_owned(), port: 1, user: "t".to_owned(), database: "d".to_owned() },
+    );
+    let (oda, piet, tomas) = (house.id(Who::First), house.id(Who::Other), house.id(Who::Asker));
+    surveyed(&mut house, crane, "root", &[("oda", &["%wheel in /etc/sudoers"])]);
+    surveyed(&mut house, berths, "SUPERUSER", &[("piet", &["harbour_dba", "owners"])]);
+    for (subject, target, account) in [(oda, crane, "oda"), (piet, berths, "piet")] {
+        house.well(Who::Administrator, Command::SetAccount { subject, target, account: Said::new(account) });
+    }
+    let set =
+        |target, host| Command::SetTarget { target, emergency_least: None, alarm_after: None, runs_on: Some(host) };
+    house.well(Who::Administrator, set(berths, Some(crane)));
+    for wrong in [set(crane, Some(berths)), set(crane, Some(crane))] {
+        let refused = house.try_as(Who::Administrator, &wrong).unwrap_err().to_string();
+        assert!(refused.contains("can't run on itself"), "{refused}");
+    }
+    let right = Right { role: house.world.role_named(berths, "SUPERUSER").unwrap().id, scope: berths };
+    house.well(Who::Administrator, Command::GiveEligibility { subject: tomas, right, from: None, until: None });
+
+    let ways = Ways::of(&house.world);
+    let to_berths = ways.to(&house.world, berths, None, 99).ways;
+    let who: Vec<SubjectId> = to_berths.iter().map(|way| way.who).collect();
+    assert_eq!(who[..2], [piet, oda], "{to_berths:?}");
+    assert_eq!(hows(&to_berths[0]), [How::Owns, How::Holds, How::Holds, How::Gives]);
+    assert_eq!(
+        hows(&to_berths[1]),
+        [How::Owns, How::Holds, How::Gives, How::DoesEverything, How::RunsOn],
+        "root of the host is everything on what runs there"
+    );
+    let asked: Vec<SubjectId> = to_berths.iter().filter(|way| way.on_request).map(|way| way.who).collect();
+    assert!(asked.contains(&tomas) && !asked.contains(&oda), "{asked:?}");
+    let said: Vec<String> = to_berths[0].steps.iter().map(|step| step.sentence(&house.world)).collect();
+    assert_eq!(
+        said,
+        [
+            "owns `piet` on /berths",
+            "which is in owners on /berths",
+            "which is in harbour_dba on /berths",
+            "which gives SUPERUSER@/berths"
+        ]
+    );
+    // A superuser of the database starts programs on the crane's host, and isn't root there.
+    let to_crane = ways.to(&house.world, crane, None, 99).ways;
+    let piets = to_crane.iter().find(|way| way.who == piet).unwrap();
+    assert_eq!((piets.to.clone(), piets.on_request), (Place::Programs(crane, berths), false));
+    let root = Right { role: house.world.role_named(crane, "root").unwrap().id, scope: crane };
+    let rooted: Vec<SubjectId> = ways.to(&house.world, crane, Some(root), 99).ways.iter().map(|way| way.who).collect();
+    assert_eq!(rooted, [oda]);
+
+    let odas = ways.of_subject(&house.world, oda, 99, |_| true).ways;
+    assert!(odas.iter().any(|way| way.to == Place::Everything(berths)), "{odas:?}");
+    assert!(ways.of_subject(&house.world, SubjectId(9999), 99, |_| true).total == 0);
+    for subject in [piet, tomas] {
+        house.well(Who::Administrator, Command::Suspend { subject });
+    }
+    let left: Vec<SubjectId> =
+        Ways::of(&house.world).to(&house.world, berths, None, 99).ways.iter().map(|way| way.who).collect();
+    assert!(left.contains(&piet), "his account there is none the weaker for it");
+    assert!(!left.contains(&tomas), "who is suspended can't ask");
+}

@@ -1,0 +1,67 @@
+//! Ways: who can reach what, and how.
+
+use tempestas_api::{WayView, WaysQuery, WaysReply};
+use tempestas_core::{
+    Sight, World,
+    ways::{Place, Way},
+};
+
+use super::{right, scope, subject};
+use crate::{
+    callers::Overseer,
+    door::{Answer, Json, Query},
+    problem::Failure,
+};
+
+/// Most that are listed.
+const LISTED_MOST: usize = 500;
+
+pub(super) async fn ways(Overseer(me): Overseer, Query(query): Query<WaysQuery>) -> Answer<WaysReply> {
+    let sight = me.sight().await;
+    let graph = me.app.ways().await;
+    let world = me.app.world().await;
+    let found = match (query.to.as_deref(), query.of.as_deref()) {
+        (Some(to), None) => {
+            let (at, only) = if to.contains('@') {
+                let right = right(&world, to)?;
+                (right.scope, Some(right))
+            } else {
+                (scope(&world, to)?.id, None)
+            };
+            if !sight.sees_scope(&world, at) {
+                return Err(Failure::unknown("scope", to, "`tempestas targets` and `tempestas standing` show paths"));
+            }
+            graph.to(&world, at, only, LISTED_MOST)
+        }
+        (None, Some(of)) => {
+            let sees = |place: &Place| place.scope().is_none_or(|at| sight.sees_scope(&world, at));
+            graph.of_subject(&world, subject(&world, of)?, LISTED_MOST, sees)
+        }
+        _ => return Err(Failure::invalid("say either where to, or whose ways".to_owned())),
+    };
+    Ok(Json(WaysReply {
+        total: found.total,
+        without_asking: found.without_asking,
+        ways: found.ways.iter().map(|way| view(&world, &sight, way)).collect(),
+    }))
+}
+
+fn view(world: &World, sight: &Sight, way: &Way) -> WayView {
+    let seen = |place: &Place| place.scope().is_none_or(|at| sight.sees_scope(world, at));
+    let step = |step: &tempestas_core::ways::Step| {
+        if seen(&step.from) && seen(&step.to) {
+            step.sentence(world)
+        } else {
+            "by a way through a system that you may not see".to_owned()
+        }
+    };
+    let mut steps: Vec<String> = way.steps.iter().map(step).collect();
+    steps.dedup();
+    WayView {
+        who: world.subject_name(way.who),
+        to: way.to.says(world),
+        weight: way.to.weight(world),
+        on_request: way.on_request,
+        steps,
+    }
+}
