@@ -33,6 +33,8 @@ pub struct StandingView {
     pub role: String,
     /// Path of the scope.
     pub scope: String,
+    /// Path of the system that it is, or is a part of.
+    pub target: String,
     /// How much harm it can do.
     pub weight: Weight,
     /// How it came to be, outermost first; empty where it is held directly.

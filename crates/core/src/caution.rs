@@ -70,6 +70,9 @@ impl Caution {
                     "it is used on most working days ({days} days recorded): its holder would ask daily, or needs a smaller role for daily work"
                 )
             }
+            Self::Emergency { left: 1, least } => {
+                format!("1 emergency holder would be left, and {least} must stay")
+            }
             Self::Emergency { left, least } => {
                 format!("{left} emergency holders would be left, and {least} must stay")
             }

@@ -266,7 +266,9 @@ pub(crate) fn ensure_holders_stay(
                 world.path(scope),
             )));
         }
-        left.push((scope, holders));
+        if loses_critical || !holders.is_empty() {
+            left.push((scope, holders));
+        }
     }
     Ok(left)
 }

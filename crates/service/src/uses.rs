@@ -19,6 +19,7 @@ pub(crate) struct Uses {
     pub(crate) from: Timestamp,
     by: BTreeMap<StandingId, Vec<Timestamp>>,
     told: BTreeSet<ScopeId>,
+    last: LastUses,
 }
 
 /// What is looked for: an account's uses of one role, in one part and below.
@@ -28,6 +29,7 @@ struct Wanted {
     account: String,
     role: String,
     part: Vec<String>,
+    last_used: Option<Timestamp>,
 }
 
 impl Wanted {
@@ -44,6 +46,7 @@ impl Wanted {
             account: world.text(held.account),
             role: world.roles.get(&held.right.role).map(|role| role.name.clone()).unwrap_or_default(),
             part,
+            last_used: held.last_used,
         }
     }
 
@@ -59,7 +62,7 @@ impl Uses {
             let world = app.world().await;
             chosen.iter().filter_map(|id| world.standing.get(id)).map(|held| Wanted::of(&world, held)).collect()
         };
-        let told = app.store().told().await?.into_keys().collect();
+        let told: BTreeSet<ScopeId> = app.store().told().await?.into_keys().collect();
         let mut accounts: BTreeMap<(ScopeId, &str), Vec<Recorded>> = BTreeMap::new();
         let mut by = BTreeMap::new();
         for one in &wanted {
@@ -70,10 +73,13 @@ impl Uses {
             };
             let recorded = recorded.iter().filter(|recorded| one.covers(recorded));
             let mut uses: Vec<Timestamp> = recorded.flat_map(|recorded| recorded.uses.iter().copied()).collect();
+            // What the target itself says about the last use may have left no line in its log.
+            uses.extend(one.last_used.filter(|at| *at >= from && told.contains(&one.target) && !uses.contains(at)));
             uses.sort_unstable();
             by.insert(one.standing, uses);
         }
-        Ok(Self { from, by, told })
+        drop(accounts);
+        Ok(Self { from, by, told, last: LastUses::read(app).await? })
     }
 
     /// The uses of one of them, in order.
@@ -81,9 +87,32 @@ impl Uses {
         self.by.get(&standing).map_or(&[], Vec::as_slice)
     }
 
+    /// When anything was last used.
+    pub(crate) const fn last(&self) -> &LastUses {
+        &self.last
+    }
+
     /// Whether a target tells of uses at all.
     pub(crate) fn told(&self, target: ScopeId) -> bool {
         self.told.contains(&target)
+    }
+}
+
+/// When standing rights were last used, as far as targets told, for looking up many.
+pub(crate) struct LastUses(BTreeMap<(ScopeId, String), Vec<Recorded>>);
+
+impl LastUses {
+    pub(crate) async fn read(app: &App) -> Result<Self, Failure> {
+        Ok(Self(app.store().last_uses().await?))
+    }
+
+    /// The last use of a right, by the target's activity or its own survey.
+    pub(crate) fn of(&self, world: &World, held: &Standing) -> Option<Timestamp> {
+        let wanted = Wanted::of(world, held);
+        let recorded = self.0.get(&(held.target, wanted.account.clone())).into_iter().flatten();
+        let last =
+            recorded.filter(|recorded| wanted.covers(recorded)).flat_map(|recorded| recorded.uses.iter().copied());
+        last.max().max(held.last_used)
     }
 }
 

@@ -13,6 +13,8 @@ use tempestas_core::{
 };
 use tempestas_store::Entry;
 
+use crate::uses::LastUses;
+
 pub(crate) fn subject(world: &World, subject: &Subject) -> SubjectView {
     SubjectView {
         id: subject.id.to_string(),
@@ -70,7 +72,7 @@ pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
     }
 }
 
-pub(crate) fn standing(world: &World, owners: &Owners<'_>, right: &Standing) -> StandingView {
+pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, right: &Standing) -> StandingView {
     let role = world.roles.get(&right.right.role);
     StandingView {
         id: right.id.to_string(),
@@ -78,12 +80,13 @@ pub(crate) fn standing(world: &World, owners: &Owners<'_>, right: &Standing) -> 
         who: owners.of(right).map(|who| world.subject_name(who)),
         role: role.map(|role| role.name.clone()).unwrap_or_default(),
         scope: world.path(right.right.scope),
+        target: world.path(right.target),
         weight: role.map_or(Weight::Critical, |role| role.weight),
         chain: right.chain.clone(),
         direct: right.handle.is_some(),
         since: right.since,
         first_seen: right.first_seen,
-        last_used: right.last_used,
+        last_used: last.of(world, right),
     }
 }
 

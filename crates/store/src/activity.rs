@@ -44,6 +44,14 @@ pub(crate) async fn prepare(observed: &mut SqliteConnection) -> Result<(), sqlx:
     sqlx::query(
         "CREATE TABLE IF NOT EXISTS told (target INTEGER PRIMARY KEY, from_at INTEGER NOT NULL, asked_at INTEGER NOT NULL) STRICT",
     )
+    .execute(&mut *observed)
+    .await?;
+    sqlx::query(
+        "CREATE TABLE IF NOT EXISTS last_uses (
+            target INTEGER NOT NULL, account TEXT NOT NULL, roles TEXT NOT NULL, part TEXT NOT NULL, at INTEGER NOT NULL,
+            PRIMARY KEY (target, account, roles, part)
+        ) STRICT, WITHOUT ROWID",
+    )
     .execute(observed)
     .await?;
     Ok(())
@@ -84,6 +92,24 @@ impl Store {
             });
             insert.build().execute(&mut *together).await?;
         }
+        let mut last: BTreeMap<(&str, String, String), Timestamp> = BTreeMap::new();
+        for one in uses {
+            let at = last.entry((&one.account, json(&one.roles), json(&one.part))).or_insert(one.at);
+            *at = one.at.max(*at);
+        }
+        for ((account, roles, part), at) in last {
+            sqlx::query(
+                "INSERT INTO last_uses (target, account, roles, part, at) VALUES (?1, ?2, ?3, ?4, ?5)
+                 ON CONFLICT DO UPDATE SET at = max(at, excluded.at)",
+            )
+            .bind(number(target.0))
+            .bind(account)
+            .bind(roles)
+            .bind(part)
+            .bind(micros(at))
+            .execute(&mut *together)
+            .await?;
+        }
         sqlx::query("DELETE FROM activity WHERE target = ?1 AND at < ?2")
             .bind(number(target.0))
             .bind(micros(forget_before))
@@ -114,6 +140,22 @@ impl Store {
             Ok((ScopeId(unsigned(row.try_get("target")?)), told))
         });
         Ok(told.collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// When each account was last seen to use what, by target and account.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn last_uses(&self) -> Result<BTreeMap<(ScopeId, String), Vec<Recorded>>, StoreError> {
+        let mut observed = self.observed.lock().await;
+        let rows: Vec<(i64, String, String, String, i64)> =
+            sqlx::query_as("SELECT target, account, roles, part, at FROM last_uses").fetch_all(&mut *observed).await?;
+        let mut by: BTreeMap<_, Vec<Recorded>> = BTreeMap::new();
+        for (target, account, roles, part, at) in rows {
+            let recorded = Recorded { roles: names(&roles), part: names(&part), uses: vec![time(at)] };
+            by.entry((ScopeId(unsigned(target)), account)).or_default().push(recorded);
+        }
+        Ok(by)
     }
 
     /// The uses of one account on one target since `from`, by the roles that permit them and the part.

@@ -35,7 +35,7 @@ export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: Re
           ))}
           <span className="text-ink-2">{useAndAdvice(item)}</span>
           <span>
-            <span className="label">Taken away:</span> {item.taken_away}
+            <span className="label">Taken away:</span> {item.taken_away.replaceAll('`', '')}
           </span>
           {item.also_lost.length > 0 && (
             <span className="text-warm">

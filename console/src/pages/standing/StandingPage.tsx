@@ -1,4 +1,5 @@
-// Standing: every right held all the time, with facets that count; chosen ones go to the tray.
+// Standing: every right held all the time, with facets that count; chosen ones go to the tray. An address with
+// `?pick=h12&pick=h13&rehearse=1` opens it with those picked, for handing a choice on.
 
 import { useMemo, useState } from 'react'
 import { useSearchParams } from 'react-router'
@@ -28,7 +29,7 @@ function sentence(all: Standing[]): string {
 export default function StandingPage() {
   const me = useMe()
   const [search, setSearch] = useSearchParams()
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(() => new Set(search.getAll('pick')))
   const [wide] = useState(() => matchMedia('(min-width: 64rem)').matches)
   const q = search.get('q') ?? ''
   const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
@@ -57,6 +58,7 @@ export default function StandingPage() {
           />
         </details>
         <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
+          <Drift may={administers ?? false} />
           <Section
             title={`${count(shown.length, 'right')}${shown.length < all.length ? ` of ${figure(all.length)}` : ''}`}
             aside={
@@ -84,8 +86,7 @@ export default function StandingPage() {
               {() => <StandingTable rows={shown} chosen={chosen} setChosen={administers ? setChosen : undefined} />}
             </Shown>
           </Section>
-          {administers && chosen.size > 0 && <Tray chosen={all.filter((one) => chosen.has(one.id))} clear={() => setChosen(new Set())} />}
-          <Drift may={administers ?? false} />
+          {administers && chosen.size > 0 && <Tray rehearsed={search.has('rehearse')} chosen={all.filter((one) => chosen.has(one.id))} clear={() => setChosen(new Set())} />}
           <Conversions may={administers ?? false} />
         </div>
       </div>

@@ -44,10 +44,10 @@ function Left({ left }: { left: Plan['left'] }) {
   ))
 }
 
-export function Tray({ chosen, clear }: { chosen: Standing[]; clear: () => void }) {
+export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: () => void; rehearsed: boolean }) {
   const [waves, setWaves] = useState<Waves>({ name: '', size: '', pace: '', until: '' })
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
-  const [rehearse, setRehearse] = useState(false)
+  const [rehearse, setRehearse] = useState(rehearsed)
   const ids = chosen.map((one) => one.id)
   const pilot = ids.filter((id) => picked.has(id))
   const plan = useData(['plan', ids.join(',')], ['standing', 'terms', 'people'], () => post('/api/v1/conversions/preview', { chosen: ids }), { keep: true })

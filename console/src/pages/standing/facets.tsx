@@ -22,7 +22,7 @@ export const FACETS: Facet[] = [
   { key: 'used', title: 'Last used', of: used },
   { key: 'way', title: 'Comes by', of: (one) => (one.direct ? 'directly' : 'a group or other role') },
   { key: 'holder', title: 'Holder', of: (one) => (one.who ? 'known' : 'nobody named yet') },
-  { key: 'top', title: 'System', of: (one) => one.scope.split('/').slice(0, 4).join('/') },
+  { key: 'top', title: 'System', of: (one) => one.target },
   { key: 'role', title: 'Role', of: (one) => one.role },
 ]
 

@@ -10,7 +10,7 @@ use tempestas_e2e::browser::Browser;
 async fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let [state, into, rest @ ..] = arguments.as_slice() else {
-        eprintln!("tempestas-shots STATE DIRECTORY [WHO THEME WIDTH PATH…]");
+        eprintln!("tempestas-shots STATE DIRECTORY [WHO THEME WIDTH[xHEIGHT] PATH…]");
         return ExitCode::from(2);
     };
     match shoot(&PathBuf::from(state), &PathBuf::from(into), rest).await {
@@ -41,15 +41,16 @@ const PICTURES: [(&str, &str, &str, u32, &str, &str); 12] = [
 async fn shoot(state: &std::path::Path, into: &std::path::Path, rest: &[String]) -> anyhow::Result<()> {
     let facts = Facts::read(state)?;
     let mut signed_in: Option<(String, Browser)> = None;
-    let own;
+    let (own, mut own_height) = (rest.get(3..).unwrap_or_default().to_vec(), None);
     let pictures: Vec<(String, &str, &str, u32, &str, &str)> = match rest {
         [] => PICTURES
             .iter()
             .map(|(name, who, theme, width, path, says)| ((*name).to_owned(), *who, *theme, *width, *path, *says))
             .collect(),
-        [who, theme, width, paths @ ..] => {
-            own = paths.to_vec();
-            let width: u32 = width.parse()?;
+        [who, theme, width, ..] => {
+            let (width, height) = width.split_once('x').unwrap_or((width, "800"));
+            let (width, tall): (u32, u32) = (width.parse()?, height.parse()?);
+            own_height = Some(tall);
             own.iter()
                 .enumerate()
                 .map(|(n, path)| {
@@ -71,7 +72,7 @@ async fn shoot(state: &std::path::Path, into: &std::path::Path, rest: &[String])
         }
         let (_, browser) = signed_in.as_ref().context("somebody is signed in")?;
         browser.theme(theme).await?;
-        browser.size(*width, if *width < 600 { 844 } else { 800 }).await?;
+        browser.size(*width, own_height.unwrap_or(if *width < 600 { 844 } else { 800 })).await?;
         browser.page(path).await?;
         if !says.is_empty() {
             browser.says(says).await?;

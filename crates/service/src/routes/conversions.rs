@@ -74,7 +74,7 @@ fn plan_item_view(
         settings.iter().find(|setting| setting.setting == name).map(|setting| setting.value.clone()).unwrap_or_default()
     };
     Some(PlanItemView {
-        standing: views::standing(world, owners, held),
+        standing: views::standing(world, owners, uses.last(), held),
         taken_away: taken_away(world, held),
         also_lost: item
             .also_lost

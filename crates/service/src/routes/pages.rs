@@ -17,6 +17,7 @@ use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
     problem::Failure,
+    uses::LastUses,
     views,
 };
 
@@ -142,6 +143,7 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
     let now = Timestamp::now();
     let sight = me.sight().await;
     let unknown = || Failure::unknown("person, group or program", &who, "the search finds whom you may see");
+    let last = LastUses::read(&me.app).await?;
     let (id, mut page) = {
         let world = me.app.world().await;
         let id = subject(&world, &who).ok().filter(|id| sight.sees_subject(&world, *id)).ok_or_else(unknown)?;
@@ -167,7 +169,7 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
                 .values()
                 .filter(|held| sight.sees_scope(&world, held.right.scope) || id == me.person)
                 .filter(|held| owners.of(held).is_some_and(|holder| world.belongs_to(holder, id)))
-                .map(|held| views::standing(&world, &owners, held))
+                .map(|held| views::standing(&world, &owners, &last, held))
                 .collect(),
             eligible: own_rights(&world, id, now)
                 .into_iter()
@@ -188,7 +190,7 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
 }
 
 /// The worst standing rights first: critical before privileged, long unused before used, and only what a person holds.
-fn worst(world: &World, sight: &Sight) -> Vec<StandingView> {
+fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
     let owners = world.owners();
     let mut held: Vec<_> = world
         .standing
@@ -199,15 +201,15 @@ fn worst(world: &World, sight: &Sight) -> Vec<StandingView> {
             holder.is_some_and(|holder| holder.kind == SubjectKind::Person)
         })
         .collect();
-    held.sort_by_key(|held| {
+    held.sort_by_cached_key(|held| {
         let weight = world.roles.get(&held.right.role).map(|role| role.weight);
-        (std::cmp::Reverse(weight), held.last_used, held.first_seen)
+        (std::cmp::Reverse(weight), last.of(world, held), held.first_seen)
     });
-    held.into_iter().take(WORST).map(|held| views::standing(world, &owners, held)).collect()
+    held.into_iter().take(WORST).map(|held| views::standing(world, &owners, last, held)).collect()
 }
 
 pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
-    let sight = me.sight().await;
+    let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
     let world = me.app.world().await;
     if !sight.sees_all(&world) {
         return Err(Refusal::NotAllowed("the first day is for those who look after everything".to_owned()).into());
@@ -275,7 +277,7 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
     Ok(Json(FirstDayReply {
         done: steps.iter().all(|step| step.done),
         steps,
-        worst: worst(&world, &sight),
+        worst: worst(&world, &sight, &last),
         conversions: world.conversions.values().rev().take(5).map(|one| views::conversion(&world, one)).collect(),
     }))
 }

@@ -9,18 +9,19 @@ use crate::{
     callers::{Administrator, Overseer, SignedIn},
     door::{Answer, At, Body, Json, Query},
     problem::Failure,
+    uses::LastUses,
     views,
 };
 
 pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFilter>) -> Answer<Vec<StandingView>> {
-    let sight = me.sight().await;
+    let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
     let world = me.app.world().await;
     let at = filter.at.as_deref().map(|path| scope(&world, path)).transpose()?.map(|scope| scope.id);
     let who = filter.who.as_deref().map(|name| subject(&world, name)).transpose()?;
     let owners = world.owners();
     let mut seen: Vec<StandingView> = Vec::new();
     for held in world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)) {
-        let mut shown = views::standing(&world, &owners, held);
+        let mut shown = views::standing(&world, &owners, &last, held);
         if let Some(at) = at {
             let reaches_down = world.is_within(at, held.right.scope);
             if !reaches_down && !world.is_within(held.right.scope, at) {
