@@ -290,6 +290,11 @@ pub enum AlarmKind {
         /// The grant.
         grant: GrantId,
     },
+    /// The login of an ended grant can't be dropped; it is left without sign-in, powers and members.
+    LoginKept {
+        /// The grant.
+        grant: GrantId,
+    },
     /// Something with our mark that no grant explains.
     Stray {
         /// The target.

@@ -499,6 +499,11 @@ impl AlarmKind {
                     elevation(grant)
                 )
             }
+            Self::LoginKept { grant } => format!(
+                "the login of {} can't be dropped, since objects hang on it; it is left without sign-in, powers and members: \
+                 hand the objects to somebody, drop it, and settle this",
+                elevation(grant)
+            ),
             Self::Stray { target } => {
                 format!(
                     "something on {} bears our mark and no grant explains it; it is being ended",

@@ -440,10 +440,12 @@ impl World {
     #[must_use]
     pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
         use crate::AlarmKind::{
-            ClockStep, ConversionStopped, Missing, NewPower, Recovered, Skew, Stray, SurveyHeld, TakeLate,
+            ClockStep, ConversionStopped, LoginKept, Missing, NewPower, Recovered, Skew, Stray, SurveyHeld, TakeLate,
         };
         match about {
-            TakeLate { grant } | Missing { grant } => self.grants.get(grant).map(|grant| grant.right.scope),
+            TakeLate { grant } | Missing { grant } | LoginKept { grant } => {
+                self.grants.get(grant).map(|grant| grant.right.scope)
+            }
             Stray { target } | SurveyHeld { target } | Skew { target, .. } => Some(*target),
             ConversionStopped { conversion } => {
                 self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)

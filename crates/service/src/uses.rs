@@ -74,7 +74,12 @@ impl Uses {
             let recorded = recorded.iter().filter(|recorded| one.covers(recorded));
             let mut uses: Vec<Timestamp> = recorded.flat_map(|recorded| recorded.uses.iter().copied()).collect();
             // What the target itself says about the last use may have left no line in its log.
-            uses.extend(one.last_used.filter(|at| *at >= from && told.contains(&one.target) && !uses.contains(at)));
+            let unrecorded = |at: &Timestamp| {
+                let day_before = days_before(*at, 1);
+                *at >= from && told.contains(&one.target) && uses.iter().all(|known| *known < day_before)
+            };
+            let last = one.last_used.filter(unrecorded);
+            uses.extend(last);
             uses.sort_unstable();
             by.insert(one.standing, uses);
         }

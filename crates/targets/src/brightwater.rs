@@ -206,6 +206,7 @@ impl Brightwater {
                     what: format!("a token minted while elevated, good until {}", token.ends),
                     when: Some(token.minted),
                     ended: true,
+                    alarming: false,
                 });
             }
         }
@@ -222,6 +223,7 @@ impl Brightwater {
                     ),
                     when: Some(posting.since),
                     ended: false,
+                    alarming: false,
                 });
             }
         }
@@ -236,6 +238,7 @@ impl Brightwater {
                     ),
                     when: Some(function.since),
                     ended: false,
+                    alarming: false,
                 });
             }
         }

@@ -255,13 +255,13 @@ impl Fathom {
                 let path = format!("/keys/{}/{}", identity.name, key.name);
                 Api::send(self.api.call(Method::DELETE, &path)).await?;
                 let what = format!("the program key {} made while elevated", key.name);
-                found.push(LeftoverFound { what, when: Some(key.made), ended: true });
+                found.push(LeftoverFound { what, when: Some(key.made), ended: true, alarming: false });
             }
         }
         for pin in self.api.whole::<Pin>("/pins").await? {
             if pin.made_by == *account && pin.since >= call.opened_at && !self.is_ours(&pin) {
                 let what = format!("the sheet {} pinned to {} at {} while elevated", pin.sheet, pin.to, pin.site);
-                found.push(LeftoverFound { what, when: Some(pin.since), ended: false });
+                found.push(LeftoverFound { what, when: Some(pin.since), ended: false, alarming: false });
             }
         }
         Ok(found)

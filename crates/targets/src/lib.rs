@@ -132,6 +132,8 @@ pub struct LeftoverFound {
     pub when: Option<Timestamp>,
     /// Whether we ended it, or only show it.
     pub ended: bool,
+    /// Whether somebody must see to it: the target can't be made as it was.
+    pub alarming: bool,
 }
 
 /// What reading a grant back showed.
@@ -250,7 +252,7 @@ impl Target {
         match self {
             Self::Linux(target) => limited(target.check()).await,
             Self::Ldap(target) => limited(target.check()).await,
-            Self::Postgres(target) => limited(target.clock()).await.map(|_| Vec::new()),
+            Self::Postgres(target) => limited(target.check()).await,
             Self::Brightwater(target) => limited(target.clock()).await.map(|_| Vec::new()),
             Self::Fathom(target) => limited(target.clock()).await.map(|_| Vec::new()),
             Self::Described(target) => limited(target.survey()).await.map(|found| {

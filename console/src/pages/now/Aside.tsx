@@ -9,7 +9,7 @@ import { about } from '../../words/time'
 import type { Bar } from './lanes'
 
 /** Alarms that a person settles; the others settle once their cause is gone. */
-const BY_HAND = ['clock-step', 'recovered', 'missing']
+const BY_HAND = ['clock-step', 'recovered', 'missing', 'login-kept']
 
 function Alarms({ me }: { me: Me }) {
   const alarms = useData(['alarms'], ['alarms'], () => get('/api/v1/alarms'))

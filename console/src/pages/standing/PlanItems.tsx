@@ -20,6 +20,7 @@ export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: Re
             <label className="ml-auto inline-flex min-h-7 items-center gap-1.5">
               <input
                 type="checkbox"
+                className="size-[26px]"
                 checked={pilot.has(item.standing.id)}
                 aria-label={`${item.standing.id} goes first, in a pilot`}
                 onChange={(event) => setPilot(new Set(event.target.checked ? [...pilot, item.standing.id] : [...pilot].filter((id) => id !== item.standing.id)))}

@@ -7,8 +7,8 @@ use jiff::Timestamp;
 use super::{Draft, checked_text, house};
 use crate::{
     AlarmKind, Command, Connector, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState,
-    Refusal, Row, Said, Seconds, Standing, WavePlan, Weight, What, caution::came_back, conversion::ensure_holders_stay,
-    later,
+    Refusal, Row, Said, Seconds, Standing, WavePlan, Weight, What, World, caution::came_back,
+    conversion::ensure_holders_stay, later,
 };
 
 /// Longest that a drift may be ignored.
@@ -131,7 +131,8 @@ pub(super) fn seen(draft: &mut Draft<'_>, appeared: Vec<Sighted>, vanished: Vec<
     let direct: BTreeSet<String> =
         appeared.iter().filter(|one| one.standing.chain.is_empty()).map(|one| one.account.clone()).collect();
     for Sighted { standing, account, weight } in appeared {
-        if standing.chain.is_empty() || !direct.contains(&account) {
+        let explained = direct.contains(&account) || by_one_put_back(world, &standing, &account);
+        if standing.chain.is_empty() || !explained {
             let came_back = came_back(world, &standing, &account);
             let kind = came_back.map_or(DriftKind::Gained, |conversion| DriftKind::CameBack { conversion });
             notice(draft, kind, standing, weight);
@@ -141,6 +142,16 @@ pub(super) fn seen(draft: &mut Draft<'_>, appeared: Vec<Sighted>, vanished: Vec<
         let weight = world.roles.get(&standing.right.role).map_or(Weight::Ordinary, |role| role.weight);
         notice(draft, DriftKind::Lost, standing, weight);
     }
+}
+
+/// Whether a right is held through one that we put back ourselves.
+fn by_one_put_back(world: &World, standing: &Standing, account: &str) -> bool {
+    let items = world.conversions.values().flat_map(|conversion| &conversion.items);
+    items.filter(|item| matches!(item.state, ItemState::Restoring | ItemState::Restored)).any(|item| {
+        item.standing.target == standing.target
+            && world.is_text(item.standing.account, account)
+            && world.roles.get(&item.standing.right.role).map(|role| &role.name) == standing.chain.first()
+    })
 }
 
 fn notice(draft: &mut Draft<'_>, kind: DriftKind, standing: Standing, weight: Weight) {

@@ -146,7 +146,10 @@ fn settle(draft: &mut Draft<'_>, id: AlarmId) -> Result<(), Refusal> {
         .filter(|alarm| alarm.settled.is_none())
         .ok_or_else(|| Refusal::unknown("open alarm", id, "`tempestas alarms` lists them"))?;
     match &alarm.about {
-        AlarmKind::ClockStep { .. } | AlarmKind::Recovered { .. } | AlarmKind::Missing { .. } => {
+        AlarmKind::ClockStep { .. }
+        | AlarmKind::Recovered { .. }
+        | AlarmKind::Missing { .. }
+        | AlarmKind::LoginKept { .. } => {
             draft.root_administrator()?;
         }
         AlarmKind::Skew { .. } if draft.context.caller.actor == Actor::Keeper => {}

@@ -224,15 +224,22 @@ fn standing(
 /// How much older than an act of ours a survey may be, by the target's clock, to be still from before it.
 const READ_BEFORE: Seconds = Seconds(10);
 
-/// What we changed while the survey was under way is not drift: it may have been read before.
-fn just_changed<'w>(draft: &Draft<'w>, survey: &Survey, state: ItemState) -> impl Iterator<Item = &'w crate::Item> {
+/// What we changed while the survey was under way, or are about to, is not drift: it may have been read before or after.
+fn just_changed<'w>(
+    draft: &Draft<'w>,
+    survey: &Survey,
+    changed: ItemState,
+    changing: ItemState,
+) -> impl Iterator<Item = &'w crate::Item> {
     let clock = survey.clock;
     let items = draft.world.conversions.values().flat_map(|conversion| &conversion.items);
-    items.filter(move |item| item.state == state && item.at.is_some_and(|at| later(at, READ_BEFORE) >= clock))
+    items.filter(move |item| {
+        item.state == changing || (item.state == changed && item.at.is_some_and(|at| later(at, READ_BEFORE) >= clock))
+    })
 }
 
 fn just_taken(draft: &Draft<'_>, survey: &Survey, right: &Standing, account: &str) -> bool {
-    just_changed(draft, survey, ItemState::Taken).any(|item| {
+    just_changed(draft, survey, ItemState::Taken, ItemState::Restoring).any(|item| {
         item.standing.target == right.target
             && item.standing.right == right.right
             && item.standing.handle == right.handle
@@ -241,7 +248,7 @@ fn just_taken(draft: &Draft<'_>, survey: &Survey, right: &Standing, account: &st
 }
 
 fn just_restored(draft: &Draft<'_>, survey: &Survey, right: &Standing) -> bool {
-    just_changed(draft, survey, ItemState::Restored).any(|item| item.standing.id == right.id)
+    just_changed(draft, survey, ItemState::Restored, ItemState::Taking).any(|item| item.standing.id == right.id)
 }
 
 /// The digest an account is known by already, or a new one.

@@ -2,7 +2,7 @@
 
 use reqwest::Method;
 use serde_json::json;
-use tempestas_api::{NewTerms, WaitQuery};
+use tempestas_api::{NewTerms, StandingFilter, WaitQuery};
 use tempestas_core::StartChoice;
 use tempestas_demo::{
     cluster,
@@ -279,6 +279,36 @@ async fn a_lost_connection_is_said_and_mended_without_a_reload() {
     browser.until("that it is back", |text| !text.contains("The connection is lost")).await.unwrap();
     house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 3600).await.unwrap();
     browser.says("1 live").await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_conversion_is_rehearsed_begun_with_a_pilot_and_undone_in_the_browser() {
+    let house = House::new(Plan::cloud_only()).await;
+    let all = house.client(MARA).standing(&StandingFilter::default()).await.unwrap();
+    let held = |account: &str, role: &str| all.iter().find(|one| one.account == account && one.role == role).unwrap();
+    let (writer, batch) = (&held("t.reyes", "tide-writer").id, &held("night-batch", "tide-writer").id);
+    let mara = house.browser(MARA).await;
+    mara.size(1280, 800).await.unwrap();
+    mara.page(&format!("/standing?pick={writer}&pick={batch}")).await.unwrap();
+    mara.says("A program works with it").await.unwrap();
+    mara.press("Rehearse").await.unwrap();
+    mara.says("What night-batch starts every day at 02:15").await.unwrap();
+    mara.says("Whom to talk to").await.unwrap();
+    // What lies half below the bar at the top is no target of its size.
+    mara.script("scrollTo(0, 0)").await.unwrap();
+    assert_eq!(mara.axe().await.unwrap(), Vec::<String>::new());
+    mara.at(&format!("//input[@aria-label='{writer} goes first, in a pilot']")).await.unwrap().click().await.unwrap();
+    mara.write("What to call it", "Lake first").await.unwrap();
+    mara.press("Begin with 1 right").await.unwrap();
+    mara.says("Wave 1 of 2, read back whole").await.unwrap();
+    assert!(!house.may(&house.cloud_key("t.reyes"), "write", "table", &["lake"]).await);
+    assert!(house.may(&house.cloud_key("night-batch"), "write", "table", &["reports"]).await, "its wave has not begun");
+    mara.press("Begin wave 2").await.unwrap();
+    mara.says(": 2 taken away").await.unwrap();
+    mara.press("Undo").await.unwrap();
+    mara.press("Undo it").await.unwrap();
+    mara.says("2 put back; undone").await.unwrap();
+    assert!(house.may(&house.cloud_key("night-batch"), "write", "table", &["reports"]).await);
 }
 
 #[tokio::test(flavor = "multi_thread")]

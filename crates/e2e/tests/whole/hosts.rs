@@ -7,7 +7,7 @@ use std::{
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{Chosen, ConvertRequest, LoginAsk, NewAccount, NewTerms, StandingFilter, WhichTarget};
-use tempestas_core::ItemState;
+use tempestas_core::{ItemState, rehearsal::Rhythm};
 use tempestas_demo::{
     cluster::free_port,
     hosts::{CRANE, Host, Lab, enrol, missing},
@@ -382,6 +382,29 @@ async fn a_line_of_sudoers_loses_one_name_and_gets_it_back_word_for_word() {
     let restored = host.sh("cat /etc/sudoers.d/pier /etc/group /root/.ssh/authorized_keys").unwrap();
     let sorted = |text: &str| text.replace("pier-seal,psol", "psol,pier-seal");
     assert_eq!(sorted(&restored), sorted(&before));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_sudo_and_sshd_leave_in_the_log_is_the_use_of_a_right() {
+    let pier = Pier::new(1).await;
+    let (host, mara, path) = (&pier.hosts[0], pier.house.client(MARA), &pier.paths[0]);
+    let account = NewAccount { target: path.clone(), account: "jweir".to_owned() };
+    mara.set_account("jonas.weir", &account).await.unwrap();
+    for _ in 0..2 {
+        assert_eq!(host.sh("su jweir -c 'sudo -n id -u'").unwrap().trim(), "0");
+    }
+    eventually("sudo's lines are in the log", async || {
+        host.sh("grep -c '\"submituser\":\"jweir\"' /var/log/auth.log || true").unwrap().trim() == "2"
+    })
+    .await;
+    mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
+    let all = mara.standing(&StandingFilter::default()).await.unwrap();
+    let held = all.iter().find(|one| one.account == "jweir" && one.role == "root").unwrap();
+    assert!(held.last_used.is_some_and(|at| at.duration_since(Timestamp::now()).abs() < SignedDuration::from_mins(1)));
+    let plan = mara.preview_conversion(&Chosen { chosen: vec![held.id.clone()] }).await.unwrap();
+    assert_eq!((plan.items[0].uses, plan.items[0].rhythm), (2, Rhythm::Rarely));
+    let log = host.sh("cat /var/log/auth.log").unwrap();
+    assert!(!log.contains("\"submituser\":\"tempestas\""), "our own orders are no activity");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -25,8 +25,16 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
         format!("ALTER ROLE {user} VALID UNTIL 'infinity'"),
         format!("ALTER ROLE {user} CONNECTION LIMIT -1"),
         "CREATE ROLE second LOGIN PASSWORD 'second' IN ROLE harbour_operator".to_owned(),
+        "GRANT berth_writer TO second WITH ADMIN OPTION".to_owned(),
+        "ALTER ROLE second SET search_path = hidden".to_owned(),
         "RESET ROLE".to_owned(),
         "CREATE TABLE kept AS SELECT * FROM berths".to_owned(),
+        "CREATE FUNCTION as_owner() RETURNS int LANGUAGE sql SECURITY DEFINER AS 'SELECT 1'".to_owned(),
+        "CREATE FUNCTION again() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'".to_owned(),
+        "CREATE TRIGGER again BEFORE INSERT ON kept FOR EACH ROW EXECUTE FUNCTION again()".to_owned(),
+        "SELECT lo_create(4711)".to_owned(),
+        "GRANT SELECT ON kept TO aosei".to_owned(),
+        "ALTER DEFAULT PRIVILEGES GRANT SELECT ON TABLES TO aosei".to_owned(),
     ] {
         sql.batch_execute(&attempt).await.unwrap_or_else(|error| panic!("{attempt}: {error:?}"));
     }
@@ -63,9 +71,19 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
     assert_eq!(over.elevation.state, "lapsed");
     let found: Vec<String> =
         over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
-    for expected in
-        ["the login role `second`", "membership of `second` in `harbour_operator`", "table kept in database `berths`"]
-    {
+    for expected in [
+        "the login role `second`",
+        "membership of `second` in `harbour_operator`, given",
+        "membership of `second` in `berth_writer`, with the right to hand it on",
+        "table kept in database `berths`",
+        "function `as_owner()`, which runs with the power of",
+        "trigger `again` on `kept` in database `berths`",
+        "large object 4711",
+        "a grant to `aosei` in database `berths`",
+        "privileges by default for what",
+        "a setting of `second`: search_path",
+        "itself: objects hang on it",
+    ] {
         assert!(found.iter().any(|what| what.contains(expected)), "{expected} is not among {found:?}");
     }
 }

@@ -19,3 +19,4 @@ mod proxy;
 mod sign_in;
 mod story;
 mod targets;
+mod waves;

@@ -149,6 +149,9 @@ impl Hands {
             return Err(TargetError::Refused("it is still there when read back".to_owned()));
         }
         let found = target.leftovers(&call).await?;
+        if found.iter().any(|one| one.alarming) {
+            self.app.report(Command::RaiseAlarm(AlarmKind::LoginKept { grant: grant.id })).await;
+        }
         let leftovers = found.into_iter().map(|found| (Said::new(found.what), found.when, found.ended)).collect();
         self.app.report(Command::GrantGone { grant: grant.id, leftovers }).await;
         Ok(())

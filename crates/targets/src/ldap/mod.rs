@@ -264,6 +264,7 @@ impl Ldap {
                     what: format!("the entry {} was {verb} while elevated", entry.dn),
                     when: entry.one(at).and_then(instant),
                     ended: false,
+                    alarming: false,
                 });
             }
         }

@@ -256,7 +256,10 @@ impl Linux {
         let (Outcome::Leftovers(found), _) = self.order(Order::Leftovers { grant: grant(call) }).await? else {
             return Err(otherwise());
         };
-        Ok(found.into_iter().map(|one| LeftoverFound { what: one.what, when: one.when, ended: one.ended }).collect())
+        Ok(found
+            .into_iter()
+            .map(|one| LeftoverFound { what: one.what, when: one.when, ended: one.ended, alarming: false })
+            .collect())
     }
 
     pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {

@@ -18,12 +18,17 @@ CREATE TABLE IF NOT EXISTS tempestas.grants (
     roles_before   oid[],                    -- roles that were there when it was given
     members_before text[]                    -- memberships that were there, as role:member
 );
+-- The transaction that gave it: whatever the catalogues hold that is younger came to be since.
+ALTER TABLE tempestas.grants ADD COLUMN IF NOT EXISTS given_xid xid8;
 -- Objects that belonged to the granted role and those it reaches, when it was given.
 CREATE TABLE IF NOT EXISTS tempestas.objects_before (
     name  text NOT NULL REFERENCES tempestas.grants,
     owner oid NOT NULL, dbid oid NOT NULL, classid oid NOT NULL, objid oid NOT NULL
 );
 CREATE INDEX IF NOT EXISTS objects_before_name ON tempestas.objects_before (name);
+
+-- Says which edition of all this is installed.
+CREATE OR REPLACE FUNCTION tempestas.edition() RETURNS int LANGUAGE sql AS 'SELECT 2';
 
 -- Takes everything from the login of one grant. By oid: a holder might have renamed it.
 CREATE OR REPLACE PROCEDURE tempestas.end_grant(which text) LANGUAGE plpgsql AS $$

@@ -39,12 +39,50 @@ const ROLES: &str = "
     ORDER BY 1";
 
 const MEMBERSHIPS: &str = "
-    SELECT p.rolname, h.rolname FROM pg_auth_members m
+    SELECT p.rolname, h.rolname, m.admin_option FROM pg_auth_members m
     JOIN pg_roles p ON p.oid = m.roleid JOIN pg_roles h ON h.oid = m.member, tempestas.grants g
     WHERE g.name = $1 AND g.members_before IS NOT NULL
-      AND (m.roleid || ':' || m.member) <> ALL (g.members_before)
+      AND (m.roleid || ':' || m.member || CASE WHEN m.admin_option THEN ':admin' ELSE '' END) <> ALL (g.members_before)
       AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid IN (m.member, m.roleid))
     ORDER BY 1, 2";
+
+/// What is younger than a transaction and holds for the whole cluster. Rows of grants of ours are no leftover.
+const YOUNGER: &str = "
+    SELECT format('a grant to `%s`%s, new since this was given', r.rolname,
+                  CASE WHEN b.datname IS NULL THEN '' ELSE format(' in database `%s`', b.datname) END)
+    FROM pg_shdepend d JOIN pg_roles r ON r.oid = d.refobjid LEFT JOIN pg_database b ON b.oid = d.dbid
+    WHERE d.refclassid = 'pg_authid'::regclass AND d.deptype = 'a' AND age(d.xmin) < age($1::text::xid8::xid)
+      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid = r.oid)
+    GROUP BY r.rolname, b.datname
+    UNION ALL
+    SELECT format('a setting of `%s`%s: %s', COALESCE(r.rolname, 'everybody'),
+                  CASE WHEN b.datname IS NULL THEN '' ELSE format(' in database `%s`', b.datname) END,
+                  (SELECT string_agg(split_part(one, '=', 1), ', ') FROM unnest(s.setconfig) one))
+    FROM pg_db_role_setting s LEFT JOIN pg_roles r ON r.oid = s.setrole LEFT JOIN pg_database b ON b.oid = s.setdatabase
+    WHERE age(s.xmin) < age($1::text::xid8::xid)
+    UNION ALL
+    SELECT format('the database `%s`, made or changed since this was given', datname) FROM pg_database
+    WHERE age(xmin) < age($1::text::xid8::xid)";
+
+/// What is younger than a transaction, in the database that is asked: what runs with another's power, or by itself.
+const YOUNGER_HERE: &str = "
+    SELECT format('the function `%s`, which runs with the power of `%s`,', p.oid::regprocedure, r.rolname)
+    FROM pg_proc p JOIN pg_roles r ON r.oid = p.proowner
+    WHERE p.prosecdef AND age(p.xmin) < age($1::text::xid8::xid) AND p.pronamespace <> COALESCE(to_regnamespace('tempestas'), 0)
+    UNION ALL
+    SELECT format('the trigger `%s` on `%s`', t.tgname, t.tgrelid::regclass) FROM pg_trigger t
+    WHERE NOT t.tgisinternal AND age(t.xmin) < age($1::text::xid8::xid)
+    UNION ALL
+    SELECT format('the event trigger `%s`', evtname) FROM pg_event_trigger WHERE age(xmin) < age($1::text::xid8::xid)
+    UNION ALL
+    SELECT format('privileges by default for what `%s` makes', r.rolname) FROM pg_default_acl a JOIN pg_roles r ON r.oid = a.defaclrole
+    WHERE age(a.xmin) < age($1::text::xid8::xid)
+    UNION ALL
+    SELECT format('the large object %s of `%s`', l.oid, r.rolname) FROM pg_largeobject_metadata l JOIN pg_roles r ON r.oid = l.lomowner
+    WHERE age(l.xmin) < age($1::text::xid8::xid)
+    UNION ALL
+    SELECT format('the schema `%s`, made or changed', nspname) FROM pg_namespace
+    WHERE age(xmin) < age($1::text::xid8::xid) AND nspname NOT LIKE 'pg\\_%' AND nspname <> 'tempestas'";
 
 impl Postgres {
     /// Looks for leftovers, and drops the login where nothing hangs on it.
@@ -57,7 +95,7 @@ impl Postgres {
         let Some(given) = given else { return Ok(Vec::new()) };
         let given: Option<Timestamp> = given.get(0);
         let mut found = Vec::new();
-        let shown = |what: String| LeftoverFound { what, when: given, ended: false };
+        let shown = |what: String| LeftoverFound { what, when: given, ended: false, alarming: false };
         for row in client.query(ROLES, &[&call.name]).await.map_err(|error| failed(&error))? {
             let (name, login, superuser): (String, bool, bool) = (row.get(0), row.get(1), row.get(2));
             let kind = match (superuser, login) {
@@ -68,15 +106,71 @@ impl Postgres {
             found.push(shown(format!("the {kind} `{name}`, made while this was live")));
         }
         for row in client.query(MEMBERSHIPS, &[&call.name]).await.map_err(|error| failed(&error))? {
-            let (role, member): (String, String) = (row.get(0), row.get(1));
-            found.push(shown(format!("the membership of `{member}` in `{role}`, given while this was live")));
+            let (role, member, admin): (String, String, bool) = (row.get(0), row.get(1), row.get(2));
+            let hand_on = if admin { ", with the right to hand it on" } else { "" };
+            found.push(shown(format!("the membership of `{member}` in `{role}`{hand_on}, given while this was live")));
         }
+        found.extend(self.younger(&client, call).await?.into_iter().map(shown));
         let (objects, own) = self.objects(&client, call).await?;
         found.extend(objects.into_iter().map(shown));
-        if !own {
+        if own {
+            found.push(LeftoverFound {
+                what: format!(
+                    "the login `{}` itself: objects hang on it, so it is left without sign-in, powers and members",
+                    call.name
+                ),
+                when: given,
+                ended: false,
+                alarming: true,
+            });
+        } else {
             self.drop_login(&client, call).await?;
         }
         Ok(found)
+    }
+
+    /// What the catalogues hold that is younger than the grant, in every database that lets us in.
+    async fn younger(&self, client: &Client, call: &GrantCall) -> Result<Vec<String>, TargetError> {
+        let xid = client
+            .query_opt("SELECT given_xid::text FROM tempestas.grants WHERE name = $1", &[&call.name])
+            .await
+            .map_err(|error| failed(&error))?;
+        let Some(xid) = xid.and_then(|row| row.get::<_, Option<String>>(0)) else { return Ok(Vec::new()) };
+        let mut said = Vec::new();
+        for row in client.query(YOUNGER, &[&xid]).await.map_err(|error| failed(&error))? {
+            said.push(row.get::<_, String>(0));
+        }
+        // A file's age may be asked only by some; `check` says so.
+        let system = client
+            .query_opt(
+                "SELECT 1 FROM tempestas.grants g, pg_stat_file('postgresql.auto.conf') f
+                 WHERE g.name = $1 AND f.modification > g.given_at",
+                &[&call.name],
+            )
+            .await;
+        if matches!(system, Ok(Some(_))) {
+            said.push("a setting of the whole cluster, changed by ALTER SYSTEM while this was live".to_owned());
+        }
+        let databases = client
+            .query("SELECT datname FROM pg_database WHERE datallowconn AND NOT datistemplate ORDER BY 1", &[])
+            .await
+            .map_err(|error| failed(&error))?;
+        for database in databases.iter().map(|row| row.get::<_, String>(0)) {
+            let mut config = self.config.clone();
+            config.dbname(&database);
+            let Ok(there) = self.connect_to(&config).await else {
+                said.push(format!("whatever may be in database `{database}`, which doesn't let us look"));
+                continue;
+            };
+            let rows = there.query(YOUNGER_HERE, &[&xid]).await.map_err(|error| failed(&error))?;
+            said.extend(rows.iter().map(|row| format!("{} in database `{database}`", row.get::<_, String>(0))));
+        }
+        let more = said.len().saturating_sub(NAMED_MOST);
+        said.truncate(NAMED_MOST);
+        if more > 0 {
+            said.push(format!("{more} further things that are new since this was given"));
+        }
+        Ok(said)
     }
 
     /// Objects left, described, and whether any hangs on the login itself.

@@ -159,7 +159,7 @@ impl Postgres {
             return Ok(client);
         }
         let there: bool = client
-            .query_one("SELECT to_regprocedure('tempestas.end_sessions()') IS NOT NULL", &[])
+            .query_one("SELECT to_regprocedure('tempestas.edition()') IS NOT NULL", &[])
             .await
             .map_err(|error| failed(&error))?
             .get(0);
@@ -173,6 +173,40 @@ impl Postgres {
     pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
         let client = self.connect().await?;
         clock(&client).await
+    }
+
+    /// What we can't see there, each with what to do.
+    pub(crate) async fn check(&self) -> Result<Vec<String>, TargetError> {
+        let client = self.connect_installed().await?;
+        let row = client
+            .query_one(
+                "SELECT has_function_privilege('pg_hba_file_rules()', 'EXECUTE') AND has_table_privilege('pg_hba_file_rules', 'SELECT'),
+                        has_function_privilege('pg_stat_file(text)', 'EXECUTE'),
+                        ARRAY(SELECT datname::text FROM pg_database WHERE datallowconn AND NOT datistemplate
+                              AND NOT has_database_privilege(oid, 'CONNECT') ORDER BY 1),
+                        current_user::text",
+                &[],
+            )
+            .await
+            .map_err(|error| failed(&error))?;
+        let (rules, file, closed, me): (bool, bool, Vec<String>, String) =
+            (row.get(0), row.get(1), row.get(2), row.get(3));
+        let mut missing = Vec::new();
+        if !rules {
+            missing.push(format!(
+                "lines of pg_hba.conf that trust anyone can't be seen: `GRANT SELECT ON pg_hba_file_rules TO {me}; \
+                 GRANT EXECUTE ON FUNCTION pg_hba_file_rules() TO {me}`"
+            ));
+        }
+        if !file {
+            missing.push(format!(
+                "changes by ALTER SYSTEM can't be seen: `GRANT EXECUTE ON FUNCTION pg_stat_file(text) TO {me}`"
+            ));
+        }
+        missing.extend(closed.into_iter().map(|database| {
+            format!("what is left in database {database} can't be seen: `GRANT CONNECT ON DATABASE {database} TO {me}`")
+        }));
+        Ok(missing)
     }
 
     /// Makes sure that one backend runs the procedure that ends grants, with nobody of ours needed from then on.
@@ -221,10 +255,11 @@ impl Postgres {
         tx.batch_execute(&format!("COMMENT ON ROLE {login} IS {mark}")).await.map_err(refused)?;
         tx.execute(
             "UPDATE tempestas.grants SET
-                 state = 'given', ends = $2, given_at = clock_timestamp(),
+                 state = 'given', ends = $2, given_at = clock_timestamp(), given_xid = pg_current_xact_id(),
                  role_oid = (SELECT oid FROM pg_roles WHERE rolname = $1),
                  roles_before = (SELECT array_agg(oid) FROM pg_roles),
-                 members_before = (SELECT array_agg(roleid || ':' || member) FROM pg_auth_members)
+                 members_before = (SELECT array_agg(roleid || ':' || member || CASE WHEN admin_option THEN ':admin' ELSE '' END)
+                                   FROM pg_auth_members)
              WHERE name = $1",
             &[&call.name, &call.until],
         )

@@ -56,6 +56,15 @@ impl Postgres {
         for login in roles.iter().filter(|role| role.login) {
             collect_rights(&by_name, login, &mut rights);
         }
+        let trusted = trusted(&client).await;
+        if !trusted.is_empty() {
+            let digest = Digest::of(&[ANY_LOGIN.0.as_bytes()]);
+            found.push(RoleFound {
+                lapse: never_given(),
+                ..role_found(ANY_LOGIN.0, ANY_LOGIN.1, Weight::Critical, digest)
+            });
+            rights.extend(trusted);
+        }
         Ok(Survey {
             complete: true,
             clock: clock(&client).await?,
@@ -112,6 +121,46 @@ impl Postgres {
             })
             .collect())
     }
+}
+
+/// What a line of `pg_hba.conf` gives that trusts whoever comes from somewhere.
+const ANY_LOGIN: (&str, &str) = ("any-login", "signs in as any login there is, without proving anything");
+
+fn never_given() -> Lapse {
+    Lapse {
+        by_itself: false,
+        within: Seconds(1),
+        holder_can_undo: true,
+        says: "it is a line of pg_hba.conf, and is not given for a time".to_owned(),
+    }
+}
+
+/// Lines that let anyone in; none where we may not read them, which `check` says.
+async fn trusted(client: &tokio_postgres::Client) -> Vec<RightFound> {
+    let rows = client
+        .query(
+            "SELECT line_number, type, array_to_string(database, ','), array_to_string(user_name, ','), COALESCE(address, '')
+             FROM pg_hba_file_rules WHERE auth_method = 'trust' AND error IS NULL ORDER BY 1",
+            &[],
+        )
+        .await
+        .unwrap_or_default();
+    rows.iter()
+        .map(|row| {
+            let (line, kind, databases, users, address): (i32, String, String, String, String) =
+                (row.get(0), row.get(1), row.get(2), row.get(3), row.get(4));
+            let from = if address.is_empty() { "the machine itself".to_owned() } else { address };
+            RightFound {
+                account: format!("whoever comes from {from}"),
+                role: ANY_LOGIN.0.to_owned(),
+                part: Vec::new(),
+                chain: vec![format!("line {line} of pg_hba.conf: {kind} {databases} {users} trust")],
+                handle: None,
+                since: None,
+                last_used: None,
+            }
+        })
+        .collect()
 }
 
 /// Everything one login holds, by breadth so that the shortest chain is the one shown.
