@@ -20,6 +20,8 @@ pub struct SubjectView {
     pub second_of: Option<String>,
     /// Whether it is suspended.
     pub suspended: bool,
+    /// A person's manager, as the directory that they came from says.
+    pub manager: Option<String>,
     /// Members, where it is a group.
     pub members: Vec<String>,
     /// Accounts on targets, as `account@/path`.

@@ -59,6 +59,7 @@ fn estate() -> World {
             about,
             suspended: false,
             second_of: None,
+            manager: None,
             members: members.into_iter().filter(|member: &SubjectId| !member.0.is_multiple_of(10)).collect(),
         }));
         let target = ScopeId(10 + n % TARGETS);

@@ -10,11 +10,11 @@ use tempestas_api::{
     DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter,
     DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
     EligibilityView, EligibleReply, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter,
-    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewStop,
-    NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RehearsalView,
-    RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, StandingFilter,
-    StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery,
-    WaysQuery, WaysReply, WhichTarget, WordRequest,
+    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewSource,
+    NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
+    RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery,
+    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView,
+    TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -230,6 +230,16 @@ calls! {
     rehearse(request: &RehearseRequest) -> RehearsalView = POST ["rehearsals", "preview"] body request;
     /// Begins the next wave of a conversion.
     next_wave(id: &str) -> ConversionView = POST ["conversions", id, "next"];
+    /// Where people and groups come from.
+    sources() -> Vec<SourceView> = GET ["sources"];
+    /// Has them come from a directory.
+    set_source(new: &NewSource) -> SourceView = POST ["sources"] body new;
+    /// Reads a source now.
+    read_source(target: &WhichTarget) -> SourceView = POST ["sources", "read"] body target;
+    /// Takes in a reading that was held.
+    accept_import(target: &WhichTarget) -> SourceView = POST ["sources", "accept"] body target;
+    /// Has nobody come from a source any more.
+    end_source(target: &WhichTarget) -> Done = POST ["sources", "end"] body target;
     /// Who can reach something, or what somebody can reach.
     ways(query: &WaysQuery) -> WaysReply = GET ["ways"] query query;
     /// Differences that surveys saw.

@@ -4,8 +4,8 @@ use jiff::Timestamp;
 
 use crate::{
     AlarmId, AlarmKind, Connector, ConversionId, Digest, DriftId, DutyId, DutyKind, ElevationId, EligibilityId,
-    GrantId, Less, Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, SubjectKind,
-    Survey, Terms, TermsId, Verdict, WavePlan, What,
+    GrantId, Imported, Less, Mapping, Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId,
+    SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan, What,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -140,6 +140,22 @@ pub enum Command {
     },
     EndTerms {
         terms: TermsId,
+    },
+
+    // Sources of people.
+    SetSource {
+        target: ScopeId,
+        mapping: Mapping,
+    },
+    EndSource {
+        target: ScopeId,
+    },
+    /// A source was read. `accepted` when a person looked at a reading that was held.
+    RecordImport {
+        target: ScopeId,
+        digest: Digest,
+        imported: Box<Imported>,
+        accepted: bool,
     },
 
     // Drift.
@@ -282,6 +298,9 @@ impl Command {
             Self::EndEligibility { .. } => "end-eligibility",
             Self::SetTerms { .. } => "set-terms",
             Self::EndTerms { .. } => "end-terms",
+            Self::SetSource { .. } => "set-source",
+            Self::EndSource { .. } => "end-source",
+            Self::RecordImport { .. } => "record-import",
             Self::AdoptDrift { .. } => "adopt-drift",
             Self::IgnoreDrift { .. } => "ignore-drift",
             Self::PutBackDrift { .. } => "put-back-drift",

@@ -305,6 +305,11 @@ pub enum AlarmKind {
         /// The target.
         target: ScopeId,
     },
+    /// A reading of people and groups waits for a person because too many would be gone.
+    ImportHeld {
+        /// The target.
+        target: ScopeId,
+    },
     /// The machine's clock stepped; nothing is opened until an administrator looked.
     ClockStep {
         /// By how many seconds.

@@ -105,6 +105,10 @@ pub enum What {
     EligibilityEnded { eligibility: EligibilityId, subject: SubjectId, right: Right },
     TermsSet { terms: TermsId, scope: ScopeId },
     TermsEnded { terms: TermsId, scope: ScopeId },
+    SourceSet { target: ScopeId },
+    SourceEnded { target: ScopeId },
+    Imported { target: ScopeId, digest: Digest, added: u32, changed: u32, left: u32 },
+    ImportHeld { target: ScopeId, digest: Digest, why: String },
     DriftSeen { drift: DriftId, target: ScopeId },
     DriftAdopted { drift: DriftId },
     DriftIgnored { drift: DriftId, until: Timestamp },
@@ -209,7 +213,11 @@ impl What {
             | Self::StandingTaken { .. }
             | Self::StandingRestored { .. }
             | Self::StandingDelayed { .. } => Topic::Standing,
-            Self::SubjectAdded { .. }
+            Self::SourceSet { .. }
+            | Self::SourceEnded { .. }
+            | Self::Imported { .. }
+            | Self::ImportHeld { .. }
+            | Self::SubjectAdded { .. }
             | Self::MemberAdded { .. }
             | Self::MemberRemoved { .. }
             | Self::Suspended { .. }
@@ -289,6 +297,10 @@ impl What {
             | Self::Searched { target, .. }
             | Self::StrayEnded { target, .. }
             | Self::DriftSeen { target, .. }
+            | Self::SourceSet { target }
+            | Self::SourceEnded { target }
+            | Self::Imported { target, .. }
+            | Self::ImportHeld { target, .. }
             | Self::StandingTaken { target, .. }
             | Self::StandingRestored { target, .. }
             | Self::StandingDelayed { target, .. } => about.scope = Some(*target),
@@ -402,6 +414,13 @@ impl What {
                 format!("began conversion {conversion} of {rights} standing rights")
             }
             Self::ConversionUndone { conversion } => format!("began to undo conversion {conversion}"),
+            Self::SourceSet { target } => format!("has people and groups come from {}", world.path(*target)),
+            Self::SourceEnded { target } => format!("has nobody come from {} any more", world.path(*target)),
+            Self::Imported { target, added, changed, left, .. } => format!(
+                "took people and groups in from {}: {added} new, {changed} changed, {left} left",
+                world.path(*target)
+            ),
+            Self::ImportHeld { target, why, .. } => format!("held what {} says of people: {why}", world.path(*target)),
             Self::DriftSeen { drift, .. } => match world.drifts.get(drift) {
                 Some(known) => format!("noticed {drift}: {}", known.sentence(world)),
                 None => format!("noticed {drift}"),
@@ -512,6 +531,11 @@ impl AlarmKind {
             }
             Self::SurveyHeld { target } => format!(
                 "a survey of {} would change too much and waits for a person: `tempestas targets accept {}`",
+                world.path(*target),
+                world.path(*target)
+            ),
+            Self::ImportHeld { target } => format!(
+                "what {} says of people waits for somebody to look, because too many would be gone: `tempestas people source accept {}`",
                 world.path(*target),
                 world.path(*target)
             ),

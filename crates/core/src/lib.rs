@@ -26,6 +26,7 @@ mod orders;
 mod refusal;
 pub mod rehearsal;
 mod sight;
+mod source;
 mod standing;
 mod stop;
 mod subject;
@@ -57,6 +58,7 @@ pub use ids::{
 pub use orders::{Order, Task, orders};
 pub use refusal::Refusal;
 pub use sight::Sight;
+pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};
 pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Hand, Subject, SubjectKind};

@@ -35,6 +35,9 @@ pub struct Subject {
     pub suspended: bool,
     /// Members, where it is a group.
     pub members: Vec<SubjectId>,
+    /// A person's manager, as the source that they came from says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub manager: Option<SubjectId>,
 }
 
 /// That one person had a hand in what makes another an approver, or in their credentials.

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
     Account, Alarm, AlarmId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId, Elevation, ElevationId,
-    Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Refusal, Right, Role, RoleId, Scope, ScopeId, Standing,
-    StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
+    Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right, Role, RoleId, Scope, ScopeId, Source,
+    Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
 };
 
 /// How deep groups may nest.
@@ -135,6 +135,8 @@ tables! {
     Grant "grant" grants: GrantId => Grant, |it| it.id;
     Alarm "alarm" alarms: AlarmId => Alarm, |it| it.id;
     Stop "stop" stops: StopId => Stop, |it| it.id;
+    Source "source" sources: ScopeId => Source, |it| it.target;
+    Link "link" links: String => Link, |it| format!("{}-{}", it.target.0, it.key);
     Tally "tally" tallies: String => Tally, |it| it.day.clone();
 }
 
@@ -440,13 +442,14 @@ impl World {
     #[must_use]
     pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
         use crate::AlarmKind::{
-            ClockStep, ConversionStopped, LoginKept, Missing, NewPower, Recovered, Skew, Stray, SurveyHeld, TakeLate,
+            ClockStep, ConversionStopped, ImportHeld, LoginKept, Missing, NewPower, Recovered, Skew, Stray, SurveyHeld,
+            TakeLate,
         };
         match about {
             TakeLate { grant } | Missing { grant } | LoginKept { grant } => {
                 self.grants.get(grant).map(|grant| grant.right.scope)
             }
-            Stray { target } | SurveyHeld { target } | Skew { target, .. } => Some(*target),
+            Stray { target } | SurveyHeld { target } | ImportHeld { target } | Skew { target, .. } => Some(*target),
             ConversionStopped { conversion } => {
                 self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
             }

@@ -176,6 +176,22 @@ impl Story<'_> {
             &["taken, read back"],
         )?;
         self.see(MARA, &["targets", "survey", BERTHS], 0, &["Surveyed"])?;
+        self.rehearsal()
+    }
+
+    fn rehearsal(&self) -> anyhow::Result<()> {
+        Self::chapter("What would have happened, had the cloud been converted two months ago");
+        let mut words = vec!["convert", "rehearse", "--days", "60", "--zone", "Europe/Lisbon"];
+        let held = [
+            ("night-batch", "tide-writer"),
+            ("s.holm", "tide-writer"),
+            ("e.tan", "tide-writer"),
+            ("m.lindqvist", "everything"),
+        ];
+        let rights: Vec<String> =
+            held.iter().map(|(account, role)| self.standing(account, role)).collect::<anyhow::Result<_>>()?;
+        words.extend(rights.iter().map(String::as_str));
+        self.see(MARA, &words, 0, &["BREAKS: what night-batch starts every day at 02:15 UTC", "Nothing was changed"])?;
         Ok(())
     }
 

@@ -23,6 +23,7 @@ pub(crate) fn subject(world: &World, subject: &Subject) -> SubjectView {
         about: world.text(subject.about),
         second_of: subject.second_of.map(|first| world.subject_name(first)),
         suspended: subject.suspended,
+        manager: subject.manager.map(|manager| world.subject_name(manager)),
         members: subject.members.iter().map(|member| world.subject_name(*member)).collect(),
         accounts: world
             .accounts

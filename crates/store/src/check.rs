@@ -151,7 +151,10 @@ async fn replay(
                     What::EpochBegun { epoch, restored_size, .. } => {
                         report.restores.push((seq, *epoch, *restored_size))
                     }
-                    What::Surveyed { digest, .. } | What::SurveyHeld { digest, .. } => surveys.push(*digest),
+                    What::Surveyed { digest, .. }
+                    | What::SurveyHeld { digest, .. }
+                    | What::Imported { digest, .. }
+                    | What::ImportHeld { digest, .. } => surveys.push(*digest),
                     _ => {}
                 }
                 world.apply(&fact);

@@ -15,7 +15,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use secrecy::SecretString;
-use tempestas_core::{Activity, Connector, Grant, Marked, ScopeId, Standing, Survey, World};
+use tempestas_core::{Activity, Connector, Grant, Imported, Mapping, Marked, ScopeId, Standing, Survey, World};
 use thiserror::Error;
 
 pub use brightwater::Brightwater;
@@ -322,6 +322,17 @@ impl Target {
             Self::Fathom(target) => limited(target.activity(from)).await.map(Some),
             Self::Linux(target) => limited(target.activity(from)).await.map(Some),
             Self::Postgres(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
+        }
+    }
+
+    /// People and groups, as `mapping` picks them; none where it is no directory.
+    ///
+    /// # Errors
+    /// When it can't be read at all. One read in part says so itself.
+    pub async fn people(&self, mapping: &Mapping) -> Result<Option<Imported>, TargetError> {
+        match self {
+            Self::Ldap(target) => limited(target.people(mapping)).await.map(Some),
+            _ => Ok(None),
         }
     }
 

@@ -28,6 +28,7 @@ function Facts({ page }: { page: Page }) {
   const rows: [string, React.ReactNode][] = [
     ['Is', `${subject.kind}${subject.suspended ? ', suspended' : ''}${subject.about ? `: ${subject.about}` : ''}`],
     ...(subject.second_of ? [['Second of', <Who key="s" name={subject.second_of} />] as [string, React.ReactNode]] : []),
+    ...(subject.manager ? [['Manager', <Who key="m" name={subject.manager} />] as [string, React.ReactNode]] : []),
     [
       'Belongs to',
       page.groups.length === 0

@@ -11,6 +11,7 @@ mod people;
 mod reach;
 mod session;
 mod show;
+mod sources;
 mod standing;
 mod stops;
 mod terms;

@@ -49,6 +49,7 @@ pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Re
 pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Result<()> {
     let client = session.client();
     match verb {
+        PeopleVerb::Source { verb } => super::sources::source(session, verb).await,
         PeopleVerb::List => {
             let all = client.people().await?;
             session.print(&all, |all| {

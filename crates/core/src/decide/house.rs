@@ -97,6 +97,7 @@ fn found(draft: &mut Draft<'_>, installation: &str, name: &crate::Said) -> Resul
         second_of: None,
         suspended: false,
         members: Vec::new(),
+        manager: None,
     };
     draft.fact(
         What::Founded { installation: installation.to_owned() },

@@ -8,6 +8,7 @@ mod estate;
 mod grants;
 mod house;
 mod people;
+mod sources;
 mod stops;
 mod surveys;
 mod terms;
@@ -58,6 +59,9 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         }
         Command::RecordSearch { target, marked } => surveys::searched(&mut draft, *target, marked)?,
         Command::StrayEnded { target, name } => surveys::stray_ended(&mut draft, *target, name)?,
+        Command::SetSource { .. } | Command::EndSource { .. } | Command::RecordImport { .. } => {
+            sources::decide(&mut draft, command)?;
+        }
         Command::AdoptDrift { .. } | Command::IgnoreDrift { .. } | Command::PutBackDrift { .. } => {
             drifts::decide(&mut draft, command)?;
         }

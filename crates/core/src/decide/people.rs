@@ -101,6 +101,7 @@ fn add(
         second_of,
         suspended: false,
         members: Vec::new(),
+        manager: None,
     };
     draft.fact(What::SubjectAdded { subject: id }, vec![Row::Subject(subject)]);
     Ok(())
@@ -145,7 +146,7 @@ fn levels_above(draft: &Draft<'_>, group: SubjectId) -> usize {
 }
 
 /// Suspends a subject and ends what it holds or waits for.
-fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusal> {
+pub(super) fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusal> {
     let row = Subject { suspended: true, ..known(draft, id)? };
     if draft.context.caller.subject().is_some_and(|me| draft.world.human(me) == draft.world.human(id)) {
         return Err(Refusal::not_allowed("you can't suspend yourself; another administrator can"));

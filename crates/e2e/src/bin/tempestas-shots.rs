@@ -23,12 +23,20 @@ async fn main() -> ExitCode {
 }
 
 /// Name, who looks, theme, width, path, and words that the page says once it is whole.
-const PICTURES: [(&str, &str, &str, u32, &str, &str); 12] = [
+const PICTURES: [(&str, &str, &str, u32, &str, &str); 13] = [
     ("console-now", "administrator", "light", 1280, "/", "In force, by system"),
     ("console-now-dark", "administrator", "dark", 1280, "/?lanes=person", "In force, by person"),
     ("console-ask", "requester", "light", 1280, "/ask?right=harbour_operator@/harbour/databases/berths", "Ask for"),
     ("console-answer", "approver", "light", 1280, "/answer", "What would change"),
     ("console-standing", "administrator", "light", 1280, "/standing", "Conversions"),
+    (
+        "console-rehearsal",
+        "administrator",
+        "light",
+        1280,
+        "/standing?pick={night-batch tide-writer}&pick={lene.madsen till}&pick={jweir root}&pick={henrik.voss full}&rehearse=1",
+        "Whom to talk to",
+    ),
     ("console-estate", "administrator", "light", 1280, "/estate?at=/harbour/databases/berths", "What holds here"),
     ("console-person", "administrator", "light", 1280, "/person/tomas.reyes", "Held all the time"),
     ("console-record", "auditor", "dark", 1280, "/record", "Entries, newest first"),
@@ -73,11 +81,13 @@ async fn shoot(state: &std::path::Path, into: &std::path::Path, rest: &[String])
         let (_, browser) = signed_in.as_ref().context("somebody is signed in")?;
         browser.theme(theme).await?;
         browser.size(*width, own_height.unwrap_or(if *width < 600 { 844 } else { 800 })).await?;
-        browser.page(path).await?;
+        browser.page(&filled(browser, path).await?).await?;
         if !says.is_empty() {
             browser.says(says).await?;
         }
         browser.settled().await?;
+        // A rehearsal is far down its page.
+        browser.script("document.querySelector('figure')?.scrollIntoView({ block: 'center' })").await?;
         for wrong in browser.wrongs().await? {
             eprintln!("  {name}: {wrong}");
         }
@@ -85,4 +95,20 @@ async fn shoot(state: &std::path::Path, into: &std::path::Path, rest: &[String])
         println!("· {name}.png");
     }
     Ok(())
+}
+
+/// A path in which `{ACCOUNT ROLE}` is put in place by the reference of that standing right.
+async fn filled(browser: &Browser, path: &str) -> anyhow::Result<String> {
+    let mut filled = path.to_owned();
+    while let Some((before, rest)) = filled.clone().split_once('{') {
+        let (held, after) = rest.split_once('}').context("a `{` has its `}`")?;
+        let (account, role) = held.split_once(' ').context("an account and a role")?;
+        let find = format!(
+            "const call = new XMLHttpRequest(); call.open('GET', '/api/v1/standing', false); call.send();
+             return JSON.parse(call.responseText).find((one) => one.account === '{account}' && one.role === '{role}' && one.direct).id"
+        );
+        let id = browser.script(&find).await?;
+        filled = format!("{before}{}{after}", id.as_str().context("such a right is there")?);
+    }
+    Ok(filled)
 }

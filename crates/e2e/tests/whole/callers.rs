@@ -69,6 +69,7 @@ overseer       get    /alarms
 overseer       get    /standing
 overseer       get    /conversions
 overseer       get    /drift
+overseer       get    /sources
 overseer       get    /ways
 overseer       get    /eligibilities
 overseer       get    /terms
@@ -98,6 +99,10 @@ administrator  post   /conversions
 administrator  post   /conversions/{id}/undo
 administrator  post   /conversions/{id}/next
 administrator  post   /rehearsals/preview
+administrator  post   /sources
+administrator  post   /sources/read
+administrator  post   /sources/accept
+administrator  post   /sources/end
 administrator  post   /drift/{id}/adopt
 administrator  post   /drift/{id}/put-back
 administrator  post   /drift/{id}/ignore

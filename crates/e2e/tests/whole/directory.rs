@@ -2,8 +2,8 @@
 
 use jiff::{SignedDuration, Timestamp};
 use ldap3::{LdapConnAsync, Scope, SearchEntry};
-use tempestas_api::{NewAccount, NewTarget, StandingFilter, WhichTarget};
-use tempestas_core::ScopeId;
+use tempestas_api::{NewAccount, NewSource, NewTarget, StandingFilter, WhichTarget};
+use tempestas_core::{Mapping, ScopeId};
 use tempestas_demo::{
     cluster::free_port,
     directory::{BASE, BROKER, Directory, Plan as Server, person},
@@ -124,23 +124,40 @@ async fn a_survey_follows_groups_within_groups_and_a_part_of_an_answer_is_known_
     assert!(missing.iter().any(|one| one.contains("set dds-interval")), "{missing:?}");
 }
 
+/// A house that looks after a directory.
+struct Customs {
+    house: House,
+    server: Directory,
+    path: String,
+    _directory: tempfile::TempDir,
+}
+
+impl Customs {
+    async fn new() -> Self {
+        let house = House::new(Plan::cloud_only()).await;
+        let directory = tempfile::tempdir().unwrap();
+        let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, &Server::default()).unwrap();
+        let mara = house.client(MARA);
+        let new = NewTarget {
+            parent: "/harbour".to_owned(),
+            name: "customs".to_owned(),
+            connector: server.connector(1),
+            secret: PASSWORD.to_owned(),
+            emergency_least: 0,
+            alarm_after: 30,
+        };
+        let path = mara.add_target(&new).await.unwrap().path;
+        let which = WhichTarget { target: path.clone() };
+        assert_eq!(mara.check_target(&which).await.unwrap().missing, Vec::<String>::new());
+        seed::wait_for_survey(mara, &path).await.unwrap();
+        Self { house, server, path, _directory: directory }
+    }
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn with_the_service_dead_the_directory_drops_the_member_and_what_was_made_meanwhile_is_found() {
-    let mut house = House::new(Plan::cloud_only()).await;
-    let directory = tempfile::tempdir().unwrap();
-    let server = Directory::start(directory.path(), free_port().unwrap(), PASSWORD, &Server::default()).unwrap();
+    let Customs { mut house, server, path, .. } = Customs::new().await;
     let mara = house.client(MARA);
-    let new = NewTarget {
-        parent: "/harbour".to_owned(),
-        name: "customs".to_owned(),
-        connector: server.connector(1),
-        secret: PASSWORD.to_owned(),
-        emergency_least: 0,
-        alarm_after: 30,
-    };
-    let path = mara.add_target(&new).await.unwrap().path;
-    assert_eq!(mara.check_target(&WhichTarget { target: path.clone() }).await.unwrap().missing, Vec::<String>::new());
-    seed::wait_for_survey(mara, &path).await.unwrap();
     let seen = mara.standing(&StandingFilter::default()).await.unwrap();
     assert!(seen.iter().any(|one| one.scope == path && one.account == person("signe.holm") && one.chain.len() == 2));
     let account = NewAccount { target: path.clone(), account: person("tomas.reyes") };
@@ -172,4 +189,99 @@ async fn with_the_service_dead_the_directory_drops_the_member_and_what_was_made_
     let found = over.elevation.grant.unwrap().leftovers.unwrap();
     let own = format!("the entry {} was changed while elevated", person("tomas.reyes"));
     assert!(found.iter().any(|one| one.what == own), "{found:?}");
+}
+
+/// As the directory's own administrator.
+async fn administrator(server: &Directory) -> ldap3::Ldap {
+    let (connection, mut ldap) = LdapConnAsync::new(&format!("ldap://127.0.0.1:{}", server.port)).await.unwrap();
+    ldap3::drive!(connection);
+    ldap.simple_bind(BROKER, PASSWORD).await.unwrap().success().unwrap();
+    ldap
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn people_come_from_a_directory_and_an_empty_or_shrunken_answer_lets_nobody_go() {
+    let Customs { house, server, path, .. } = Customs::new().await;
+    let mara = house.client(MARA);
+    let mut ldap = administrator(&server).await;
+    let officer = |n: usize| person(&format!("officer{n}"));
+    let one = |text: &str| std::collections::HashSet::from([text.to_owned()]);
+    for n in 0..6 {
+        let mut entry = vec![
+            ("objectClass".to_owned(), one("inetOrgPerson")),
+            ("uid".to_owned(), one(&format!("officer{n}"))),
+            ("cn".to_owned(), one(&format!("Officer {n}"))),
+            ("sn".to_owned(), one("Officer")),
+        ];
+        if n > 0 {
+            entry.push(("manager".to_owned(), one(&officer(0))));
+        }
+        ldap.add(&officer(n), entry).await.unwrap().success().unwrap();
+    }
+    let quay = format!("cn=quay-officers,ou=groups,{BASE}");
+    let members = (0..3).map(officer).collect();
+    let entry = vec![
+        ("objectClass".to_owned(), one("groupOfNames")),
+        ("cn".to_owned(), one("quay-officers")),
+        ("member".to_owned(), members),
+    ];
+    ldap.add(&quay, entry).await.unwrap().success().unwrap();
+    // Whose account an administrator has named is that person; of equal names nothing is guessed.
+    mara.set_account(TOMAS, &NewAccount { target: path.clone(), account: person("tomas.reyes") }).await.unwrap();
+    let source = |people: &str| NewSource {
+        target: path.clone(),
+        mapping: Mapping {
+            people: format!("{people}{BASE}"),
+            groups: Some(format!("ou=groups,{BASE}")),
+            name: "uid".to_owned(),
+            about: "cn".to_owned(),
+            manager: Some("manager".to_owned()),
+        },
+    };
+    let seen = mara.set_source(&source("ou=people,")).await.unwrap();
+    assert_eq!((seen.people, seen.suspended), (8, 0), "six officers, Tomas, and one whom nobody had added: {seen:?}");
+    assert!(seen.unusable > 0, "others of the same names are people of the house already");
+    let named = async |name: &str| mara.people().await.unwrap().into_iter().find(|one| one.name == name).unwrap();
+    assert_eq!(named("officer1").await.about, "Officer 1");
+    assert_eq!(named("officer1").await.accounts, [format!("{}@{path}", officer(1))]);
+    assert_eq!(named("officer1").await.manager.as_deref(), Some("officer0"));
+    assert_eq!(named("quay-officers").await.members, ["officer0", "officer1", "officer2"]);
+
+    let changed = ldap3::Mod::Replace("cn".to_owned(), one("First Officer"));
+    ldap.modify(&officer(1), vec![changed]).await.unwrap().success().unwrap();
+    ldap.modify(&quay, vec![ldap3::Mod::Delete("member".to_owned(), one(&officer(2)))])
+        .await
+        .unwrap()
+        .success()
+        .unwrap();
+    ldap.delete(&officer(5)).await.unwrap().success().unwrap();
+    let which = WhichTarget { target: path.clone() };
+    let after = mara.read_source(&which).await.unwrap();
+    assert_eq!((after.held, after.suspended), (false, 1), "{after:?}");
+    assert_eq!(named("officer1").await.about, "First Officer");
+    assert_eq!(named("quay-officers").await.members, ["officer0", "officer1"]);
+    assert!(named("officer5").await.suspended, "who left may do nothing any more");
+
+    // Most of them gone at once, and then all: nobody is let go until somebody looked.
+    for n in 1..5 {
+        ldap.delete(&officer(n)).await.unwrap().success().unwrap();
+    }
+    let shrunken = mara.read_source(&which).await.unwrap();
+    assert_eq!((shrunken.held, shrunken.suspended), (true, 1), "{shrunken:?}");
+    let open = async || {
+        let all = mara.alarms().await.unwrap();
+        all.into_iter().find(|one| one.kind == "import-held" && one.settled.is_none())
+    };
+    assert!(open().await.unwrap().says.contains("too many would be gone"));
+    let empty = mara.set_source(&source("ou=grants,")).await.unwrap();
+    assert_eq!((empty.held, empty.suspended), (true, 1), "an empty directory changes nobody");
+    let elsewhere =
+        NewSource { mapping: Mapping { people: "dc=elsewhere".to_owned(), ..source("").mapping }, ..source("") };
+    let refused = mara.set_source(&elsewhere).await.unwrap_err().to_string();
+    assert!(refused.contains("does not lie below"), "{refused}");
+    mara.set_source(&source("ou=people,")).await.unwrap();
+    house.client(TOMAS).accept_import(&which).await.unwrap_err();
+    let accepted = mara.accept_import(&which).await.unwrap();
+    assert_eq!((accepted.held, accepted.suspended), (false, 5), "{accepted:?}");
+    assert!(open().await.is_none());
 }

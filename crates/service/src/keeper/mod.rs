@@ -277,9 +277,26 @@ pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<tempestas_co
         // It only advises, so a survey is worth as much without it.
         tracing::warn!(target = %scope, ?failure, "what was done on a target can't be read");
     }
+    if let Err(failure) = import(app, scope).await {
+        tracing::warn!(target = %scope, ?failure, "people can't be read from a source");
+    }
     let digest = app.store().keep_survey(scope, Timestamp::now(), &survey).await?;
     let record = Command::RecordSurvey { target: scope, digest, survey: Box::new(survey), accepted: false };
     Ok(app.submit(Caller::keeper(), record).await?)
+}
+
+/// Reads people and groups from a target that is a source of them, and has what was read taken in.
+pub(crate) async fn import(app: &App, scope: ScopeId) -> Result<(), Failure> {
+    let (mapping, connector) = {
+        let world = app.world().await;
+        (world.sources.get(&scope).map(|source| source.mapping.clone()), world.connector(scope).cloned())
+    };
+    let (Some(mapping), Some(connector)) = (mapping, connector) else { return Ok(()) };
+    let Some(imported) = app.target(scope, &connector).await?.people(&mapping).await? else { return Ok(()) };
+    let digest = app.store().keep_import(scope, Timestamp::now(), &imported).await?;
+    let record = Command::RecordImport { target: scope, digest, imported: Box::new(imported), accepted: false };
+    app.submit(Caller::keeper(), record).await?;
+    Ok(())
 }
 
 /// Keeps what was done on a target since it was asked last.

@@ -245,7 +245,7 @@ pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<Wh
     Ok(Json(CheckReply { target: which.target, missing }))
 }
 
-async fn ensure_may_run(me: &SignedIn, id: ScopeId) -> Result<(), Failure> {
+pub(super) async fn ensure_may_run(me: &SignedIn, id: ScopeId) -> Result<(), Failure> {
     let world = me.app.world().await;
     let caller = caller(me.person, &me.address, me.sign_in.proven_at);
     Ok(ensure_administrator(&world, &caller, id, jiff::Timestamp::now())?)

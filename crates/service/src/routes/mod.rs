@@ -10,6 +10,7 @@ mod pages;
 mod people;
 mod rehearsals;
 mod sign_in;
+mod sources;
 mod standing;
 mod stops;
 mod terms;
@@ -87,6 +88,11 @@ fn table() -> Table {
         .get("/duties", people::duties, "Duties within Tempestas")
         .post("/duties", people::give_duty, "Give a duty")
         .delete("/duties/{id}", people::end_duty, "End a duty")
+        .get("/sources", sources::list, "Where people and groups come from")
+        .post("/sources", sources::set, "Have people and groups come from a directory")
+        .post("/sources/read", sources::read, "Read a source now")
+        .post("/sources/accept", sources::accept, "Take in a reading of a source that was held")
+        .post("/sources/end", sources::end, "Have nobody come from a source any more")
         // The estate.
         .get("/estate", estate::scopes, "Scopes, as a list of paths")
         .post("/folders", estate::add_folder, "Add a folder")

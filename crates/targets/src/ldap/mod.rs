@@ -5,6 +5,7 @@
 //! can't lapse: that ends by us.
 
 mod directory;
+mod people;
 mod survey;
 
 use std::time::Duration;

@@ -8,6 +8,47 @@ use tempestas_core::{DutyKind, Seconds, SubjectKind};
 use super::span;
 
 #[derive(Subcommand)]
+pub(crate) enum SourceVerb {
+    /// List them.
+    List,
+    /// Have people and groups come from a directory, and read it.
+    Set {
+        /// Path of the target.
+        path: String,
+        /// Where people are, as a distinguished name.
+        #[arg(long)]
+        people: String,
+        /// Where groups are; left out, none are imported.
+        #[arg(long)]
+        groups: Option<String>,
+        /// The attribute that people sign in by.
+        #[arg(long, default_value = "uid")]
+        name: String,
+        /// The attribute with the full name.
+        #[arg(long, default_value = "cn")]
+        about: String,
+        /// The attribute that names the manager.
+        #[arg(long)]
+        manager: Option<String>,
+    },
+    /// Read one now.
+    Read {
+        /// Path of the target.
+        path: String,
+    },
+    /// Take in a reading that was held because too many would be gone.
+    Accept {
+        /// Path of the target.
+        path: String,
+    },
+    /// Have nobody come from it any more; whoever came stays.
+    End {
+        /// Path of the target.
+        path: String,
+    },
+}
+
+#[derive(Subcommand)]
 pub(crate) enum PeopleVerb {
     /// List them.
     List,
@@ -48,6 +89,11 @@ pub(crate) enum PeopleVerb {
         target: String,
         /// The account's name there.
         account: String,
+    },
+    /// Where people and groups come from: list, set, read, accept, end.
+    Source {
+        #[command(subcommand)]
+        verb: SourceVerb,
     },
     /// Put somebody into a group.
     Join {

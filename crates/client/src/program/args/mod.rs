@@ -10,7 +10,7 @@ use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::Seconds;
 
-pub(crate) use estate::{PeopleVerb, TargetsVerb};
+pub(crate) use estate::{PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use rights::{ConvertVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs, WaysVerb};
 
 /// Ask for power when the work needs it; it ends by itself.

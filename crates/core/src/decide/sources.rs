@@ -1,0 +1,271 @@
+//! People and groups from a source: taken in, followed, and let go. A part, or far fewer, changes nobody.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Draft, checked_name, checked_text, estate::known_target, house, people};
+use crate::{
+    Account, AlarmKind, Command, Connector, Digest, DutyKind, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal,
+    Row, Said, ScopeId, Source, Subject, SubjectId, SubjectKind, What,
+};
+
+/// A reading in which more than this share of the people known from the source are missing waits for a person.
+const HELD_SHARE_PERCENT: usize = 20;
+
+pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+    match command {
+        Command::SetSource { target, mapping } => set(draft, *target, mapping),
+        Command::EndSource { target } => {
+            draft.root_administrator()?;
+            known(draft, *target)?;
+            // Whoever came from it stays, and is nobody's entry any more.
+            let mut cut = vec![Key { kind: Kind::Source, id: target.0.to_string() }];
+            cut.extend(links(draft, *target).map(|link| Row::Link(link.clone()).key()));
+            draft.fact_cutting(What::SourceEnded { target: *target }, Vec::new(), cut);
+            house::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target: *target });
+            Ok(())
+        }
+        Command::RecordImport { target, digest, imported, accepted } => {
+            record(draft, *target, *digest, imported, *accepted)
+        }
+        _ => Ok(()),
+    }
+}
+
+fn set(draft: &mut Draft<'_>, target: ScopeId, mapping: &Mapping) -> Result<(), Refusal> {
+    // Who is who in the whole house is the whole house's business.
+    draft.root_administrator()?;
+    let Connector::Ldap { base, .. } = known_target(draft, target)?.connector else {
+        return Err(Refusal::invalid("people are imported from directories over LDAP only"));
+    };
+    for place in [Some(&mapping.people), mapping.groups.as_ref()].into_iter().flatten() {
+        if !place.to_lowercase().ends_with(&base.to_lowercase()) {
+            return Err(Refusal::invalid(format!("`{place}` does not lie below `{base}`")));
+        }
+    }
+    let attributes = [Some(&mapping.name), Some(&mapping.about), mapping.manager.as_ref()];
+    for attribute in attributes.into_iter().flatten() {
+        let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
+        if attribute.is_empty() || !attribute.chars().all(plain) {
+            return Err(Refusal::invalid(format!("`{attribute}` is no attribute's name")));
+        }
+    }
+    let known = draft.world.sources.get(&target);
+    let row = Source {
+        target,
+        mapping: mapping.clone(),
+        taken: known.and_then(|known| known.taken),
+        taken_at: known.and_then(|known| known.taken_at),
+        held: None,
+        unusable: known.map_or(0, |known| known.unusable),
+    };
+    draft.fact(What::SourceSet { target }, vec![Row::Source(row)]);
+    Ok(())
+}
+
+fn known(draft: &Draft<'_>, target: ScopeId) -> Result<Source, Refusal> {
+    let unknown =
+        || Refusal::unknown("source of people", draft.world.path(target), "`tempestas people source` lists them");
+    draft.world.sources.get(&target).cloned().ok_or_else(unknown)
+}
+
+fn links<'w>(draft: &Draft<'w>, target: ScopeId) -> impl Iterator<Item = &'w Link> {
+    draft.world.links.values().filter(move |link| link.target == target)
+}
+
+fn record(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    digest: Digest,
+    imported: &Imported,
+    accepted: bool,
+) -> Result<(), Refusal> {
+    if accepted {
+        draft.root_administrator()?;
+    } else {
+        draft.keeper()?;
+    }
+    let source = known(draft, target)?;
+    let found: BTreeSet<&str> = imported.people.iter().map(|person| person.key.as_str()).collect();
+    let leavers: Vec<SubjectId> = links(draft, target)
+        .filter(|link| !found.contains(link.key.as_str()))
+        .filter(|link| is_person(draft, link.subject) && !draft.world.is_suspended(link.subject))
+        .map(|link| link.subject)
+        .collect();
+    if let Some(why) = why_held(draft, target, imported, leavers.len()).filter(|_| !accepted) {
+        if source.held != Some(digest) {
+            let held = Source { held: Some(digest), ..source };
+            draft.fact(What::ImportHeld { target, digest, why }, vec![Row::Source(held)]);
+            house::raise(draft, AlarmKind::ImportHeld { target });
+        }
+        return Ok(());
+    }
+    if !leavers.is_empty() && !administrator_stays(draft, &leavers) {
+        return Err(Refusal::conflict(
+            "the last administrator of everything would be gone; give the duty to somebody else first",
+        ));
+    }
+    if accepted && source.held != Some(digest) {
+        return Err(Refusal::Changed("it was read again since".to_owned()));
+    }
+    let mut taking = Taking::new(draft, target);
+    imported.people.iter().for_each(|person| taking.person(person));
+    taking.managers(imported);
+    taking.groups(imported);
+    let Taking { put, added, changed, unusable, .. } = taking;
+    let is_new = source.taken.is_none() || source.held.is_some() || source.unusable != unusable;
+    if put.is_empty() && leavers.is_empty() && !is_new {
+        return Ok(());
+    }
+    let left = u32::try_from(leavers.len()).unwrap_or(u32::MAX);
+    let mut put = put;
+    put.push(Row::Source(Source { taken: Some(digest), taken_at: Some(draft.now()), held: None, unusable, ..source }));
+    draft.fact(What::Imported { target, digest, added, changed, left }, put);
+    house::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target });
+    leavers.into_iter().try_for_each(|subject| people::suspend(draft, subject))
+}
+
+/// Whether somebody is left who administers everything.
+fn administrator_stays(draft: &Draft<'_>, leavers: &[SubjectId]) -> bool {
+    let world = draft.world;
+    world.duties.values().any(|duty| {
+        duty.kind == DutyKind::Administrator
+            && Some(duty.scope) == world.root
+            && world.people_in(duty.subject).iter().any(|id| !leavers.contains(id) && !world.is_suspended(*id))
+    })
+}
+
+fn is_person(draft: &Draft<'_>, id: SubjectId) -> bool {
+    draft.world.subjects.get(&id).is_some_and(|subject| subject.kind == SubjectKind::Person)
+}
+
+fn why_held(draft: &Draft<'_>, target: ScopeId, imported: &Imported, leaving: usize) -> Option<String> {
+    if !imported.complete {
+        return Some("the directory answered only in part".to_owned());
+    }
+    let known = links(draft, target).filter(|link| is_person(draft, link.subject)).count();
+    if imported.people.is_empty() && known > 0 {
+        return Some("the directory shows nobody at all".to_owned());
+    }
+    (leaving > 1 && leaving * 100 > known * HELD_SHARE_PERCENT)
+        .then(|| format!("{leaving} of the {known} people known from it would be gone"))
+}
+
+/// Taking a reading in, entry by entry.
+struct Taking<'d, 'w> {
+    draft: &'d mut Draft<'w>,
+    target: ScopeId,
+    /// Who each entry is, those taken in just now among them.
+    subjects: BTreeMap<String, SubjectId>,
+    /// Rows of subjects as they will be.
+    rows: BTreeMap<SubjectId, Subject>,
+    names: BTreeSet<String>,
+    put: Vec<Row>,
+    added: u32,
+    changed: u32,
+    unusable: u32,
+}
+
+impl<'d, 'w> Taking<'d, 'w> {
+    fn new(draft: &'d mut Draft<'w>, target: ScopeId) -> Self {
+        let subjects = links(draft, target).map(|link| (link.key.clone(), link.subject)).collect();
+        let names = draft.world.subjects.values().map(|subject| draft.world.text(subject.name)).collect();
+        let (rows, put) = (BTreeMap::new(), Vec::new());
+        Self { draft, target, subjects, rows, names, put, added: 0, changed: 0, unusable: 0 }
+    }
+
+    fn link(&mut self, key: &str, subject: SubjectId) {
+        self.subjects.insert(key.to_owned(), subject);
+        self.put.push(Row::Link(Link { target: self.target, key: key.to_owned(), subject }));
+    }
+
+    /// Makes a subject for an entry; none where its name can't be used.
+    fn new_subject(&mut self, kind: SubjectKind, key: &str, name: &str, about: &str) -> Option<SubjectId> {
+        let (name, about) = (name.to_lowercase(), Said::new(about));
+        let fits = checked_name("person or group", &name).is_ok() && checked_text("description", &about, 200).is_ok();
+        // Of equal names nothing is guessed: a person says whose the entry is, by naming the account.
+        if !fits || !self.names.insert(name.clone()) {
+            self.unusable += 1;
+            return None;
+        }
+        let id: SubjectId = self.draft.id();
+        let (name, about) = (self.draft.text(&Said::new(name)), self.draft.text(&about));
+        let subject =
+            Subject { id, kind, name, about, second_of: None, suspended: false, members: Vec::new(), manager: None };
+        self.put.push(Row::Subject(subject.clone()));
+        self.rows.insert(id, subject);
+        self.link(key, id);
+        self.added += 1;
+        Some(id)
+    }
+
+    fn row(&self, id: SubjectId) -> Option<Subject> {
+        self.rows.get(&id).or_else(|| self.draft.world.subjects.get(&id)).cloned()
+    }
+
+    fn change(&mut self, row: Subject) {
+        if self.row(row.id).as_ref() != Some(&row) {
+            self.changed += u32::from(!self.rows.contains_key(&row.id));
+            self.rows.insert(row.id, row.clone());
+            self.put.push(Row::Subject(row));
+        }
+    }
+
+    fn person(&mut self, found: &PersonFound) {
+        let world = self.draft.world;
+        if let Some(id) = self.subjects.get(&found.key).copied() {
+            let Some(mut row) = self.row(id) else { return };
+            if !world.is_text(row.about, found.about.trim()) {
+                row.about = self.draft.text(&Said::new(&found.about));
+            }
+            return self.change(row);
+        }
+        // Whoever an administrator said this account is, is this entry.
+        let owner = world
+            .accounts
+            .values()
+            .find(|account| account.target == self.target && world.is_text(account.name, &found.account));
+        if let Some(owner) = owner.map(|account| account.subject) {
+            return self.link(&found.key, owner);
+        }
+        if let Some(id) = self.new_subject(SubjectKind::Person, &found.key, &found.name, &found.about) {
+            let name = self.draft.text(&Said::new(&found.account));
+            self.put.push(Row::Account(Account { subject: id, target: self.target, name }));
+        }
+    }
+
+    fn managers(&mut self, imported: &Imported) {
+        for found in &imported.people {
+            let manager = found.manager.as_ref().and_then(|key| self.subjects.get(key).copied());
+            let row = self.subjects.get(&found.key).and_then(|id| self.row(*id));
+            if let Some(row) = row.filter(|row| manager != Some(row.id)) {
+                self.change(Subject { manager, ..row });
+            }
+        }
+    }
+
+    fn groups(&mut self, imported: &Imported) {
+        let here: BTreeSet<SubjectId> = self.subjects.values().copied().collect();
+        for found in &imported.groups {
+            let is_new = !self.subjects.contains_key(&found.key);
+            let known = self.subjects.get(&found.key).copied();
+            let id = known.or_else(|| self.new_subject(SubjectKind::Group, &found.key, &found.name, &found.about));
+            let Some(row) = id.and_then(|id| self.row(id)) else { continue };
+            let listed: BTreeSet<SubjectId> =
+                found.members.iter().filter_map(|key| self.subjects.get(key).copied()).collect();
+            // Who was put into it by hand, and isn't of this source, stays.
+            let by_hand =
+                row.members.iter().copied().filter(|member| !here.contains(member) && !listed.contains(member));
+            let members: Vec<SubjectId> = by_hand.chain(listed.iter().copied()).collect();
+            let before: BTreeSet<SubjectId> = row.members.iter().copied().collect();
+            if members.iter().copied().collect::<BTreeSet<_>>() == before {
+                continue;
+            }
+            if !is_new {
+                // Whoever changed the directory may be the asker; for a day nobody new in a group answers by it.
+                let joined: Vec<SubjectId> = listed.difference(&before).copied().collect();
+                self.put.extend(self.draft.hands(joined));
+            }
+            self.change(Subject { members, ..row });
+        }
+    }
+}
