@@ -67,19 +67,21 @@ fn estate() -> World {
     }
     let at = Timestamp::UNIX_EPOCH;
     for n in 0..HELD {
-        let target = ScopeId(10 + n % TARGETS);
-        let right = Right { role: RoleId(n % 40), scope: target };
+        // Spread without a pattern, and the same each time.
+        let mixed = n.wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 16;
+        let target = ScopeId(10 + mixed % TARGETS);
+        let right = Right { role: RoleId(mixed / TARGETS % 40), scope: target };
         if n % 2 == 0 {
-            let (id, subject) = (EligibilityId(n), SubjectId((n * 31) % SUBJECTS));
+            let (id, subject) = (EligibilityId(n), SubjectId(mixed / 8_000 % SUBJECTS));
             rows.push(Row::Eligibility(Eligibility { id, subject, right, from: at, until: None }));
             continue;
         }
         rows.push(Row::Standing(Standing {
             id: StandingId(n),
             target,
-            account: text(&format!("a{}", (n * 13) % SUBJECTS)),
+            account: text(&format!("a{}", mixed / 8_000 % SUBJECTS)),
             right,
-            chain: vec![format!("group-{}", n % 90), format!("team-{}", n % 400)],
+            chain: vec![format!("group-{}", mixed % 9), format!("team-{}", mixed % 41)],
             handle: None,
             since: None,
             first_seen: at,

@@ -92,6 +92,8 @@ pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, righ
 }
 
 pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionView {
+    let mut items: Vec<&tempestas_core::Item> = conversion.items.iter().collect();
+    items.sort_by_key(|item| item.wave);
     ConversionView {
         id: conversion.id.to_string(),
         name: conversion.waves.as_ref().and_then(|waves| waves.name.clone()),
@@ -108,9 +110,8 @@ pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionVi
             stop_percent: waves.stop_percent,
             undo_until: waves.undo_until,
         }),
-        items: conversion
-            .items
-            .iter()
+        items: items
+            .into_iter()
             .map(|item| ItemView {
                 standing: item.standing.id.to_string(),
                 account: world.text(item.standing.account),

@@ -120,17 +120,14 @@ pub(super) struct Sighted {
 /// What one survey saw appear on a target that had been surveyed before, and what it saw gone.
 pub(super) fn seen(draft: &mut Draft<'_>, appeared: Vec<Sighted>, vanished: Vec<Standing>) {
     let world = draft.world;
-    for standing in &vanished {
-        let account = world.text(standing.account);
-        over(draft, |drift| drift.kind != DriftKind::Lost && drift.is_of(world, standing, &account));
-    }
-    for sighted in &appeared {
-        over(draft, |drift| drift.kind == DriftKind::Lost && drift.is_of(world, &sighted.standing, &sighted.account));
-    }
     // A right held through something that was itself gained now is explained by that.
     let direct: BTreeSet<String> =
         appeared.iter().filter(|one| one.standing.chain.is_empty()).map(|one| one.account.clone()).collect();
     for Sighted { standing, account, weight } in appeared {
+        // What was lost and is there again is as it was.
+        if over(draft, |drift| drift.kind == DriftKind::Lost && drift.is_of(world, &standing, &account)) {
+            continue;
+        }
         let explained = direct.contains(&account) || by_one_put_back(world, &standing, &account);
         if standing.chain.is_empty() || !explained {
             let came_back = came_back(world, &standing, &account);
@@ -138,9 +135,13 @@ pub(super) fn seen(draft: &mut Draft<'_>, appeared: Vec<Sighted>, vanished: Vec<
             notice(draft, kind, standing, weight);
         }
     }
-    for standing in vanished.into_iter().filter(|standing| standing.handle.is_some()) {
-        let weight = world.roles.get(&standing.right.role).map_or(Weight::Ordinary, |role| role.weight);
-        notice(draft, DriftKind::Lost, standing, weight);
+    for standing in vanished {
+        let account = world.text(standing.account);
+        let as_before = over(draft, |drift| drift.kind != DriftKind::Lost && drift.is_of(world, &standing, &account));
+        if !as_before && standing.handle.is_some() {
+            let weight = world.roles.get(&standing.right.role).map_or(Weight::Ordinary, |role| role.weight);
+            notice(draft, DriftKind::Lost, standing, weight);
+        }
     }
 }
 
@@ -165,14 +166,17 @@ fn notice(draft: &mut Draft<'_>, kind: DriftKind, standing: Standing, weight: We
     }
 }
 
-/// What was gained and is gone again, or was lost and is there again, needs nobody's decision any more.
-fn over(draft: &mut Draft<'_>, is_over: impl Fn(&Drift) -> bool) {
+/// What was gained and is gone again, or was lost and is there again, needs nobody's decision any more; whether there
+/// was such a drift.
+fn over(draft: &mut Draft<'_>, is_over: impl Fn(&Drift) -> bool) -> bool {
     let at = draft.now();
     let gone: Vec<Drift> =
         draft.world.drifts.values().filter(|drift| drift.is_pending() && is_over(drift)).cloned().collect();
+    let any = !gone.is_empty();
     for drift in gone {
         settle(draft, drift, DriftState::Over { at });
     }
+    any
 }
 
 /// What was ignored until now is open again.

@@ -1,7 +1,7 @@
 //! Facts as earlier versions wrote them, replayed. The files are only ever added to, never edited.
 
 use tempestas_core::{
-    Fact, World,
+    DriftState, Fact, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -37,6 +37,15 @@ fn facts_of_stops_narrowed_asks_tallies_passkeys_and_devices_are_read_as_they_we
     assert_eq!(world.stops.values().filter(|stop| stop.lifted_at.is_some()).count(), 1);
     assert!(!world.tallies.is_empty());
     assert!(world.elevations.values().any(|one| one.asked.is_some()), "an ask was narrowed");
+}
+
+#[test]
+fn facts_of_waves_drift_and_sources_are_read_as_they_were_written() {
+    let world = replayed(include_str!("foresight-v1.jsonl"));
+    assert!(world.conversions.values().any(|one| one.waves.as_ref().is_some_and(|waves| waves.count == 2)));
+    assert!(world.drifts.values().any(|drift| matches!(drift.state, DriftState::Ignored { .. })));
+    assert!(world.links.is_empty() && world.sources.is_empty(), "the source was ended");
+    assert!(world.targets.values().any(|target| target.runs_on.is_some()));
 }
 
 #[test]

@@ -145,6 +145,21 @@ async fn what_is_done_on_a_cluster_behind_our_back_is_found_and_put_back_there()
     .await;
     let left = drift(&house).await;
     assert!(left.is_empty(), "what was put back is no drift of its own: {left:#?}");
+    // A line that trusts whoever comes is power that everybody holds.
+    let rules = house.path().join("postgres/data/pg_hba.conf");
+    let before = std::fs::read_to_string(&rules).unwrap();
+    std::fs::write(&rules, format!("{before}host berths all 10.9.0.0/16 trust\n")).unwrap();
+    let trusted = drift(&house).await;
+    assert_eq!(trusted.len(), 1, "{trusted:#?}");
+    assert!(
+        trusted[0].says.contains("`whoever comes from 10.9.0.0` can do everything there now"),
+        "{}",
+        trusted[0].says
+    );
+    let by_hand = mara.put_back_drift(&trusted[0].id).await.unwrap_err().to_string();
+    assert!(by_hand.contains("held only through line"), "{by_hand}");
+    std::fs::write(&rules, before).unwrap();
+    assert!(drift(&house).await.is_empty(), "it is over by itself");
     let settled = mara.alarms().await.unwrap();
     assert!(settled.iter().any(|alarm| alarm.id == up.id && alarm.settled.is_some()));
     let all = mara.drift(&DriftFilter { all: true }).await.unwrap();

@@ -186,10 +186,11 @@ fn talk_about(who: SubjectId, figures: &Figures, done: &Rehearsal) -> Option<Str
     if by_hand > 0 {
         topics.push(format!("{by_hand} of {} uses would have been refused", figures.uses));
     }
+    let asks = |many| if many == 1 { "1 ask".to_owned() } else { format!("{many} asks") };
     if figures.at_night > 0 {
-        topics.push(format!("{} asks at night with nobody there to answer", figures.at_night));
+        topics.push(format!("{} at night with nobody there to answer", asks(figures.at_night)));
     } else if figures.unattended > 0 {
-        topics.push(format!("{} asks with nobody there to answer", figures.unattended));
+        topics.push(format!("{} with nobody there to answer", asks(figures.unattended)));
     }
     (!topics.is_empty()).then(|| topics.join("; "))
 }
