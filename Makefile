@@ -66,5 +66,5 @@ soak:
 # The figures in docs/benchmarks.md, each beside what this machine can do at all.
 bench: $(CONSOLE)
 	@tools/packages
-	@$(CARGO) build --locked --release -p tempestas-bench --bins
+	@$(CARGO) build --locked --release $(PROGRAMS) -p tempestas-bench --bins
 	@target/release/tempestas-bench

@@ -8,8 +8,8 @@ use tempestas_api::{
     RehearsedPerson, UnseenRight,
 };
 use tempestas_core::{
-    Plan, Seconds, SubjectId, Terms, TermsId, Verdict, World, plan_conversion,
-    rehearsal::{Fate, Figures, Presence, Recorded, Rehearsal, Script, approvers, rehearse},
+    Plan, Seconds, Standing, SubjectId, Terms, TermsId, Verdict, World, plan_conversion,
+    rehearsal::{Batch, Fate, Figures, Presence, Recorded, Rehearsal, Script, approvers, rehearse},
 };
 
 use super::{conversions::chosen_ids, terms};
@@ -91,86 +91,87 @@ fn usual_answer(world: &World) -> Seconds {
     median.map_or(ANSWERED_AFTER, |seconds| Seconds(seconds.clamp(60, 3600)))
 }
 
-fn view(world: &World, script: &Script<'_>, uses: &Uses, done: &Rehearsal, zone: &str) -> RehearsalView {
-    let weeks = script.to.duration_since(script.from).as_secs_f64() / (7.0 * 86_400.0);
-    let a_week = |asks: u64| (asks as f64 / weeks * 10.0).round() / 10.0;
-    let figures = |figures: &Figures| RehearsedFigures {
-        uses: figures.uses,
-        asks: figures.asks,
-        asks_a_week: a_week(figures.asks),
-        unattended: figures.unattended,
-        at_night: figures.at_night,
-        refused: figures.refused,
-        longest_wait: figures.longest.map(|(wait, _)| wait),
-        longest_at: figures.longest.map(|(_, at)| at),
-    };
-    let hour = |hour: u8| {
-        let of = |fate| done.hours.get(&(hour, fate)).copied().unwrap_or(0);
-        RehearsedHour {
-            hour,
-            free: of(Fate::Free),
-            soon: of(Fate::Soon),
-            late: of(Fate::Late),
-            refused: of(Fate::Refused),
+/// How many there are in a week of what there were in a script's time.
+struct Weeks(f64);
+
+impl Weeks {
+    fn of(script: &Script<'_>) -> Self {
+        Self(script.to.duration_since(script.from).as_secs_f64() / (7.0 * 86_400.0))
+    }
+
+    /// To one decimal.
+    fn each(&self, many: u64) -> f64 {
+        (many as f64 / self.0 * 10.0).round() / 10.0
+    }
+
+    fn figures(&self, figures: &Figures) -> RehearsedFigures {
+        RehearsedFigures {
+            uses: figures.uses,
+            asks: figures.asks,
+            asks_a_week: self.each(figures.asks),
+            unattended: figures.unattended,
+            at_night: figures.at_night,
+            refused: figures.refused,
+            longest_wait: figures.longest.map(|(wait, _)| wait),
+            longest_at: figures.longest.map(|(_, at)| at),
         }
+    }
+}
+
+fn view(world: &World, script: &Script<'_>, uses: &Uses, done: &Rehearsal, zone: &str) -> RehearsalView {
+    let weeks = Weeks::of(script);
+    let person = |(who, of): &(SubjectId, Figures)| RehearsedPerson {
+        who: world.subject_name(*who),
+        figures: weeks.figures(of),
+        talk_about: talk_about(*who, of, done),
+    };
+    let approver = |(who, asks): &(SubjectId, u64)| RehearsedApprover {
+        who: world.subject_name(*who),
+        asks: *asks,
+        asks_a_week: weeks.each(*asks),
+    };
+    let batch = |batch: &Batch| RehearsedBatch {
+        who: world.subject_name(batch.holder),
+        right: world.right_name(batch.right),
+        when: batch.clockwork.says(),
+        uses: batch.clockwork.uses,
+    };
+    let unseen = |held: &Standing| UnseenRight {
+        standing: held.id.to_string(),
+        account: world.text(held.account),
+        right: world.right_name(held.right),
+        told: uses.told(held.target),
     };
     RehearsalView {
         from: script.from,
         to: script.to,
         zone: zone.to_owned(),
         rights: script.rights.len(),
-        all: figures(&done.all),
-        people: done
-            .people
-            .iter()
-            .map(|(who, of)| RehearsedPerson {
-                who: world.subject_name(*who),
-                figures: figures(of),
-                talk_about: talk_about(*who, of, done),
-            })
-            .collect(),
-        approvers: done
-            .approvers
-            .iter()
-            .map(|(who, asks)| RehearsedApprover {
-                who: world.subject_name(*who),
-                asks: *asks,
-                asks_a_week: a_week(*asks),
-            })
-            .collect(),
-        batches: done
-            .batches
-            .iter()
-            .map(|batch| RehearsedBatch {
-                who: world.subject_name(batch.holder),
-                right: world.right_name(batch.right),
-                when: batch.clockwork.says(),
-                uses: batch.clockwork.uses,
-            })
-            .collect(),
-        hours: (0..24).map(hour).collect(),
-        unseen: done
-            .unseen
-            .iter()
-            .filter_map(|id| world.standing.get(id))
-            .map(|held| UnseenRight {
-                standing: held.id.to_string(),
-                account: world.text(held.account),
-                right: world.right_name(held.right),
-                told: uses.told(held.target),
-            })
-            .collect(),
-        assumes: vec![
-            "each asks for the usual time when they first need the right, goes on under it until it ends, and asks again"
-                .to_owned(),
-            format!(
-                "whoever may answer does so {} after the ask, in the hours of the week in which they were seen at work; \
-                 of whom too little is known, from Monday to Friday between 8 and 18",
-                script.answered_after
-            ),
-            "programs, and what is started at a fixed minute in most weeks, can't ask".to_owned(),
-        ],
+        all: weeks.figures(&done.all),
+        people: done.people.iter().map(person).collect(),
+        approvers: done.approvers.iter().map(approver).collect(),
+        batches: done.batches.iter().map(batch).collect(),
+        hours: (0..24).map(|hour| hour_view(done, hour)).collect(),
+        unseen: done.unseen.iter().filter_map(|id| world.standing.get(id)).map(unseen).collect(),
+        assumes: assumes(script.answered_after),
     }
+}
+
+fn hour_view(done: &Rehearsal, hour: u8) -> RehearsedHour {
+    let of = |fate| done.hours.get(&(hour, fate)).copied().unwrap_or(0);
+    RehearsedHour { hour, free: of(Fate::Free), soon: of(Fate::Soon), late: of(Fate::Late), refused: of(Fate::Refused) }
+}
+
+fn assumes(answered_after: Seconds) -> Vec<String> {
+    vec![
+        "each asks for the usual time when they first need the right, goes on under it until it ends, and asks again"
+            .to_owned(),
+        format!(
+            "whoever may answer does so {answered_after} after the ask, in the hours of the week in which they were seen \
+             at work; of whom too little is known, from Monday to Friday between 8 and 18"
+        ),
+        "programs, and what is started at a fixed minute in most weeks, can't ask".to_owned(),
+    ]
 }
 
 /// What to talk about with somebody, the worst first.

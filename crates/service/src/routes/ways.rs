@@ -35,7 +35,9 @@ pub(super) async fn ways(Overseer(me): Overseer, Query(query): Query<WaysQuery>)
         }
         (None, Some(of)) => {
             let sees = |place: &Place| place.scope().is_none_or(|at| sight.sees_scope(&world, at));
-            graph.of_subject(&world, subject(&world, of)?, LISTED_MOST, sees)
+            let unknown = || Failure::unknown("person, group or program", of, "`tempestas people` lists them");
+            let who = subject(&world, of).ok().filter(|id| sight.sees_subject(&world, *id)).ok_or_else(unknown)?;
+            graph.of_subject(&world, who, LISTED_MOST, sees)
         }
         _ => return Err(Failure::invalid("say either where to, or whose ways".to_owned())),
     };
