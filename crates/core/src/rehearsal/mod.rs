@@ -27,6 +27,9 @@ use crate::{
 use presence::{Answering, Hours};
 use replay::{Answers, Replay};
 
+/// Whoever can't answer somebody for a day, having been made an approver by them, can on all the others.
+const LONG_AFTER: Timestamp = Timestamp::MAX;
+
 /// A right that might be converted, with what was recorded of it.
 #[derive(Debug, Clone)]
 pub struct Recorded {
@@ -174,12 +177,12 @@ pub fn rehearse(world: &World, script: &Script<'_>) -> Rehearsal {
 
 /// Everybody who might answer for any of the rights.
 #[must_use]
-pub fn approvers(world: &World, rules: &[Terms], rights: &[Recorded], now: Timestamp) -> BTreeSet<SubjectId> {
+pub fn approvers(world: &World, rules: &[Terms], rights: &[Recorded]) -> BTreeSet<SubjectId> {
     let mut people = BTreeSet::new();
     for one in rights {
         let terms = effective_under(world, rules.iter(), Act::Elevate, one.right, one.holder);
         if let Approval::Stage { approvers, .. } = &terms.approval {
-            people.extend(who_may_answer(world, approvers, one.right.scope, one.holder, now));
+            people.extend(who_may_answer(world, approvers, one.right.scope, one.holder, LONG_AFTER));
         }
     }
     people
@@ -201,7 +204,7 @@ fn answers(
     match &terms.approval {
         Approval::None => Answers::AtOnce { lasts: terms.usual },
         Approval::Stage { approvers, yes, within, .. } => {
-            let who = who_may_answer(world, approvers, recorded.right.scope, recorded.holder, script.to);
+            let who = who_may_answer(world, approvers, recorded.right.scope, recorded.holder, LONG_AFTER);
             let hours: Vec<Hours> = who.iter().map(|who| hours_of(*who)).collect();
             let answering = Box::new(Answering::of(&hours, usize::from(*yes)));
             Answers::People { who, answering, within: *within, lasts: terms.usual }

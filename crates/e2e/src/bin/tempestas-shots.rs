@@ -34,7 +34,7 @@ const PICTURES: [(&str, &str, &str, u32, &str, &str); 13] = [
         "administrator",
         "light",
         1280,
-        "/standing?pick={night-batch tide-writer}&pick={lene.madsen till}&pick={jweir root}&pick={henrik.voss full}&rehearse=1",
+        "/standing?pick={night-batch tide-writer}&pick={lene.madsen till}&pick={jweir root}&pick={psol group:sudo}&rehearse=1",
         "Whom to talk to",
     ),
     ("console-estate", "administrator", "light", 1280, "/estate?at=/harbour/databases/berths", "What holds here"),

@@ -48,7 +48,7 @@ pub(super) async fn preview(
             rule.check()?;
             rules.push(rule);
         }
-        let may_answer = approvers(&world, &rules, &recorded(&world, &plan, None), to);
+        let may_answer = approvers(&world, &rules, &recorded(&world, &plan, None));
         (chosen, plan, rules, may_answer)
     };
     let uses = Uses::of(&me.app, &chosen, from).await?;
