@@ -251,6 +251,20 @@ fn a_rehearsal_counts_asks_waits_refusals_and_batches_by_terms_and_by_when_peopl
     assert_eq!(use_of(&[], true, from, to, &zone).rhythm, Rhythm::Never);
     assert_eq!(use_of(&[], false, from, to, &zone).rhythm, Rhythm::Unknown);
 
+    // What goes by UTC is found although the place's clock is put back in between; what goes by that clock, too.
+    let lisbon = TimeZone::get("Europe/Lisbon").unwrap();
+    let autumn: Timestamp = "2026-09-21T00:00:00Z".parse().unwrap();
+    let nightly = |local: bool| -> Vec<Timestamp> {
+        let at = |day| autumn + SignedDuration::from_hours(day * DAY) + SignedDuration::from_mins(135);
+        let shift = |at: Timestamp| at - SignedDuration::from_secs(i64::from(lisbon.to_offset(at).seconds()));
+        (0..70).map(|day| if local { shift(at(day)) } else { at(day) }).collect()
+    };
+    let until = autumn + SignedDuration::from_hours(70 * DAY);
+    for (local, says) in [(false, "every day at 02:15 UTC"), (true, "every day at 02:15")] {
+        let used = use_of(&nightly(local), true, autumn, until, &lisbon);
+        assert_eq!(used.clockwork.iter().map(|one| one.says()).collect::<Vec<_>>(), [says]);
+    }
+
     // With terms under which nobody need be asked, only what runs by the clock is refused.
     let none = Terms { settings: settings(0), ..rules[0].clone() };
     let free = rehearse(&house.world, &Script { rules: &[none], ..script });
