@@ -38,32 +38,34 @@ export function HoursChart({ hours, zone }: { hours: Hour[]; zone: string }) {
           </span>
         ))}
       </figcaption>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full" role="img" aria-label={`Uses by hour of the day: ${words.join(', ')}`}>
-        {hours.map((hour) => {
-          let top = HEIGHT - FOOT
-          return (
-            <g key={hour.hour}>
-              <title>{`${String(hour.hour).padStart(2, '0')}:00: ${FATES.map((fate) => `${hour[fate.key]} ${fate.says}`).join(', ')}`}</title>
-              {FATES.map((fate) => {
-                const height = y(hour[fate.key])
-                top -= height
-                return height > 0 && <rect key={fate.key} x={x(hour.hour)} y={top} width={x.bandwidth()} height={height} className={fate.fill} />
-              })}
-              {hour.refused > 0 && (
-                <text x={(x(hour.hour) ?? 0) + x.bandwidth() / 2} y={top - 3} textAnchor="middle" className="figures fill-alarm text-[11px] font-semibold">
-                  {figure(hour.refused)}
-                </text>
-              )}
-              {hour.hour % 3 === 0 && (
-                <text x={(x(hour.hour) ?? 0) + x.bandwidth() / 2} y={HEIGHT - 4} textAnchor="middle" className="figures fill-ink-3 text-[12px]">
-                  {String(hour.hour).padStart(2, '0')}
-                </text>
-              )}
-            </g>
-          )
-        })}
-        <line x1={0} x2={WIDTH} y1={HEIGHT - FOOT} y2={HEIGHT - FOOT} className="stroke-edge" />
-      </svg>
+      <div role="group" tabIndex={0} aria-label="The chart; scrolls where it is wider than the page" className="overflow-x-auto">
+        <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full min-w-[36rem]" role="img" aria-label={`Uses by hour of the day: ${words.join(', ')}`}>
+          {hours.map((hour) => {
+            let top = HEIGHT - FOOT
+            return (
+              <g key={hour.hour}>
+                <title>{`${String(hour.hour).padStart(2, '0')}:00: ${FATES.map((fate) => `${hour[fate.key]} ${fate.says}`).join(', ')}`}</title>
+                {FATES.map((fate) => {
+                  const height = y(hour[fate.key])
+                  top -= height
+                  return height > 0 && <rect key={fate.key} x={x(hour.hour)} y={top} width={x.bandwidth()} height={height} className={fate.fill} />
+                })}
+                {hour.refused > 0 && (
+                  <text x={(x(hour.hour) ?? 0) + x.bandwidth() / 2} y={top - 3} textAnchor="middle" className="figures fill-alarm text-[11px] font-semibold">
+                    {figure(hour.refused)}
+                  </text>
+                )}
+                {hour.hour % 3 === 0 && (
+                  <text x={(x(hour.hour) ?? 0) + x.bandwidth() / 2} y={HEIGHT - 4} textAnchor="middle" className="figures fill-ink-3 text-[12px]">
+                    {String(hour.hour).padStart(2, '0')}
+                  </text>
+                )}
+              </g>
+            )
+          })}
+          <line x1={0} x2={WIDTH} y1={HEIGHT - FOOT} y2={HEIGHT - FOOT} className="stroke-edge" />
+        </svg>
+      </div>
     </figure>
   )
 }

@@ -22,7 +22,7 @@ function People({ people }: { people: Rehearsed['people'] }) {
   if (people.length === 0) return null
   return (
     <div className="overflow-x-auto">
-      <table className="w-full text-left">
+      <table className="w-full min-w-[34rem] text-left">
         <thead>
           <tr className="label border-b border-line">
             {['Whom to talk to, first things first', 'Asks a week', 'Nobody there', 'Refused', 'Longest wait'].map((head, n) => (

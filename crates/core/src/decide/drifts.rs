@@ -118,8 +118,18 @@ pub(super) struct Sighted {
 }
 
 /// What one survey saw appear on a target that had been surveyed before, and what it saw gone.
-pub(super) fn seen(draft: &mut Draft<'_>, appeared: Vec<Sighted>, vanished: Vec<Standing>) {
+pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted>, mut vanished: Vec<Standing>) {
     let world = draft.world;
+    // Held as before, only by another line or posting: after an undo it is a new one.
+    appeared.retain(|one| {
+        let same = |gone: &Standing| {
+            gone.right == one.standing.right
+                && gone.chain == one.standing.chain
+                && world.is_text(gone.account, &one.account)
+        };
+        let before = vanished.iter().position(same);
+        before.map(|at| vanished.remove(at)).is_none()
+    });
     // A right held through something that was itself gained now is explained by that.
     let direct: BTreeSet<String> =
         appeared.iter().filter(|one| one.standing.chain.is_empty()).map(|one| one.account.clone()).collect();

@@ -214,7 +214,13 @@ fn standing(
         changes.put.push(Row::Standing(row));
     }
     for gone in draft.world.standing.values() {
-        if gone.target == target && !seen.contains(&gone.id) && !just_restored(draft, survey, gone) {
+        // By another line or posting it is the same right, anew.
+        let replaced = || {
+            let same =
+                |one: &Sighted| one.standing.right == gone.right && draft.world.is_text(gone.account, &one.account);
+            changes.appeared.iter().any(same)
+        };
+        if gone.target == target && !seen.contains(&gone.id) && (!just_restored(draft, survey, gone) || replaced()) {
             changes.cut.push(Key { kind: Kind::Standing, id: gone.id.0.to_string() });
             changes.vanished.push(gone.clone());
         }

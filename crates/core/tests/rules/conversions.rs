@@ -201,6 +201,12 @@ fn what_was_done_behind_our_back_is_noticed_once_and_decided_by_a_person() {
     assert_eq!(open(&house).len(), 1, "piet's is lost; what came back and went again is as it was");
     surveyed(&mut house, &["t.reyes", "oda", "piet"]);
     assert_eq!(open(&house), [], "what was lost and is there again is as it was");
+    let mut anew = held(&house, &["t.reyes", "oda", "piet"]);
+    anew.rights[0].handle = Some("po-back-1".to_owned());
+    let target = house.target();
+    let digest = Digest::of_json(&anew);
+    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(anew), accepted: false });
+    assert_eq!(open(&house), [], "another posting of the same right is no drift");
     house.replay();
 }
 

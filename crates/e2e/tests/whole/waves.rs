@@ -102,6 +102,8 @@ async fn a_rehearsal_warns_and_waves_over_two_systems_go_and_come_back() {
     reached(&house, &id, 1, ItemState::Restored).await;
     reached(&house, &id, 2, ItemState::Restored).await;
     assert!(is_member(&house, "treyes", "harbour_operator").await);
+    mara.survey(&WhichTarget { target: BRIGHTWATER.to_owned() }).await.unwrap();
+    assert!(mara.drift(&DriftFilter::default()).await.unwrap().is_empty(), "what an undo put back is no drift");
     assert!(house.may(&house.cloud_key("t.reyes"), "write", "table", &["lake"]).await);
 }
 
