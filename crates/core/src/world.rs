@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
-    Account, Alarm, AlarmId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId, Elevation, ElevationId,
+    Account, Alarm, AlarmId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId, DutyKind, Elevation, ElevationId,
     Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right, Role, RoleId, Scope, ScopeId, Source,
     Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
 };
@@ -252,6 +252,14 @@ impl World {
     #[must_use]
     pub fn is_suspended(&self, id: SubjectId) -> bool {
         [id, self.human(id)].iter().any(|id| self.subjects.get(id).is_none_or(|subject| subject.suspended))
+    }
+
+    /// Who administers everything and isn't suspended, by which duty.
+    pub(crate) fn root_administrators(&self) -> impl Iterator<Item = (DutyId, SubjectId)> + '_ {
+        let rules = |duty: &&Duty| duty.kind == DutyKind::Administrator && Some(duty.scope) == self.root;
+        let people =
+            |duty: &Duty| self.people_in(duty.subject).into_iter().map(move |who| (duty.id, who)).collect::<Vec<_>>();
+        self.duties.values().filter(rules).flat_map(people).filter(|(_, who)| !self.is_suspended(*who))
     }
 
     /// Whether `member` is `of`, or a member of it through any number of groups.

@@ -127,8 +127,7 @@ impl App {
     pub(crate) async fn ways(&self) -> Arc<Ways> {
         let size = *self.commits().borrow();
         let mut kept = self.shared.ways.lock().await;
-        if let Some((at, ways)) = kept.as_ref().filter(|(at, _)| *at == size) {
-            tracing::trace!(at, "the graph is as it was");
+        if let Some((_, ways)) = kept.as_ref().filter(|(at, _)| *at == size) {
             return Arc::clone(ways);
         }
         let world = self.world().await;

@@ -2,10 +2,10 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, house, terms};
+use super::{Draft, count, house, terms};
 use crate::{
-    AlarmKind, Command, Conversion, ConversionId, Digest, EligibilityId, Item, ItemState, Key, Kind, Refusal, Row,
-    StandingId, WavePlan, What, plan_conversion,
+    AlarmKind, Command, Conversion, ConversionId, Digest, EligibilityId, Item, ItemState, Key, Kind, PlanItem, Refusal,
+    Row, StandingId, WavePlan, What, plan_conversion,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -42,9 +42,9 @@ fn convert(
     }
     waves.check(chosen)?;
     // A right that is being taken away by another conversion isn't taken twice.
-    if let Some(item) = plan.items.iter().find(|planned| under_way(draft, planned.standing).is_some()) {
-        let other = under_way(draft, item.standing).map(|id| id.to_string()).unwrap_or_default();
-        return Err(Refusal::conflict(format!("{} is part of {other} already, which is not over", item.standing)));
+    let taken_by = |planned: &PlanItem| Some((planned.standing, under_way(draft, planned.standing)?));
+    if let Some((standing, other)) = plan.items.iter().find_map(taken_by) {
+        return Err(Refusal::conflict(format!("{standing} is part of {other} already, which is not over")));
     }
     let id: ConversionId = draft.id();
     let order: Vec<StandingId> = plan.items.iter().map(|planned| planned.standing).collect();
@@ -73,10 +73,6 @@ fn convert(
     let conversion = Conversion { id, by, at: draft.now(), items, undone_at: None, waves };
     draft.fact(What::Converted { conversion: id, rights }, vec![Row::Conversion(conversion)]);
     Ok(())
-}
-
-fn count(many: usize) -> u32 {
-    u32::try_from(many).unwrap_or(u32::MAX)
 }
 
 /// The conversion that has still to take a right away.

@@ -176,12 +176,7 @@ fn recover(draft: &mut Draft<'_>, subject: SubjectId) -> Result<(), Refusal> {
     let root = draft.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet"))?;
     let mut put = draft.hands([subject]);
     put.push(Row::Subject(Subject { suspended: false, ..known.clone() }));
-    let anyone = draft.world.duties.values().any(|duty| {
-        duty.kind == DutyKind::Administrator
-            && duty.scope == root
-            && draft.world.people_in(duty.subject).iter().any(|id| !draft.world.is_suspended(*id))
-    });
-    if !anyone {
+    if draft.world.root_administrators().next().is_none() {
         let id = draft.id();
         put.push(Row::Duty(Duty { id, subject, kind: DutyKind::Administrator, scope: root }));
     }

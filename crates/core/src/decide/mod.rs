@@ -257,13 +257,18 @@ impl<'w> Draft<'w> {
             return None;
         }
         self.standing = (self.standing + added).saturating_sub(gone);
-        let standing = u32::try_from(self.standing).unwrap_or(u32::MAX);
+        let standing = count(self.standing);
         Some(Row::Tally(Tally { day: self.now().strftime("%F").to_string(), standing }))
     }
 
     fn finish(self) -> Decision {
         self.decision
     }
+}
+
+/// How many, as facts carry it.
+fn count(many: usize) -> u32 {
+    u32::try_from(many).unwrap_or(u32::MAX)
 }
 
 /// Checks a name that people type.

@@ -217,12 +217,7 @@ fn end_duty(draft: &mut Draft<'_>, id: DutyId) -> Result<(), Refusal> {
         .ok_or_else(|| Refusal::unknown("duty", id, "`tempestas people duties` lists them"))?;
     draft.administrator(duty.scope)?;
     let world = draft.world;
-    let another = world.duties.values().any(|other| {
-        other.id != id
-            && other.kind == DutyKind::Administrator
-            && Some(other.scope) == world.root
-            && world.people_in(other.subject).iter().any(|person| !world.is_suspended(*person))
-    });
+    let another = world.root_administrators().any(|(other, _)| other != id);
     if duty.kind == DutyKind::Administrator && Some(duty.scope) == world.root && !another {
         return Err(Refusal::conflict(
             "this is the last administrator of everything; give the duty to somebody else first",

@@ -2,14 +2,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Draft, checked_name, checked_text, estate::known_target, house, people};
+use super::{Draft, checked_name, checked_text, count, estate::known_target, house, people};
 use crate::{
-    Account, AlarmKind, Command, Connector, Digest, DutyKind, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal,
-    Row, Said, ScopeId, Source, Subject, SubjectId, SubjectKind, What,
+    Account, AlarmKind, Command, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Row,
+    Said, ScopeId, Source, Subject, SubjectId, SubjectKind, What,
 };
 
 /// A reading in which more than this share of the people known from the source are missing waits for a person.
 const HELD_SHARE_PERCENT: usize = 20;
+
+/// Nobody is let go who alone can let others in.
+const LAST: &str = "the last administrator of everything would be gone";
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -91,7 +94,9 @@ fn record(
         .filter(|link| is_person(draft, link.subject) && !draft.world.is_suspended(link.subject))
         .map(|link| link.subject)
         .collect();
-    if let Some(why) = why_held(draft, target, imported, leavers.len()).filter(|_| !accepted) {
+    let stays = leavers.is_empty() || draft.world.root_administrators().any(|(_, who)| !leavers.contains(&who));
+    let why = why_held(draft, target, imported, leavers.len()).or_else(|| (!stays).then(|| LAST.to_owned()));
+    if let Some(why) = why.filter(|_| !accepted) {
         if source.held != Some(digest) {
             let held = Source { held: Some(digest), ..source };
             draft.fact(What::ImportHeld { target, digest, why }, vec![Row::Source(held)]);
@@ -99,10 +104,8 @@ fn record(
         }
         return Ok(());
     }
-    if !leavers.is_empty() && !administrator_stays(draft, &leavers) {
-        return Err(Refusal::conflict(
-            "the last administrator of everything would be gone; give the duty to somebody else first",
-        ));
+    if !stays {
+        return Err(Refusal::conflict(format!("{LAST}; give the duty to somebody else first")));
     }
     if accepted && source.held != Some(digest) {
         return Err(Refusal::Changed("it was read again since".to_owned()));
@@ -116,22 +119,12 @@ fn record(
     if put.is_empty() && leavers.is_empty() && !is_new {
         return Ok(());
     }
-    let left = u32::try_from(leavers.len()).unwrap_or(u32::MAX);
+    let left = count(leavers.len());
     let mut put = put;
     put.push(Row::Source(Source { taken: Some(digest), taken_at: Some(draft.now()), held: None, unusable, ..source }));
     draft.fact(What::Imported { target, digest, added, changed, left }, put);
     house::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target });
     leavers.into_iter().try_for_each(|subject| people::suspend(draft, subject))
-}
-
-/// Whether somebody is left who administers everything.
-fn administrator_stays(draft: &Draft<'_>, leavers: &[SubjectId]) -> bool {
-    let world = draft.world;
-    world.duties.values().any(|duty| {
-        duty.kind == DutyKind::Administrator
-            && Some(duty.scope) == world.root
-            && world.people_in(duty.subject).iter().any(|id| !leavers.contains(id) && !world.is_suspended(*id))
-    })
 }
 
 fn is_person(draft: &Draft<'_>, id: SubjectId) -> bool {

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
-    Draft,
+    Draft, count,
     drifts::{self, Sighted},
     estate::known_target,
     house,
@@ -93,10 +93,6 @@ struct Changes {
     appeared: Vec<Sighted>,
     vanished: Vec<Standing>,
     changed: u32,
-}
-
-fn count(many: usize) -> u32 {
-    u32::try_from(many).unwrap_or(u32::MAX)
 }
 
 /// Makes scopes for parts that are new; gone ones stay, since terms may hang on them.
@@ -289,7 +285,7 @@ pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]
     if !row.to_search && strays == row.strays {
         return Ok(());
     }
-    let count = u32::try_from(strays.len()).unwrap_or(u32::MAX);
+    let count = count(strays.len());
     let changed = Target { to_search: false, strays, ..row };
     draft.fact(What::Searched { target, strays: count }, vec![Row::Target(changed)]);
     if count > 0 {

@@ -10,6 +10,7 @@ mod interleavings;
 mod lifecycle;
 mod people;
 mod simulation;
+mod sources;
 mod stops;
 mod terms;
 mod ways;

@@ -1,7 +1,7 @@
 //! What a holder left behind on a cluster: objects in every database, roles, memberships.
 
 use jiff::Timestamp;
-use tokio_postgres::Client;
+use tokio_postgres::{Client, error::SqlState};
 
 use super::{Postgres, failed};
 use crate::{GrantCall, LeftoverFound, TargetError};
@@ -148,7 +148,11 @@ impl Postgres {
                 &[&call.name],
             )
             .await;
-        if matches!(system, Ok(Some(_))) {
+        let changed = match system {
+            Err(error) if error.code() == Some(&SqlState::INSUFFICIENT_PRIVILEGE) => false,
+            row => row.map_err(|error| failed(&error))?.is_some(),
+        };
+        if changed {
             said.push("a setting of the whole cluster, changed by ALTER SYSTEM while this was live".to_owned());
         }
         let databases = client

@@ -4,6 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use tempestas_core::{AccountFound, Digest, Lapse, RightFound, RoleFound, Seconds, Survey, Weight};
 
+use tokio_postgres::error::SqlState;
+
 use super::{ATTRIBUTES, Postgres, clock, failed};
 use crate::TargetError;
 
@@ -56,7 +58,7 @@ impl Postgres {
         for login in roles.iter().filter(|role| role.login) {
             collect_rights(&by_name, login, &mut rights);
         }
-        let trusted = trusted(&client).await;
+        let trusted = trusted(&client).await?;
         if !trusted.is_empty() {
             let digest = Digest::of(&[ANY_LOGIN.0.as_bytes()]);
             found.push(RoleFound {
@@ -136,16 +138,20 @@ fn never_given() -> Lapse {
 }
 
 /// Lines that let anyone in; none where we may not read them, which `check` says.
-async fn trusted(client: &tokio_postgres::Client) -> Vec<RightFound> {
+async fn trusted(client: &tokio_postgres::Client) -> Result<Vec<RightFound>, TargetError> {
     let rows = client
         .query(
             "SELECT line_number, type, array_to_string(database, ','), array_to_string(user_name, ','), COALESCE(address, '')
              FROM pg_hba_file_rules WHERE auth_method = 'trust' AND error IS NULL ORDER BY 1",
             &[],
         )
-        .await
-        .unwrap_or_default();
-    rows.iter()
+        .await;
+    let rows = match rows {
+        Err(error) if error.code() == Some(&SqlState::INSUFFICIENT_PRIVILEGE) => Vec::new(),
+        rows => rows.map_err(|error| failed(&error))?,
+    };
+    Ok(rows
+        .iter()
         .map(|row| {
             let (line, kind, databases, users, address): (i32, String, String, String, String) =
                 (row.get(0), row.get(1), row.get(2), row.get(3), row.get(4));
@@ -160,7 +166,7 @@ async fn trusted(client: &tokio_postgres::Client) -> Vec<RightFound> {
                 last_used: None,
             }
         })
-        .collect()
+        .collect())
 }
 
 /// Everything one login holds, by breadth so that the shortest chain is the one shown.
