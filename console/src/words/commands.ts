@@ -11,6 +11,7 @@ const PLACES: [string, Place][] = [
   ['undo', { label: 'Standing', to: '/standing' }],
   ['convert', { label: 'Standing', to: '/standing' }],
   ['standing', { label: 'Standing', to: '/standing' }],
+  ['eligible wishes', { label: 'Answer', to: '/answer' }],
   ['eligible', { label: 'Ask', to: '/ask' }],
   ['grants', { label: 'Now', to: '/' }],
   ['alarms', { label: 'Now', to: '/' }],

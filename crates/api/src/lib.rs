@@ -3,6 +3,7 @@
 //! People, groups, programs, scopes, roles and rights are named as people write them (`mara`,
 //! `/harbour/databases/berths`, `berth_reader@/harbour/databases/berths`); references (`E1042`) as they say them.
 
+mod appointments;
 mod conversions;
 mod drift;
 mod elevations;
@@ -17,6 +18,7 @@ mod stops;
 mod terms;
 mod ways;
 
+pub use appointments::*;
 pub use conversions::*;
 pub use drift::*;
 pub use elevations::*;

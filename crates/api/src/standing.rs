@@ -5,6 +5,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tempestas_core::Weight;
 
+use crate::PauseView;
+
 /// Which standing rights.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -66,6 +68,10 @@ pub struct EligibilityView {
     pub from: Timestamp,
     /// Until when.
     pub until: Option<Timestamp>,
+    /// For whom it stands in, where it covers an absence.
+    pub covers: Option<String>,
+    /// Who suspended it, where it is.
+    pub suspended: Option<PauseView>,
     /// The whole demand as one sentence, or why it can't be asked for at present. Only in one's own list.
     pub demand: Option<String>,
 }
@@ -93,4 +99,7 @@ pub struct NewEligibility {
     /// Until when; for good, where it is left out.
     #[serde(default)]
     pub until: Option<Timestamp>,
+    /// Why.
+    #[serde(default)]
+    pub reason: Option<String>,
 }

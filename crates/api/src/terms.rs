@@ -1,5 +1,6 @@
 //! Terms and what holds for an ask.
 
+use crate::PauseView;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tempestas_core::{Act, LapseRule, ReasonRule, Seconds, Starts, TicketRule, Weight};
@@ -92,6 +93,9 @@ pub struct TermsView {
     pub rule: NewTerms,
     /// Who set it last.
     pub set_by: Option<String>,
+    /// Who suspended it, where it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub suspended: Option<PauseView>,
 }
 
 /// Rules, with the order in which they are weighed.
@@ -159,6 +163,9 @@ pub struct EffectiveQuery {
     /// The asker; the caller, where it is left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub asker: Option<String>,
+    /// The act; `elevate` where it is left out.
+    #[serde(default = "elevate")]
+    pub act: Act,
 }
 
 /// What holds, setting by setting.

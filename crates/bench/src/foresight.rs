@@ -73,7 +73,15 @@ fn estate() -> World {
         let right = Right { role: RoleId(mixed / TARGETS % 40), scope: target };
         if n % 2 == 0 {
             let (id, subject) = (EligibilityId(n), SubjectId(mixed / 8_000 % SUBJECTS));
-            rows.push(Row::Eligibility(Eligibility { id, subject, right, from: at, until: None }));
+            rows.push(Row::Eligibility(Eligibility {
+                id,
+                subject,
+                right,
+                from: at,
+                until: None,
+                by: None,
+                paused: None,
+            }));
             continue;
         }
         rows.push(Row::Standing(Standing {

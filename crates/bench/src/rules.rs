@@ -32,6 +32,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
             pins: Vec::new(),
             set_by: None,
             set_at: None,
+            paused: None,
         },
     });
     big.together(big.mara, rules.collect()).await?;

@@ -177,6 +177,7 @@ impl Big {
             pins: Vec::new(),
             set_by: None,
             set_at: None,
+            paused: None,
         };
         self.together(self.mara, vec![Command::SetTerms { terms }]).await?;
         let eligible = self.people.iter().take(5000).map(|subject| Command::GiveEligibility {
@@ -184,6 +185,7 @@ impl Big {
             right: self.right,
             from: None,
             until: None,
+            reason: None,
         });
         self.together(self.mara, eligible.collect()).await?;
         Ok(())

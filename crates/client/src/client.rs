@@ -6,15 +6,16 @@ use reqwest::{Certificate, Method, Response, StatusCode, Url};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    AlarmView, AnswerRequest, AskRequest, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest,
-    DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter,
-    DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
-    EligibilityView, EligibleReply, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter,
-    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewSource,
-    NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
-    RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery,
-    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, TargetSettings, TargetView,
-    TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, ChangeWindow,
+    CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView, DeviceReply, DeviceRequest,
+    DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery,
+    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply,
+    EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply,
+    Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget,
+    NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RehearsalView, RehearseRequest, RoleView,
+    ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, SourceView, StandingFilter, StandingView, StopView,
+    SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery,
+    WaysReply, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -257,7 +258,23 @@ calls! {
     /// Who may ask for what.
     eligibilities() -> Vec<EligibilityView> = GET ["eligibilities"];
     /// Makes somebody eligible.
-    give_eligibility(new: &NewEligibility) -> EligibilityView = POST ["eligibilities"] body new;
+    give_eligibility(new: &NewEligibility) -> EligibilityReply = POST ["eligibilities"] body new;
+    /// Changes a window in place, or wishes for its renewal.
+    change_eligibility(id: &str, window: &ChangeWindow) -> EligibilityReply = PUT ["eligibilities", id] body window;
+    /// Suspends an eligibility.
+    suspend_eligibility(id: &str, why: &SuspendRequest) -> Done = POST ["eligibilities", id, "suspend"] body why;
+    /// Resumes an eligibility.
+    resume_eligibility(id: &str) -> Done = POST ["eligibilities", id, "resume"];
+    /// Who was made eligible, or is wished to be.
+    appointments() -> Vec<AppointmentView> = GET ["appointments"];
+    /// One, with the account of what was done by it.
+    appointment(id: &str) -> AppointmentStory = GET ["appointments", id];
+    /// Has somebody stand in for an absent person.
+    cover(new: &NewCover) -> AppointmentView = POST ["covers"] body new;
+    /// Answers a wish.
+    answer_appointment(id: &str, said: &AppointmentVerdict) -> AppointmentView = POST ["appointments", id, "answer"] body said;
+    /// Takes a wish back, or ends a cover early.
+    end_appointment(id: &str) -> AppointmentView = POST ["appointments", id, "end"];
     /// Ends an eligibility.
     end_eligibility(id: &str) -> Done = DELETE ["eligibilities", id];
     /// Rules of terms.
@@ -268,6 +285,10 @@ calls! {
     change_terms(id: &str, new: &NewTerms) -> TermsView = PUT ["terms", id] body new;
     /// Ends a rule.
     end_terms(id: &str) -> Done = DELETE ["terms", id];
+    /// Suspends a rule.
+    suspend_terms(id: &str, why: &SuspendRequest) -> Done = POST ["terms", id, "suspend"] body why;
+    /// Resumes a rule.
+    resume_terms(id: &str) -> Done = POST ["terms", id, "resume"];
     /// What holds for a right.
     effective_terms(query: &EffectiveQuery) -> EffectiveReply = GET ["terms", "effective"] query query;
     /// Everything an ask will need.

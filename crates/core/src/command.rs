@@ -3,9 +3,9 @@
 use jiff::Timestamp;
 
 use crate::{
-    AlarmId, AlarmKind, Connector, ConversionId, Digest, DriftId, DutyId, DutyKind, ElevationId, EligibilityId,
-    GrantId, Imported, Less, Mapping, Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId,
-    SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan, What,
+    AlarmId, AlarmKind, AppointmentId, Connector, ConversionId, Digest, DriftId, DutyId, DutyKind, ElevationId,
+    EligibilityId, GrantId, Imported, Less, Mapping, Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice,
+    StopId, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan, What,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -131,12 +131,52 @@ pub enum Command {
         right: Right,
         from: Option<Timestamp>,
         until: Option<Timestamp>,
+        reason: Option<Said>,
+    },
+    /// Changes a window in place; the inner none of `until` is for good. Its holder may wish that too.
+    ChangeEligibility {
+        eligibility: EligibilityId,
+        from: Option<Timestamp>,
+        until: Option<Option<Timestamp>>,
+        reason: Option<Said>,
+    },
+    SuspendEligibility {
+        eligibility: EligibilityId,
+        reason: Said,
+    },
+    ResumeEligibility {
+        eligibility: EligibilityId,
     },
     EndEligibility {
         eligibility: EligibilityId,
     },
+    /// Has somebody stand in for an absent person, for what that person may ask for.
+    Cover {
+        absent: SubjectId,
+        stand_in: SubjectId,
+        from: Option<Timestamp>,
+        until: Timestamp,
+        reason: Option<Said>,
+    },
+    AnswerAppointment {
+        appointment: AppointmentId,
+        verdict: Verdict,
+        reason: Option<Said>,
+        shown: Digest,
+    },
+    /// Takes a wish back, or ends a cover early.
+    EndAppointment {
+        appointment: AppointmentId,
+    },
     SetTerms {
         terms: Terms,
+    },
+    SuspendTerms {
+        terms: TermsId,
+        reason: Said,
+    },
+    ResumeTerms {
+        terms: TermsId,
     },
     EndTerms {
         terms: TermsId,
@@ -295,7 +335,15 @@ impl Command {
             Self::RecordSearch { .. } => "record-search",
             Self::StrayEnded { .. } => "stray-ended",
             Self::GiveEligibility { .. } => "give-eligibility",
+            Self::ChangeEligibility { .. } => "change-eligibility",
+            Self::SuspendEligibility { .. } => "suspend-eligibility",
+            Self::ResumeEligibility { .. } => "resume-eligibility",
             Self::EndEligibility { .. } => "end-eligibility",
+            Self::Cover { .. } => "cover",
+            Self::AnswerAppointment { .. } => "answer-appointment",
+            Self::EndAppointment { .. } => "end-appointment",
+            Self::SuspendTerms { .. } => "suspend-terms",
+            Self::ResumeTerms { .. } => "resume-terms",
             Self::SetTerms { .. } => "set-terms",
             Self::EndTerms { .. } => "end-terms",
             Self::SetSource { .. } => "set-source",

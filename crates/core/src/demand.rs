@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule, Refusal,
-    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms, text::Digest,
-    time::Seconds,
+    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms, later,
+    text::Digest, time::Seconds,
 };
 
 /// How long after somebody touched an approver's standing they can't profit from it (rule 10).
@@ -163,9 +163,19 @@ fn refuse_own_terms(world: &World, terms: &Effective, asker: SubjectId, now: Tim
     let rule =
         terms.traces.iter().find(|trace| trace.setting == "approval").and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {
-        let until = crate::later(rule.set_at?, HAND_LASTS);
+        let until = later(rule.set_at?, HAND_LASTS);
         (world.human(rule.set_by?) == world.human(asker) && until > now).then_some((rule.id, until))
     });
+    let took_away = |hand: &crate::Hand| {
+        hand.by == Some(hand.touched)
+            && world.human(hand.touched) == world.human(asker)
+            && later(hand.at, HAND_LASTS) > now
+    };
+    if world.hands.values().any(took_away) {
+        return Err(Refusal::not_allowed(
+            "you took terms away within a day that demanded a yes; for you nothing opens without one until then",
+        ));
+    }
     match own {
         Some((id, until)) => Err(Refusal::not_allowed(format!(
             "you set {id} yourself, the terms that would let you in without a yes; for you they hold from {until}"
@@ -184,7 +194,14 @@ fn fitting_eligibility(world: &World, asker: SubjectId, right: Right, now: Times
         reaching.iter().copied().filter(|held| held.holds(now)).max_by_key(|held| (held.until.is_none(), held.until));
     best.ok_or_else(|| {
         if let Some(held) = reaching.first() {
-            Refusal::not_allowed(if held.from > now {
+            Refusal::not_allowed(if let Some(pause) = held.paused {
+                format!(
+                    "your eligibility for {} is suspended since {}: {}",
+                    world.right_name(right),
+                    pause.at.strftime("%F %R UTC"),
+                    world.text(pause.reason)
+                )
+            } else if held.from > now {
                 format!("you may ask for {} only from {}", world.right_name(right), held.from)
             } else {
                 format!("your eligibility for {} has ended; ask an administrator to renew it", world.right_name(right))
@@ -243,9 +260,7 @@ fn may_answer(world: &World, person: SubjectId, asker: SubjectId, now: Timestamp
 pub(crate) fn is_touched(world: &World, person: SubjectId, hand: SubjectId, now: Timestamp) -> bool {
     let human = world.human(hand);
     world.hands.values().any(|hand| {
-        hand.touched == person
-            && crate::later(hand.at, HAND_LASTS) > now
-            && hand.by.is_none_or(|by| world.human(by) == human)
+        hand.touched == person && later(hand.at, HAND_LASTS) > now && hand.by.is_none_or(|by| world.human(by) == human)
     })
 }
 

@@ -162,6 +162,13 @@ impl Stage {
     pub fn is_granted(&self) -> bool {
         self.count(Verdict::Yes) >= usize::from(self.yes)
     }
+
+    /// Whether enough said no, or too few are left to say yes.
+    #[must_use]
+    pub fn is_refused(&self) -> bool {
+        let no = self.count(Verdict::No);
+        no >= usize::from(self.no) || self.approvers.len() - no < usize::from(self.yes)
+    }
 }
 
 /// One ask and all that follows.

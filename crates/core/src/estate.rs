@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    AlarmId, ConversionId, DriftId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId, text::Digest,
-    time::Seconds,
+    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId,
+    text::Digest, time::Seconds,
 };
 
 /// What a scope is.
@@ -266,14 +266,31 @@ pub struct Eligibility {
     pub from: Timestamp,
     /// Until when, where it ends.
     pub until: Option<Timestamp>,
+    /// The appointment that made it, or changed it last.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<AppointmentId>,
+    /// Set while it is suspended: nothing may be asked for by it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub paused: Option<Pause>,
 }
 
 impl Eligibility {
     /// Whether it holds at `now`.
     #[must_use]
     pub fn holds(&self, now: Timestamp) -> bool {
-        self.from <= now && self.until.is_none_or(|until| now < until)
+        self.paused.is_none() && self.from <= now && self.until.is_none_or(|until| now < until)
     }
+}
+
+/// Who suspended an eligibility or a rule, and why. It stays as it is, and is resumed without being made anew.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Pause {
+    /// Who; none where the machine did.
+    pub by: Option<SubjectId>,
+    /// When.
+    pub at: Timestamp,
+    /// Why.
+    pub reason: Digest,
 }
 
 /// What an alarm is about.

@@ -56,6 +56,8 @@ ids! {
     StandingId "h";
     /// An eligibility.
     EligibilityId "y";
+    /// Making somebody eligible.
+    AppointmentId "A";
     /// A rule of terms.
     TermsId "t";
     /// A stop.

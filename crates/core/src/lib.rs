@@ -10,6 +10,7 @@
 //! ```
 
 mod activity;
+mod appointment;
 mod caller;
 mod caution;
 mod command;
@@ -38,6 +39,7 @@ pub mod ways;
 mod world;
 
 pub use activity::Activity;
+pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use caller::{Actor, Caller, Context, Door};
 pub use caution::{Caution, cautions};
 pub use command::Command;
@@ -47,13 +49,13 @@ pub use demand::{Demand, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{Answer, Asked, Elevation, End, Grant, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict};
 pub use estate::{
-    Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Right, Role, Scope, ScopeKind, Target,
-    Weight,
+    Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind,
+    Target, Weight,
 };
 pub use fact::{FACT_VERSION, Fact, Topic, What};
 pub use ids::{
-    AlarmId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId, StandingId,
-    StopId, SubjectId, TermsId,
+    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
+    StandingId, StopId, SubjectId, TermsId,
 };
 pub use orders::{Order, Task, orders};
 pub use refusal::Refusal;

@@ -1,6 +1,6 @@
 //! Sight: what a caller may see. Every list and every single thing shown goes through it.
 
-use crate::{Actor, DutyKind, Elevation, Fact, ScopeId, SubjectId, World};
+use crate::{Actor, Appointment, DutyKind, Elevation, Fact, ScopeId, SubjectId, World};
 
 /// What one caller may see.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -54,6 +54,19 @@ impl Sight {
             elevation.asker == me || elevation.stages.iter().any(|stage| stage.approvers.contains(&me))
         });
         asked || self.sees_scope(world, elevation.right.scope)
+    }
+
+    /// Whether they may see this appointment: one they wished, are made eligible by, are covered by, were asked about, or
+    /// one about a right in a scope of their duty.
+    #[must_use]
+    pub fn sees_appointment(&self, world: &World, one: &Appointment) -> bool {
+        let party = self.person.is_some_and(|me| {
+            one.by == Some(me)
+                || one.covers == Some(me)
+                || world.belongs_to(me, one.subject)
+                || one.stage.as_ref().is_some_and(|stage| stage.approvers.contains(&me))
+        });
+        party || one.rights.iter().any(|right| self.sees_scope(world, right.scope))
     }
 
     /// Whether they may see this entry of the ledger: their own doings, elevations they see, and all in their scopes.

@@ -7,7 +7,7 @@ use regex_lite::Regex;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, time::Seconds};
+use crate::{Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, time::Seconds};
 
 /// The order in which rules are weighed, as shown to people.
 pub const PRECEDENCE: &str = "For each setting, of the rules that fit and set it: the deepest scope wins; at one scope, a rule \
@@ -27,6 +27,14 @@ pub enum Act {
     SeeSecret,
     /// Be made eligible for it.
     BeMadeEligible,
+}
+
+impl Act {
+    /// Whether a setting says anything about it.
+    #[must_use]
+    pub fn knows(self, setting: &str) -> bool {
+        self != Self::BeMadeEligible || !["usual", "starts", "ticket", "lapse"].contains(&setting)
+    }
 }
 
 /// Whether a reason is demanded.
@@ -202,6 +210,9 @@ pub struct Terms {
     /// When.
     #[serde(default)]
     pub set_at: Option<jiff::Timestamp>,
+    /// Set while it is suspended: then it fits nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub paused: Option<Pause>,
 }
 
 impl Terms {
@@ -227,7 +238,15 @@ impl Terms {
                 )));
             }
         }
-        let longest_possible = Seconds::hours(24 * 31);
+        let longest_possible = match self.act {
+            Act::BeMadeEligible => Seconds::hours(24 * 366 * 10),
+            Act::Elevate | Act::OpenSession | Act::SeeSecret => Seconds::hours(24 * 31),
+        };
+        if let Some(name) = NAMES.iter().find(|name| !self.act.knows(name) && is_set(settings, name)) {
+            return Err(Refusal::invalid(format!(
+                "`{name}` says nothing about making somebody eligible; set `longest`, `reason`, `assurance` or `approval`"
+            )));
+        }
         for (name, value) in
             [("longest", settings.longest), ("usual", settings.usual), ("assurance", settings.assurance)]
         {
@@ -265,7 +284,8 @@ impl Terms {
 
     fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {
         let Some(role) = world.roles.get(&right.role) else { return false };
-        self.act == act
+        self.paused.is_none()
+            && self.act == act
             && world.is_within(right.scope, self.scope)
             && self.role.as_ref().is_none_or(|name| *name == role.name)
             && self.weight.is_none_or(|weight| weight == role.weight)
@@ -334,9 +354,10 @@ pub struct Effective {
     pub traces: Vec<Trace>,
 }
 
-/// What holds where no rule says otherwise: short, with a reason and a yes from an administrator.
-fn house_defaults() -> Settings {
-    Settings {
+/// What holds where no rule says otherwise: short, with a reason and a yes from an administrator. An administrator
+/// makes somebody eligible alone, for as long as they say.
+fn house_defaults(act: Act) -> Settings {
+    let elevate = Settings {
         longest: Some(Seconds::hours(1)),
         usual: Some(Seconds::minutes(30)),
         starts: Some(Starts { at_yes: true, at_time_within: None, begin_within: None }),
@@ -350,6 +371,16 @@ fn house_defaults() -> Settings {
             within: Seconds::hours(8),
         }),
         lapse: Some(LapseRule::Any),
+    };
+    match act {
+        Act::BeMadeEligible => Settings {
+            longest: Some(Seconds(u32::MAX)),
+            reason: Some(ReasonRule::Optional),
+            assurance: Some(Seconds::minutes(15)),
+            approval: Some(Approval::None),
+            ..elevate
+        },
+        Act::Elevate | Act::OpenSession | Act::SeeSecret => elevate,
     }
 }
 
@@ -370,7 +401,7 @@ pub fn effective_under<'w>(
 ) -> Effective {
     let mut rules: Vec<&Terms> = rules.filter(|rule| rule.fits(world, act, right, asker)).collect();
     rules.sort_by_key(|rule| (std::cmp::Reverse(rule.specificity(world)), rule.id));
-    let house = house_defaults();
+    let house = house_defaults(act);
     let weigh = Weigh { world, rules, traces: std::cell::RefCell::default() };
     let longest = weigh.setting("longest", |s| s.longest, Ord::min, &house);
     let usual = weigh.setting("usual", |s| s.usual, Ord::min, &house).min(longest);

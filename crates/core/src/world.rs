@@ -6,9 +6,10 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
-    Account, Alarm, AlarmId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId, DutyKind, Elevation, ElevationId,
-    Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right, Role, RoleId, Scope, ScopeId, Source,
-    Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId, text::Digest,
+    Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId,
+    DutyKind, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right,
+    Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally,
+    Target, Terms, TermsId, text::Digest,
 };
 
 /// How deep groups may nest.
@@ -128,6 +129,7 @@ tables! {
     Duty "duty" duties: DutyId => Duty, |it| it.id;
     Standing "standing" standing: StandingId => Standing, |it| it.id;
     Eligibility "eligibility" eligibilities: EligibilityId => Eligibility, |it| it.id;
+    Appointment "appointment" appointments: AppointmentId => Appointment, |it| it.id;
     Terms "terms" terms: TermsId => Terms, |it| it.id;
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
     Drift "drift" drifts: DriftId => Drift, |it| it.id;

@@ -110,6 +110,7 @@ impl Demo {
         let (people, systems) = match past {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
+                seed::cover(&seeded.administrator).await?;
                 (seeded.people, Systems::begin(&seeded.administrator, directory, &say).await?)
             }
             Past::None => {

@@ -3,9 +3,10 @@
 use std::path::Path;
 
 use anyhow::Context as _;
+use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
-    EnrolRequest, NewAccount, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms,
+    EnrolRequest, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms,
     SignInRequest,
 };
 use tempestas_client::{Client, Connection};
@@ -130,12 +131,24 @@ pub async fn service(
     }
     if targets.postgres.is_some() {
         let right = format!("harbour_dba@{BERTHS}");
-        mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None })
-            .await?;
+        mara.give_eligibility(&NewEligibility {
+            who: "harbour-engineers".to_owned(),
+            right,
+            from: None,
+            until: None,
+            reason: None,
+        })
+        .await?;
     }
     let right = format!("harbour-warden@{BRIGHTWATER}/reports");
-    mara.give_eligibility(&NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None })
-        .await?;
+    mara.give_eligibility(&NewEligibility {
+        who: "harbour-engineers".to_owned(),
+        right,
+        from: None,
+        until: None,
+        reason: None,
+    })
+    .await?;
     Ok(Seeded { people: enrolled, administrator: mara })
 }
 
@@ -149,6 +162,18 @@ pub async fn enrol_all(address: &str, first_secret: &str, directory: &Path) -> a
     let administrator = sign_in(&nobody, &first, directory).await?;
     let people = enrol_others(&nobody, &administrator, first).await?;
     Ok(Seeded { people, administrator })
+}
+
+/// Has somebody stand in for one who is away this week.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn cover(mara: &Client) -> anyhow::Result<()> {
+    let until = Timestamp::now().checked_add(SignedDuration::from_hours(4 * 24))?;
+    let (absent, stand_in) = ("signe.holm".to_owned(), "amara.osei".to_owned());
+    let reason = Some("At the tide gauges up the coast until the end of the week".to_owned());
+    mara.cover(&NewCover { absent, stand_in, from: None, until, reason }).await?;
+    Ok(())
 }
 
 async fn enrol_others(nobody: &Client, mara: &Client, administrator: Person) -> anyhow::Result<Vec<Person>> {

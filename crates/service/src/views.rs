@@ -4,12 +4,12 @@ use jiff::Timestamp;
 use tempestas_api::{
     AlarmView, AnswerView, ApprovalView, AskedView, ConversionView, DemandView, DutyView, EarlierView,
     EffectiveSetting, ElevationView, EligibilityView, GrantView, ItemView, LedgerEntry, LeftoverView, NewTerms,
-    RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView, WavesView,
+    PauseView, RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView, WavesView,
 };
 use tempestas_core::{
     Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant,
-    LapseRule, Less, Owners, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing, StartChoice,
-    Subject, SubjectId, Terms, TicketRule, Weight, World,
+    LapseRule, Less, Owners, Pause, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing,
+    StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
 
@@ -124,6 +124,10 @@ pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionVi
     }
 }
 
+pub(crate) fn pause(world: &World, pause: &Pause) -> PauseView {
+    PauseView { by: pause.by.map(|by| world.subject_name(by)), at: pause.at, reason: world.text(pause.reason) }
+}
+
 pub(crate) fn eligibility(world: &World, held: &Eligibility, demand: Option<String>) -> EligibilityView {
     let (says, weight) = role_of(world, held.right);
     EligibilityView {
@@ -134,6 +138,8 @@ pub(crate) fn eligibility(world: &World, held: &Eligibility, demand: Option<Stri
         weight,
         from: held.from,
         until: held.until,
+        covers: held.by.and_then(|id| world.appointments.get(&id)?.covers).map(|absent| world.subject_name(absent)),
+        suspended: held.paused.as_ref().map(|paused| pause(world, paused)),
         demand,
     }
 }
@@ -183,6 +189,7 @@ pub(crate) fn terms(world: &World, rule: &Terms) -> TermsView {
             pins: rule.pins.clone(),
         },
         set_by: rule.set_by.map(|by| world.subject_name(by)),
+        suspended: rule.paused.as_ref().map(|paused| pause(world, paused)),
     }
 }
 
@@ -214,6 +221,7 @@ pub(crate) fn effective(world: &World, effective: &Effective) -> Vec<EffectiveSe
 
 fn setting_words(world: &World, effective: &Effective, setting: &str) -> String {
     match setting {
+        "longest" if effective.longest == Seconds(u32::MAX) => "no limit".to_owned(),
         "longest" => effective.longest.to_string(),
         "usual" => effective.usual.to_string(),
         "assurance" => format!("a passkey or TOTP code no older than {}", effective.assurance),

@@ -8,18 +8,28 @@ import { type Api, get } from '../../api/call'
 import { Button, Empty, Instant, Section, Sentence, Shown, Weight } from '../../parts/basics'
 import { useData } from '../../parts/data'
 import { useSteady } from '../../parts/steady'
-import { count, span } from '../../words/time'
+import { count, list, span } from '../../words/time'
 import { AskDetail } from './AskDetail'
 import { SeveralDialog } from './SeveralDialog'
+import { Wishes } from './Wishes'
 
 type Ask = Api['ElevationView']
 const ROW = 76
 
+function sentence(asks: number, wishes: number): string {
+  if (asks + wishes === 0) return 'Nothing waits for your answer.'
+  const parts = [asks > 0 && count(asks, 'ask'), wishes > 0 && count(wishes, 'wish', 'wishes')].filter((part) => part !== false)
+  return `${list(parts)} ${asks + wishes === 1 ? 'waits' : 'wait'} for your answer.`
+}
+
 export default function AnswerPage() {
   const waiting = useData(['waiting'], ['elevations'], () => get('/api/v1/waiting'))
+  const all = useData(['appointments'], ['people', 'elevations'], () => get('/api/v1/appointments'))
+  const wishes = (all.data ?? []).filter((one) => one.for_me)
   return (
     <>
-      <Sentence>{waiting.data ? (waiting.data.length === 0 ? 'Nothing waits for your answer.' : `${count(waiting.data.length, 'ask')} ${waiting.data.length === 1 ? 'waits' : 'wait'} for your answer.`) : 'What waits for your answer'}</Sentence>
+      <Sentence>{waiting.data ? sentence(waiting.data.length, wishes.length) : 'What waits for your answer'}</Sentence>
+      <Wishes wishes={wishes} />
       <Shown of="what waits for you" query={waiting} lines={6}>
         {(asks) => <Desk asks={asks} />}
       </Shown>

@@ -7,9 +7,11 @@ import { type Api, get } from '../../api/call'
 import { StopDialog } from '../../frame/Stop'
 import { Button, Empty, Instant, Reference, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
 import { useData } from '../../parts/data'
-import { isOverseer, useMe } from '../../parts/me'
+import { isAdministrator, isOverseer, useMe } from '../../parts/me'
 import { Ways } from '../../parts/Ways'
 import { count, figure, list } from '../../words/time'
+import { Covers } from './Covers'
+import { Eligible } from './Eligible'
 
 type Page = Api['PersonPage']
 
@@ -151,22 +153,9 @@ export default function PersonPage() {
               </Section>
               {me.data && isOverseer(me.data) && <Ways key={page.subject.name} of={page.subject.name} />}
               <Section title="May be asked for">
-                {page.eligible.length === 0 ? (
-                  <Empty>Nobody made {page.subject.name}, or a group of theirs, eligible for anything you may see.</Empty>
-                ) : (
-                  <ul>
-                    {page.eligible.map((one) => (
-                      <li key={one.id} className="flex flex-wrap items-baseline justify-between gap-x-3 border-b border-line px-3.5 py-2 last:border-0">
-                        <Right right={one.right} />
-                        <span className="text-ink-3">
-                          {one.who !== page.subject.name && <>through <Who name={one.who} /></>}
-                          {one.until && <> until <Instant at={one.until} /></>}
-                        </span>
-                      </li>
-                    ))}
-                  </ul>
-                )}
+                <Eligible of={page.subject.name} eligible={page.eligible} may={me.data != null && isAdministrator(me.data)} own={me.data?.name === page.subject.name} />
               </Section>
+              {page.subject.kind === 'person' && <Covers of={page.subject.name} may={me.data != null && (isAdministrator(me.data) || me.data.name === page.subject.name)} />}
             </div>
             <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
               <Section title="Elevations">

@@ -119,10 +119,7 @@ pub(crate) async fn answer(
     if !session.is_json() {
         ask_shown(&asked);
     }
-    let verdict = match verdict {
-        YesNo::Yes => Verdict::Yes,
-        YesNo::No => Verdict::No,
-    };
+    let verdict = Verdict::from(verdict);
     session.sure(&format!("Answer {verdict:?}?"), yes)?;
     let request = AnswerRequest { verdict, less, reason, shown: asked.digest };
     let answered = session.fresh(async |client| client.answer(id, &request).await).await?;

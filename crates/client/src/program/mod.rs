@@ -4,6 +4,7 @@ mod args;
 mod conversions;
 mod drift;
 mod elevations;
+mod eligible;
 mod estate;
 mod home;
 mod ledger;
@@ -97,7 +98,8 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Drift { verb } => drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false })).await?,
         Verb::Convert { verb } => return conversions::convert(&session, verb).await,
         Verb::Undo { conversion, wait } => return conversions::undo(&session, &conversion, wait).await,
-        Verb::Eligible { all, verb } => standing::eligible(&session, all, verb).await?,
+        Verb::Eligible { all, verb } => eligible::eligible(&session, all, verb).await?,
+        Verb::Cover { verb } => eligible::cover(&session, verb.unwrap_or(args::CoverVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&session, ask).await,
         Verb::Waiting => elevations::waiting(&session).await?,

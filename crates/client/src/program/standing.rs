@@ -1,12 +1,8 @@
-//! `standing`, `eligible`.
+//! `standing`.
 
-use tempestas_api::{EligibilityView, NewEligibility, StandingFilter, StandingView};
+use tempestas_api::{StandingFilter, StandingView};
 
-use super::{
-    args::{EligibleVerb, StandingArgs},
-    session::Session,
-    show,
-};
+use super::{args::StandingArgs, session::Session, show};
 
 pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Result<()> {
     let StandingArgs { at, who, role, refs } = args;
@@ -42,59 +38,4 @@ fn standing_row(one: &StandingView) -> [String; 8] {
 
 fn day(at: jiff::Timestamp) -> String {
     at.strftime("%F").to_string()
-}
-
-pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<EligibleVerb>) -> anyhow::Result<()> {
-    match verb {
-        None if all => {
-            let all = session.client().eligibilities().await?;
-            session.print(&all, |all| {
-                let row = |one: &EligibilityView| {
-                    [
-                        one.id.clone(),
-                        one.who.clone(),
-                        one.right.clone(),
-                        one.weight.to_string(),
-                        show::when(one.from),
-                        show::perhaps(one.until),
-                    ]
-                };
-                show::table(
-                    &["id", "who", "right", "weight", "from", "until"],
-                    all.iter().map(row),
-                    "Nobody is eligible for anything yet.",
-                );
-            })
-        }
-        None => {
-            let mine = session.client().eligible().await?;
-            session.print(&mine, |mine| {
-                if let Some(why) = &mine.empty_because {
-                    println!("You may ask for nothing: {why}.");
-                }
-                for one in &mine.eligible {
-                    println!("{}  ({}: {})", one.right, one.weight, one.says);
-                    println!("    {}", one.demand.as_deref().unwrap_or_default());
-                }
-            })
-        }
-        Some(EligibleVerb::Give { who, right, from, until }) => {
-            let new = NewEligibility { who, right, from, until };
-            let given = session.fresh(async |client| client.give_eligibility(&new).await).await?;
-            session.print(&given, |given| {
-                println!(
-                    "{} may ask for {} until {} ({}).",
-                    given.who,
-                    given.right,
-                    given.until.map_or_else(|| "it is ended".to_owned(), show::when),
-                    given.id
-                )
-            })
-        }
-        Some(EligibleVerb::End { id }) => {
-            session.fresh(async |client| client.end_eligibility(&id).await).await?;
-            println!("Ended {id}.");
-            Ok(())
-        }
-    }
 }

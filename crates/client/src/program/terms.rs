@@ -3,7 +3,8 @@
 use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
-use tempestas_api::{EffectiveQuery, NewTerms};
+use tempestas_api::{EffectiveQuery, NewTerms, SuspendRequest};
+use tempestas_core::Act;
 
 use super::{args::TermsVerb, session::Session, show};
 
@@ -31,12 +32,16 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                 for one in &all.terms {
                     let by = one.set_by.as_ref().map_or_else(String::new, |by| format!("  # set by {by}"));
                     println!("# {}{by}", one.id);
+                    if let Some(pause) = &one.suspended {
+                        println!("# suspended since {}: {}", show::when(pause.at), pause.reason);
+                    }
                     println!("{}", toml::to_string(&one.rule).unwrap_or_default());
                 }
             })
         }
-        TermsVerb::Show { right, asker } => {
-            let reply = session.client().effective_terms(&EffectiveQuery { right, asker }).await?;
+        TermsVerb::Show { right, asker, be_made_eligible } => {
+            let act = if be_made_eligible { Act::BeMadeEligible } else { Act::Elevate };
+            let reply = session.client().effective_terms(&EffectiveQuery { right, asker, act }).await?;
             session.print(&reply, |reply| {
                 let rows = reply
                     .settings
@@ -53,6 +58,15 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                 None => session.fresh(async |client| client.add_terms(&new).await).await?,
             };
             session.print(&set, |set| println!("Set {} at {}.", set.id, set.rule.scope))
+        }
+        TermsVerb::Suspend { id, reason } => {
+            let why = SuspendRequest { reason };
+            let done = session.fresh(async |client| client.suspend_terms(&id, &why).await).await?;
+            session.print(&done, |_| println!("Suspended {id}; `tempestas terms resume {id}` lets it hold again."))
+        }
+        TermsVerb::Resume { id } => {
+            let done = session.fresh(async |client| client.resume_terms(&id).await).await?;
+            session.print(&done, |_| println!("Resumed {id}."))
         }
         TermsVerb::End { id } => {
             session.fresh(async |client| client.end_terms(&id).await).await?;

@@ -39,8 +39,7 @@ pub(super) fn answered(draft: &mut Draft<'_>, id: ElevationId, saying: &Saying<'
     };
     stage.answers.push(Answer { by: me, verdict: saying.verdict, reason, less, at: now });
     let granted = stage.is_granted();
-    let refused = stage.count(Verdict::No) >= usize::from(stage.no)
-        || stage.approvers.len() - stage.count(Verdict::No) < usize::from(stage.yes);
+    let refused = stage.is_refused();
     draft.fact(What::Answered { elevation: id, verdict: saying.verdict }, vec![Row::Elevation(elevation.clone())]);
     if less.is_some() {
         let what = What::Narrowed {

@@ -13,7 +13,7 @@ use crate::{
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
-const WAITING_MOST: usize = 10;
+pub(super) const WAITING_MOST: usize = 10;
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {

@@ -2,10 +2,10 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, count, house, terms};
+use super::{Draft, appointments, count, house};
 use crate::{
-    AlarmKind, Command, Conversion, ConversionId, Digest, EligibilityId, Item, ItemState, Key, Kind, PlanItem, Refusal,
-    Row, StandingId, WavePlan, What, plan_conversion,
+    AlarmKind, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState, Key, Kind,
+    PlanItem, Refusal, Row, StandingId, WavePlan, What, appointment::longest_eligibility, plan_conversion,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -40,6 +40,7 @@ fn convert(
     if until.is_some_and(|until| until <= draft.now()) {
         return Err(Refusal::invalid("the eligibilities would be over already; give a later end"));
     }
+    ensure_not_too_long(draft, &plan.items, until)?;
     waves.check(chosen)?;
     // A right that is being taken away by another conversion isn't taken twice.
     let taken_by = |planned: &PlanItem| Some((planned.standing, under_way(draft, planned.standing)?));
@@ -61,7 +62,9 @@ fn convert(
             Some(held) => held.id,
             None => {
                 let eligibility = draft.id();
-                terms::give(draft, eligibility, planned.holder, standing.right, draft.now(), until);
+                let (subject, right, from) = (planned.holder, standing.right, draft.now());
+                let row = Eligibility { id: eligibility, subject, right, from, until, by: None, paused: None };
+                appointments::give(draft, row);
                 eligibility
             }
         };
@@ -72,6 +75,21 @@ fn convert(
     let waves = Some(waves.waves(&wave_of, draft.now()));
     let conversion = Conversion { id, by, at: draft.now(), items, undone_at: None, waves };
     draft.fact(What::Converted { conversion: id, rights }, vec![Row::Conversion(conversion)]);
+    Ok(())
+}
+
+/// Refuses eligibilities that would last longer than the terms let them.
+fn ensure_not_too_long(draft: &Draft<'_>, items: &[PlanItem], until: Option<Timestamp>) -> Result<(), Refusal> {
+    for planned in items {
+        let Some(right) = draft.world.standing.get(&planned.standing).map(|held| held.right) else { continue };
+        let Some(longest) = longest_eligibility(draft.world, planned.holder, right) else { continue };
+        if until.is_none_or(|until| until > crate::later(draft.now(), longest)) {
+            return Err(Refusal::invalid(format!(
+                "the terms let nobody be eligible for {} for longer than {longest}; give an end by then: `--until`",
+                draft.world.right_name(right)
+            )));
+        }
+    }
     Ok(())
 }
 
@@ -174,7 +192,7 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
             .get(&eligibility)
             .filter(|held| held.right == item.standing.right && held.from == conversion.at);
         match made.cloned() {
-            Some(held) => terms::end(draft, &held),
+            Some(held) => appointments::end(draft, &held),
             None => item.trouble = Some("the eligibility was changed or ended since, and is left as it is".to_owned()),
         }
     }

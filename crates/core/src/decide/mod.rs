@@ -1,6 +1,7 @@
 //! One path: every command, whatever the door, is decided here against the World and the present time.
 
 mod answers;
+mod appointments;
 mod asks;
 mod conversions;
 mod drifts;
@@ -39,6 +40,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::Recover { .. } => house::decide(&mut draft, command)?,
         Command::Tick => {
             grants::tick(&mut draft);
+            appointments::tick(&mut draft);
             conversions::tick(&mut draft);
             drifts::tick(&mut draft);
         }
@@ -66,8 +68,16 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
             drifts::decide(&mut draft, command)?;
         }
         Command::GiveEligibility { .. }
+        | Command::ChangeEligibility { .. }
+        | Command::SuspendEligibility { .. }
+        | Command::ResumeEligibility { .. }
         | Command::EndEligibility { .. }
-        | Command::SetTerms { .. }
+        | Command::Cover { .. }
+        | Command::AnswerAppointment { .. }
+        | Command::EndAppointment { .. } => appointments::decide(&mut draft, command)?,
+        Command::SetTerms { .. }
+        | Command::SuspendTerms { .. }
+        | Command::ResumeTerms { .. }
         | Command::EndTerms { .. } => terms::decide(&mut draft, command)?,
         Command::Convert { .. }
         | Command::NextWave { .. }

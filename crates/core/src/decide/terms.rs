@@ -1,75 +1,62 @@
-//! Eligibilities and terms.
+//! Terms: set, changed in place, suspended, resumed, ended.
 
 use super::Draft;
-use crate::{
-    Approval, Approver, Command, Eligibility, EligibilityId, Key, Kind, Refusal, Right, Row, SubjectId, Terms, TermsId,
-    What,
-};
+use crate::{Approval, Approver, Command, Hand, Key, Kind, Refusal, Row, Terms, TermsId, What};
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
-        Command::GiveEligibility { subject, right, from, until } => {
-            draft.administrator(right.scope)?;
-            let from = from.unwrap_or(draft.now());
-            if until.is_some_and(|until| until <= from || until <= draft.now()) {
-                return Err(Refusal::invalid(
-                    "the eligibility would end before it begins, or is over already; give a later end",
-                ));
-            }
-            if !draft.world.subjects.contains_key(subject) {
-                return Err(Refusal::unknown("person, group or program", subject, "`tempestas people` lists them"));
-            }
-            let same = draft.world.eligibilities.values().find(|held| {
-                held.subject == *subject && held.right == *right && held.until.is_none_or(|end| end > from)
-            });
-            // Changing the window in place: the one that is there is renewed.
-            let id = same.map_or_else(|| draft.id(), |held| held.id);
-            let from = same.map_or(from, |held| held.from.min(from));
-            give(draft, id, *subject, *right, from, *until);
-            Ok(())
-        }
-        Command::EndEligibility { eligibility } => {
-            let held =
-                draft.world.eligibilities.get(eligibility).cloned().ok_or_else(|| {
-                    Refusal::unknown("eligibility", eligibility, "`tempestas eligible --all` lists them")
-                })?;
-            draft.administrator(held.right.scope)?;
-            end(draft, &held);
-            Ok(())
-        }
         Command::SetTerms { terms } => set(draft, terms),
         Command::EndTerms { terms } => {
             let rule = known(draft, *terms)?;
             draft.administrator(rule.scope)?;
+            let hand = own_hand(draft, &rule);
             draft.fact_cutting(
                 What::TermsEnded { terms: rule.id, scope: rule.scope },
-                Vec::new(),
+                hand,
                 vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }],
             );
+            Ok(())
+        }
+        Command::SuspendTerms { terms, reason } => {
+            let rule = known(draft, *terms)?;
+            draft.administrator(rule.scope)?;
+            if rule.paused.is_some() {
+                return Err(Refusal::conflict(format!("{terms} is suspended already")));
+            }
+            let paused = Some(draft.pause(reason)?);
+            let mut put = own_hand(draft, &rule);
+            let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
+            put.push(Row::Terms(Terms { paused, ..rule }));
+            draft.fact(what, put);
+            Ok(())
+        }
+        Command::ResumeTerms { terms } => {
+            let rule = known(draft, *terms)?;
+            draft.administrator(rule.scope)?;
+            if rule.paused.is_none() {
+                return Err(Refusal::conflict(format!("{terms} is not suspended")));
+            }
+            let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
+            draft.fact(what, vec![Row::Terms(resumed(draft, rule))]);
             Ok(())
         }
         _ => Ok(()),
     }
 }
 
-pub(super) fn give(
-    draft: &mut Draft<'_>,
-    id: EligibilityId,
-    subject: SubjectId,
-    right: Right,
-    from: jiff::Timestamp,
-    until: Option<jiff::Timestamp>,
-) {
-    let row = Eligibility { id, subject, right, from, until };
-    draft.fact(What::EligibilityGiven { eligibility: id, subject, right }, vec![Row::Eligibility(row)]);
+/// Whoever resumes a rule answers for it as if they had set it.
+fn resumed(draft: &Draft<'_>, rule: Terms) -> Terms {
+    Terms { paused: None, set_by: draft.context.caller.subject(), set_at: Some(draft.now()), ..rule }
 }
 
-pub(super) fn end(draft: &mut Draft<'_>, held: &Eligibility) {
-    draft.fact_cutting(
-        What::EligibilityEnded { eligibility: held.id, subject: held.subject, right: held.right },
-        Vec::new(),
-        vec![Key { kind: Kind::Eligibility, id: held.id.0.to_string() }],
-    );
+/// Whoever takes away a rule that demanded a yes has had a hand in their own asks (rule 10).
+fn own_hand(draft: &Draft<'_>, rule: &Terms) -> Vec<Row> {
+    let by = draft.context.caller.subject();
+    let demands_yes = matches!(rule.settings.approval, Some(Approval::Stage { .. }));
+    by.filter(|_| demands_yes && rule.paused.is_none())
+        .map(|me| Row::Hand(Hand { by, touched: me, at: draft.now() }))
+        .into_iter()
+        .collect()
 }
 
 fn known(draft: &Draft<'_>, id: TermsId) -> Result<Terms, Refusal> {
@@ -107,6 +94,7 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
     } else {
         let old = known(draft, rule.id)?;
         draft.administrator(old.scope)?;
+        rule.paused = old.paused;
     }
     rule.set_by = draft.context.caller.subject();
     rule.set_at = Some(draft.now());

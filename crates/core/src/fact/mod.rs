@@ -7,9 +7,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Actor, AlarmId, AlarmKind, ConversionId, Door, DriftId, DutyId, DutyKind, ElevationId, EligibilityId, End, GrantId,
-    Key, Reach, Right, Row, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict,
-    text::Digest,
+    Actor, AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, Door, DriftId, DutyId, DutyKind,
+    ElevationId, EligibilityId, End, GrantId, Key, Reach, Right, Row, ScopeId, Seconds, StandingId, StartChoice,
+    StopId, SubjectId, TermsId, Verdict, text::Digest,
 };
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
@@ -105,7 +105,15 @@ pub enum What {
     StrayEnded { target: ScopeId, name: String },
     EligibilityGiven { eligibility: EligibilityId, subject: SubjectId, right: Right },
     EligibilityEnded { eligibility: EligibilityId, subject: SubjectId, right: Right },
+    EligibilitySuspended { eligibility: EligibilityId, subject: SubjectId, right: Right },
+    EligibilityResumed { eligibility: EligibilityId, subject: SubjectId, right: Right },
+    AppointmentWished { appointment: AppointmentId, subject: SubjectId, rights: u32 },
+    AppointmentAnswered { appointment: AppointmentId, verdict: Verdict },
+    AppointmentEnded { appointment: AppointmentId, state: AppointmentState },
+    CoverBegun { appointment: AppointmentId, absent: SubjectId, subject: SubjectId, rights: u32 },
     TermsSet { terms: TermsId, scope: ScopeId },
+    TermsSuspended { terms: TermsId, scope: ScopeId },
+    TermsResumed { terms: TermsId, scope: ScopeId },
     TermsEnded { terms: TermsId, scope: ScopeId },
     SourceSet { target: ScopeId },
     SourceEnded { target: ScopeId },
@@ -228,6 +236,12 @@ impl What {
             | Self::DutyGiven { .. }
             | Self::DutyEnded { .. }
             | Self::EligibilityGiven { .. }
+            | Self::EligibilitySuspended { .. }
+            | Self::EligibilityResumed { .. }
+            | Self::AppointmentWished { .. }
+            | Self::AppointmentAnswered { .. }
+            | Self::AppointmentEnded { .. }
+            | Self::CoverBegun { .. }
             | Self::EligibilityEnded { .. } => Topic::People,
             Self::Founded { .. }
             | Self::EpochBegun { .. }
@@ -238,7 +252,10 @@ impl What {
             | Self::SurveyAsked { .. }
             | Self::Searched { .. }
             | Self::StrayEnded { .. } => Topic::Estate,
-            Self::TermsSet { .. } | Self::TermsEnded { .. } => Topic::Terms,
+            Self::TermsSet { .. }
+            | Self::TermsSuspended { .. }
+            | Self::TermsResumed { .. }
+            | Self::TermsEnded { .. } => Topic::Terms,
             Self::AlarmRaised { .. } | Self::AlarmSettled { .. } => Topic::Alarms,
             Self::Stopped { .. } | Self::LiftAsked { .. } | Self::StopLifted { .. } => Topic::Stops,
             Self::EnrolmentIssued { .. }
@@ -274,6 +291,8 @@ impl What {
             | Self::SignInEnded { subject }
             | Self::PasskeyAdded { subject }
             | Self::PasskeyDropped { subject }
+            | Self::AppointmentWished { subject, .. }
+            | Self::CoverBegun { subject, .. }
             | Self::DeviceLetIn { subject, .. }
             | Self::DeviceRefused { subject }
             | Self::RefusalsDropped { subject, .. } => about.subject = Some(*subject),
@@ -285,13 +304,18 @@ impl What {
             | Self::DutyEnded { subject, scope, .. } => {
                 (about.subject, about.scope) = (Some(*subject), Some(*scope));
             }
-            Self::EligibilityGiven { subject, right, .. } | Self::EligibilityEnded { subject, right, .. } => {
+            Self::EligibilityGiven { subject, right, .. }
+            | Self::EligibilitySuspended { subject, right, .. }
+            | Self::EligibilityResumed { subject, right, .. }
+            | Self::EligibilityEnded { subject, right, .. } => {
                 (about.subject, about.scope) = (Some(*subject), Some(right.scope));
             }
             Self::FolderAdded { scope }
             | Self::TargetAdded { scope }
             | Self::TargetSet { scope }
             | Self::TermsSet { scope, .. }
+            | Self::TermsSuspended { scope, .. }
+            | Self::TermsResumed { scope, .. }
             | Self::TermsEnded { scope, .. } => about.scope = Some(*scope),
             Self::SurveyAsked { target }
             | Self::Surveyed { target, .. }
@@ -339,6 +363,8 @@ impl What {
             | Self::DriftIgnored { .. }
             | Self::DriftPutBack { .. }
             | Self::DriftOver { .. }
+            | Self::AppointmentAnswered { .. }
+            | Self::AppointmentEnded { .. }
             | Self::AlarmRaised { .. }
             | Self::AlarmSettled { .. } => {}
         }

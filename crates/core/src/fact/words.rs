@@ -69,6 +69,24 @@ impl What {
             Self::EligibilityEnded { subject, right, .. } => {
                 format!("ended {}'s eligibility for {}", who(subject), world.right_name(*right))
             }
+            Self::EligibilitySuspended { subject, right, .. } => {
+                format!("suspended {}'s eligibility for {}", who(subject), world.right_name(*right))
+            }
+            Self::EligibilityResumed { subject, right, .. } => {
+                format!("resumed {}'s eligibility for {}", who(subject), world.right_name(*right))
+            }
+            Self::AppointmentWished { appointment, subject, rights } => {
+                format!("wished that {} be eligible for {rights} rights ({appointment})", who(subject))
+            }
+            Self::AppointmentAnswered { appointment, verdict: said } => {
+                format!("said {} to {appointment}", verdict(said))
+            }
+            Self::AppointmentEnded { appointment, state } => format!("{appointment} ended: {}", state.word()),
+            Self::CoverBegun { appointment, absent, subject, rights } => {
+                format!("has {} stand in for {}, for {rights} rights ({appointment})", who(subject), who(absent))
+            }
+            Self::TermsSuspended { terms, scope } => format!("suspended terms {terms} at {}", world.path(*scope)),
+            Self::TermsResumed { terms, scope } => format!("resumed terms {terms} at {}", world.path(*scope)),
             Self::TermsSet { terms, scope } => format!("set terms {terms} at {}", world.path(*scope)),
             Self::TermsEnded { terms, scope } => format!("ended terms {terms} at {}", world.path(*scope)),
             Self::Converted { conversion, rights } => {

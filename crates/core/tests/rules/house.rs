@@ -81,7 +81,10 @@ impl House {
         });
         house.well(Who::Administrator, Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") });
         let right = house.right();
-        house.well(Who::Administrator, Command::GiveEligibility { subject: tomas, right, from: None, until: None });
+        house.well(
+            Who::Administrator,
+            Command::GiveEligibility { subject: tomas, right, from: None, until: None, reason: None },
+        );
         let approvers = [Who::First, Who::Other, Who::Second, Who::Asker]
             .map(|who| Approver::Subject { id: house.id(who) })
             .to_vec();
@@ -279,6 +282,7 @@ pub fn rule(scope: ScopeId, settings: Settings) -> Terms {
         pins: Vec::new(),
         set_by: None,
         set_at: None,
+        paused: None,
     }
 }
 

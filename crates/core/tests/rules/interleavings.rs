@@ -195,8 +195,10 @@ pub fn carry_out(house: &mut House, step: &Step) {
             } else {
                 let (subject, right) = (house.id(Who::Asker), house.right());
                 let until = Some(later(house.now, Seconds::hours(1)));
-                let _ =
-                    house.try_as(Who::Administrator, &Command::GiveEligibility { subject, right, from: None, until });
+                let _ = house.try_as(
+                    Who::Administrator,
+                    &Command::GiveEligibility { subject, right, from: None, until, reason: None },
+                );
             }
         }
         Step::Missing(e) => {

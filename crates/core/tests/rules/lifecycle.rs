@@ -168,7 +168,7 @@ fn time_is_checked_against_the_longest_and_the_eligibility() {
     assert!(matches!(house.ask(Who::Asker, 60, past), Err(Refusal::Invalid(_))));
     let (subject, right) = (house.id(Who::Asker), house.right());
     let until = Some(later(house.now, Seconds(100)));
-    house.well(Who::Administrator, Command::GiveEligibility { subject, right, from: None, until });
+    house.well(Who::Administrator, Command::GiveEligibility { subject, right, from: None, until, reason: None });
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let grant = house.world.elevations[&id].grant.unwrap();
     let down_to_the_second = until.map(|until| Timestamp::from_second(until.as_second()).unwrap());

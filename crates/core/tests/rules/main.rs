@@ -3,6 +3,7 @@
 #![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test says what it expects")]
 #![expect(unreachable_pub, reason = "modules of one test binary")]
 
+mod appointments;
 mod conversions;
 mod corpus;
 mod house;

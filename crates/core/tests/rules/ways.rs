@@ -64,7 +64,10 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
         assert!(refused.contains("can't run on itself"), "{refused}");
     }
     let right = Right { role: house.world.role_named(berths, "SUPERUSER").unwrap().id, scope: berths };
-    house.well(Who::Administrator, Command::GiveEligibility { subject: tomas, right, from: None, until: None });
+    house.well(
+        Who::Administrator,
+        Command::GiveEligibility { subject: tomas, right, from: None, until: None, reason: None },
+    );
 
     let ways = Ways::of(&house.world);
     let to_berths = ways.to(&house.world, berths, None, 99).ways;

@@ -68,7 +68,7 @@ pub(super) async fn furnish(teller: &mut Teller, systems: &Systems<'_>) -> anyho
     for (who, right) in ELIGIBLE {
         if let Some(right) = self::right(teller, right).await {
             let subject = teller.who(who).await?;
-            teller.by(mara, Command::GiveEligibility { subject, right, from: None, until: None }).await?;
+            teller.by(mara, Command::GiveEligibility { subject, right, from: None, until: None, reason: None }).await?;
         }
     }
     Ok(())
@@ -241,5 +241,6 @@ async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
         pins: new.pins,
         set_by: None,
         set_at: None,
+        paused: None,
     })
 }

@@ -65,7 +65,8 @@ pub async fn begin(mara: &Client, lab: &Lab, directory: &Path) -> anyhow::Result
         }
         for role in ["root", "run:look-at-crane"] {
             let right = format!("{role}@{target}");
-            let new = NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None };
+            let new =
+                NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None, reason: None };
             mara.give_eligibility(&new).await?;
         }
         hosts.push(host);

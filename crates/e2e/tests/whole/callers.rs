@@ -45,6 +45,12 @@ signed-in      get    /sign-ins
 signed-in      delete /sign-ins/{id}
 signed-in      get    /eligible
 signed-in      get    /terms/effective
+signed-in      put    /eligibilities/{id}
+signed-in      get    /appointments
+signed-in      get    /appointments/{id}
+signed-in      post   /covers
+signed-in      post   /appointments/{id}/answer
+signed-in      post   /appointments/{id}/end
 signed-in      post   /asks/preview
 signed-in      post   /asks
 signed-in      get    /waiting
@@ -108,6 +114,10 @@ administrator  post   /drift/{id}/put-back
 administrator  post   /drift/{id}/ignore
 administrator  post   /eligibilities
 administrator  delete /eligibilities/{id}
+administrator  post   /eligibilities/{id}/suspend
+administrator  post   /eligibilities/{id}/resume
+administrator  post   /terms/{id}/suspend
+administrator  post   /terms/{id}/resume
 administrator  post   /terms
 administrator  put    /terms/{id}
 administrator  delete /terms/{id}

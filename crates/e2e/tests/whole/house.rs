@@ -174,7 +174,8 @@ impl House {
     }
 
     pub async fn eligible(&self, who: &str, right: &str) {
-        let new = NewEligibility { who: who.to_owned(), right: right.to_owned(), from: None, until: None };
+        let new =
+            NewEligibility { who: who.to_owned(), right: right.to_owned(), from: None, until: None, reason: None };
         self.client(MARA).give_eligibility(&new).await.unwrap();
     }
 

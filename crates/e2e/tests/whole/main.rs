@@ -2,6 +2,7 @@
 //!
 //! The programs must be built beside the tests: `make test` does that.
 
+mod appointments;
 mod bad_input;
 mod callers;
 mod console;

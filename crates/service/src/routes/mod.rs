@@ -1,5 +1,6 @@
 //! The whole route table; it is the map of what can be attacked.
 
+mod appointments;
 mod conversions;
 mod devices;
 mod drift;
@@ -121,13 +122,23 @@ fn table() -> Table {
         .post("/conversions/{id}/undo", conversions::undo, "Undo a conversion")
         .get("/eligible", standing::eligible, "What I may ask for")
         .get("/eligibilities", standing::eligibilities, "Who may ask for what")
-        .post("/eligibilities", standing::give, "Make somebody eligible")
-        .delete("/eligibilities/{id}", standing::end, "End an eligibility")
+        .post("/eligibilities", appointments::give, "Make somebody eligible")
+        .put("/eligibilities/{id}", appointments::change, "Change a window in place, or wish for its renewal")
+        .post("/eligibilities/{id}/suspend", appointments::suspend, "Suspend an eligibility")
+        .post("/eligibilities/{id}/resume", appointments::resume, "Resume an eligibility")
+        .delete("/eligibilities/{id}", appointments::end, "End an eligibility")
+        .get("/appointments", appointments::list, "Who was made eligible, or is wished to be")
+        .get("/appointments/{id}", appointments::story, "One, with the account of what was done by it")
+        .post("/covers", appointments::cover, "Have somebody stand in for an absent person")
+        .post("/appointments/{id}/answer", appointments::answer, "Say yes or no to a wish")
+        .post("/appointments/{id}/end", appointments::end_appointment, "Take a wish back, or end a cover early")
         // Terms.
         .get("/terms", terms::list, "Rules of terms")
         .post("/terms", terms::add, "Add a rule of terms")
         .post("/terms/preview", terms::trial, "Whom a change of terms would touch")
         .put("/terms/{id}", terms::change, "Change a rule of terms in place")
+        .post("/terms/{id}/suspend", terms::suspend, "Suspend a rule of terms")
+        .post("/terms/{id}/resume", terms::resume, "Resume a rule of terms")
         .delete("/terms/{id}", terms::end, "End a rule of terms")
         .get("/terms/effective", terms::effective, "What holds for a right, and where each setting comes from")
         // Elevations.
@@ -202,6 +213,11 @@ pub(crate) fn router(app: App) -> Router {
         .with_state(app.clone());
     app.keep_routes(routes.clone());
     routes
+}
+
+/// How many wishes wait for this person's answer.
+fn wishes_for(world: &World, me: SubjectId) -> usize {
+    world.appointments.values().filter(|one| appointments::waits_for(one, me)).count()
 }
 
 /// A person, group or program by name or id.

@@ -12,7 +12,7 @@ use tempestas_core::{
     own_rights,
 };
 
-use super::{elevations::waits_for, ledger, subject};
+use super::{elevations::waits_for, ledger, subject, wishes_for};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
@@ -105,7 +105,7 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     Ok(Json(NowReply {
         now,
         live: count(&|one| one.phase == Phase::Live),
-        waiting_for_me: count(&|one| waits_for(one, me.person)),
+        waiting_for_me: count(&|one| waits_for(one, me.person)) + wishes_for(&world, me.person),
         overdue: bars.iter().filter(|bar| bar.overdue).count(),
         scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
         standing: has_duty

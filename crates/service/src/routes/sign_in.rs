@@ -171,7 +171,8 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
         ends: ends(&me.app, me.sign_in.began_at),
         now: Timestamp::now(),
         sample_world: me.app.config().service.sample_world,
-        waiting_for_me: active().filter(|elevation| super::elevations::waits_for(elevation, me.person)).count(),
+        waiting_for_me: active().filter(|elevation| super::elevations::waits_for(elevation, me.person)).count()
+            + super::wishes_for(&world, me.person),
         live: active().filter(|elevation| elevation.asker == me.person && elevation.phase == Phase::Live).count(),
     }))
 }

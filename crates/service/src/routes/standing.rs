@@ -1,14 +1,13 @@
 //! Standing rights and eligibilities.
 
 use jiff::Timestamp;
-use tempestas_api::{Done, EligibilityView, EligibleReply, NewEligibility, StandingFilter, StandingView};
-use tempestas_core::{Command, StartChoice, What, demand_for, own_rights};
+use tempestas_api::{EligibilityView, EligibleReply, StandingFilter, StandingView};
+use tempestas_core::{StartChoice, demand_for, own_rights};
 
-use super::{made, reference, right, scope, subject};
+use super::{scope, subject};
 use crate::{
-    callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json, Query},
-    problem::Failure,
+    callers::{Overseer, SignedIn},
+    door::{Answer, Json, Query},
     uses::LastUses,
     views,
 };
@@ -74,24 +73,4 @@ pub(super) async fn eligibilities(Overseer(me): Overseer) -> Answer<Vec<Eligibil
     let world = me.app.world().await;
     let seen = world.eligibilities.values().filter(|held| sight.sees_scope(&world, held.right.scope));
     Ok(Json(seen.map(|held| views::eligibility(&world, held, None)).collect()))
-}
-
-pub(super) async fn give(Administrator(me): Administrator, Body(new): Body<NewEligibility>) -> Answer<EligibilityView> {
-    let (subject, right) = {
-        let world = me.app.world().await;
-        (subject(&world, &new.who)?, right(&world, &new.right)?)
-    };
-    let whats = me.submit(Command::GiveEligibility { subject, right, from: new.from, until: new.until }).await?;
-    let id = made(&whats, |what| match what {
-        What::EligibilityGiven { eligibility, .. } => Some(*eligibility),
-        _ => None,
-    })?;
-    let world = me.app.world().await;
-    let held = world.eligibilities.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was made is gone")))?;
-    Ok(Json(views::eligibility(&world, held, None)))
-}
-
-pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::EndEligibility { eligibility: reference(&id)? }).await?;
-    Ok(Json(Done {}))
 }

@@ -2,11 +2,11 @@
 
 use tempestas_api::{
     ApprovalView, Done, EffectiveQuery, EffectiveReply, EffectiveSetting, NewTerms, SettingChange, SettingsView,
-    TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
+    SuspendRequest, TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
 };
 use tempestas_core::{
-    Act, Approval, Approver, Command, PRECEDENCE, Refusal, Settings, Terms, TermsId, What, World, effective_terms,
-    effective_under,
+    Act, Approval, Approver, Command, PRECEDENCE, Refusal, Said, Settings, Terms, TermsId, What, World,
+    effective_terms, effective_under,
 };
 
 use super::{made, reference, right, scope, subject};
@@ -44,6 +44,7 @@ pub(super) fn rule(world: &World, id: TermsId, new: NewTerms) -> Result<Terms, F
         pins: new.pins,
         set_by: None,
         set_at: None,
+        paused: None,
     })
 }
 
@@ -155,6 +156,20 @@ pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<
     Ok(Json(Done {}))
 }
 
+pub(super) async fn suspend(
+    Administrator(me): Administrator,
+    At(id): At,
+    Body(why): Body<SuspendRequest>,
+) -> Answer<Done> {
+    me.submit(Command::SuspendTerms { terms: reference(&id)?, reason: Said::new(why.reason) }).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn resume(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
+    me.submit(Command::ResumeTerms { terms: reference(&id)? }).await?;
+    Ok(Json(Done {}))
+}
+
 pub(super) async fn effective(me: SignedIn, Query(query): Query<EffectiveQuery>) -> Answer<EffectiveReply> {
     let sight = me.sight().await;
     let world = me.app.world().await;
@@ -166,6 +181,8 @@ pub(super) async fn effective(me: SignedIn, Query(query): Query<EffectiveQuery>)
         )
         .into());
     }
-    let effective = effective_terms(&world, Act::Elevate, right, asker);
-    Ok(Json(EffectiveReply { precedence: PRECEDENCE.to_owned(), settings: views::effective(&world, &effective) }))
+    let effective = effective_terms(&world, query.act, right, asker);
+    let mut settings = views::effective(&world, &effective);
+    settings.retain(|one| query.act.knows(&one.setting));
+    Ok(Json(EffectiveReply { precedence: PRECEDENCE.to_owned(), settings }))
 }

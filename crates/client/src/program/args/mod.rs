@@ -8,10 +8,10 @@ use std::path::PathBuf;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::Seconds;
+use tempestas_core::{Seconds, Verdict};
 
 pub(crate) use estate::{PeopleVerb, SourceVerb, TargetsVerb};
-pub(crate) use rights::{ConvertVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs, WaysVerb};
+pub(crate) use rights::{ConvertVerb, CoverVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs, WaysVerb};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///
@@ -129,6 +129,11 @@ pub(crate) enum Verb {
         all: bool,
         #[command(subcommand)]
         verb: Option<EligibleVerb>,
+    },
+    /// Cover for an absence: somebody stands in, for a time, with an account of it at the end.
+    Cover {
+        #[command(subcommand)]
+        verb: Option<CoverVerb>,
     },
     /// Terms: what an ask demands, and where each setting comes from.
     Terms {
@@ -354,6 +359,15 @@ pub(crate) enum YesNo {
     Yes,
     /// Don't.
     No,
+}
+
+impl From<YesNo> for Verdict {
+    fn from(said: YesNo) -> Self {
+        match said {
+            YesNo::Yes => Self::Yes,
+            YesNo::No => Self::No,
+        }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

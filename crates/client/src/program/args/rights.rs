@@ -6,6 +6,8 @@ use clap::{Args as ClapArgs, Subcommand};
 use jiff::Timestamp;
 use tempestas_core::Seconds;
 
+use super::YesNo;
+
 #[derive(ClapArgs)]
 pub(crate) struct StandingArgs {
     /// Those that reach this scope.
@@ -155,11 +157,101 @@ pub(crate) enum EligibleVerb {
         /// Until when.
         #[arg(long)]
         until: Option<Timestamp>,
+        /// Why.
+        #[arg(long)]
+        reason: Option<String>,
+    },
+    /// Change its window in place; for one of your own that is to last longer, this asks for it.
+    Change {
+        /// Its id, like y12.
+        id: String,
+        /// From when.
+        #[arg(long)]
+        from: Option<Timestamp>,
+        /// Until when.
+        #[arg(long, conflicts_with = "for_good")]
+        until: Option<Timestamp>,
+        /// Without an end, where the terms let it.
+        #[arg(long)]
+        for_good: bool,
+        /// Why.
+        #[arg(long)]
+        reason: Option<String>,
+    },
+    /// Let nobody ask by it for now; it stays as it is.
+    Suspend {
+        /// Its id, like y12.
+        id: String,
+        /// Why, for those it bars to read.
+        #[arg(long)]
+        reason: String,
+    },
+    /// Resume one that was suspended.
+    Resume {
+        /// Its id, like y12.
+        id: String,
     },
     /// End an eligibility.
     End {
-        /// Its id.
+        /// Its id, like y12.
         id: String,
+    },
+    /// Wishes to be made eligible that wait for a yes.
+    Wishes {
+        /// Those that were settled, too.
+        #[arg(long)]
+        all: bool,
+    },
+    /// Answer a wish; what you answer is shown first.
+    Answer {
+        /// Reference, like A12.
+        wish: String,
+        /// Yes or no.
+        verdict: YesNo,
+        /// Why; always with a no.
+        #[arg(long)]
+        reason: Option<String>,
+        /// Don't ask whether you are sure.
+        #[arg(long)]
+        yes: bool,
+    },
+    /// Take a wish back.
+    TakeBack {
+        /// Reference, like A12.
+        wish: String,
+    },
+}
+
+#[derive(Subcommand)]
+pub(crate) enum CoverVerb {
+    /// Have somebody stand in for an absent person, for all that person may ask for.
+    Begin {
+        /// Who will be absent.
+        absent: String,
+        /// Who stands in.
+        #[arg(long)]
+        by: String,
+        /// From when; now, where it is left out.
+        #[arg(long)]
+        from: Option<Timestamp>,
+        /// Until when.
+        #[arg(long)]
+        until: Timestamp,
+        /// Why.
+        #[arg(long)]
+        reason: Option<String>,
+    },
+    /// Covers, those in force first.
+    List,
+    /// The account of one: everything that was asked for and done by it.
+    Show {
+        /// Reference, like A12.
+        cover: String,
+    },
+    /// End one early.
+    End {
+        /// Reference, like A12.
+        cover: String,
     },
 }
 
@@ -174,6 +266,9 @@ pub(crate) enum TermsVerb {
         /// For this asker instead of you.
         #[arg(long)]
         asker: Option<String>,
+        /// For being made eligible instead of holding it.
+        #[arg(long)]
+        be_made_eligible: bool,
     },
     /// Set a rule from a TOML file.
     Set {
@@ -182,6 +277,19 @@ pub(crate) enum TermsVerb {
         /// Change this rule in place instead of adding one.
         #[arg(long)]
         id: Option<String>,
+    },
+    /// Let a rule fit nothing for now; it stays as it is.
+    Suspend {
+        /// Its id.
+        id: String,
+        /// Why, for whoever resumes it to read.
+        #[arg(long)]
+        reason: String,
+    },
+    /// Resume a rule that was suspended.
+    Resume {
+        /// Its id.
+        id: String,
     },
     /// End a rule.
     End {

@@ -1,0 +1,129 @@
+// Cover for an absence, on both people's pages: arranged, ended early, and the account of what was done by it.
+
+import { useState } from 'react'
+import { type Api, get, post } from '../../api/call'
+import { Button, Empty, Input, Instant, Reference, Section, Shown, State, TextArea, Who, Wrong } from '../../parts/basics'
+import { useAct, useData } from '../../parts/data'
+import { Dialog } from '../../parts/overlay'
+import { count } from '../../words/time'
+
+type One = Api['AppointmentView']
+
+const inDays = (days: number) => new Date(Date.now() + days * 86400_000).toISOString().slice(0, 10)
+
+function Arrange({ absent, close }: { absent: string; close: () => void }) {
+  const [standIn, setStandIn] = useState('')
+  const [from, setFrom] = useState('')
+  const [until, setUntil] = useState(inDays(5))
+  const [reason, setReason] = useState('')
+  const cover = useAct(
+    () =>
+      post('/api/v1/covers', {
+        absent,
+        stand_in: standIn.trim(),
+        from: from ? new Date(from).toISOString() : null,
+        until: new Date(`${until}T18:00`).toISOString(),
+        reason: reason || null,
+      }),
+    close,
+  )
+  return (
+    <div className="grid gap-3">
+      <Input label="Who stands in" placeholder="first.last" value={standIn} onChange={(event) => setStandIn(event.target.value)} autoFocus />
+      <div className="grid grid-cols-2 gap-3">
+        <Input label="From" hint="Empty for now" type="date" value={from} onChange={(event) => setFrom(event.target.value)} />
+        <Input label="Until" hint="Six in the evening" type="date" value={until} onChange={(event) => setUntil(event.target.value)} />
+      </div>
+      <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+      <Wrong error={cover.error} />
+      <Button look="main" busy={cover.isPending} disabled={!standIn.trim() || !until} onClick={() => cover.mutate()}>
+        Have them stand in
+      </Button>
+    </div>
+  )
+}
+
+function Account({ id }: { id: string }) {
+  const story = useData(['appointment', id], ['people', 'elevations'], () => get('/api/v1/appointments/{id}', { at: { id } }))
+  return (
+    <Shown of={`the account of ${id}`} query={story}>
+      {({ appointment, elevations }) => (
+        <div className="grid gap-3">
+          <ul className="mono text-ink-2">
+            {appointment.rights.map((right) => (
+              <li key={right} className="break-words">
+                {right}
+              </li>
+            ))}
+          </ul>
+          {elevations.length === 0 && <p className="text-ink-3">Nothing was asked for by it.</p>}
+          <ul>
+            {elevations.map((done) => (
+              <li key={done.id} className="grid grid-cols-[4.5rem_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b border-line py-1.5 last:border-0">
+                <Reference id={done.id} />
+                <span className="min-w-0 break-words">
+                  <span className="mono">{done.right}</span> <span className="text-ink-2">{done.reason}</span>
+                </span>
+                <span className="flex items-baseline gap-2">
+                  <State state={done.state} />
+                  <Instant at={done.asked_at} how="relative" />
+                </span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+    </Shown>
+  )
+}
+
+function Row({ one, may }: { one: One; may: boolean }) {
+  const [open, setOpen] = useState(false)
+  const end = useAct(() => post('/api/v1/appointments/{id}/end', undefined, { id: one.id }))
+  const runs = one.state === 'made' || one.state === 'waiting'
+  return (
+    <li className="grid gap-1 border-b border-line px-3.5 py-2 last:border-0">
+      <span>
+        <span className="mono font-semibold">{one.id}</span> <Who name={one.who} className="font-medium" /> for <Who name={one.covers ?? ''} />, {count(one.rights.length, 'right')}, <Instant at={one.from} /> to {one.until && <Instant at={one.until} />}: {one.state === 'made' ? 'in force' : one.state}
+      </span>
+      <span className="flex flex-wrap items-center justify-between gap-2">
+        <span className="text-ink-3">{one.reason}</span>
+        <span className="flex gap-1.5">
+          <Button look="quiet" onClick={() => setOpen(true)}>
+            Account …
+          </Button>
+          {may && runs && (
+            <Button look="quiet" busy={end.isPending} onClick={() => end.mutate()}>
+              End
+            </Button>
+          )}
+        </span>
+      </span>
+      <Wrong error={end.error} />
+      <Dialog wide open={open} onClose={() => setOpen(false)} title={`Account of ${one.id}`} says={`${one.sentence}.`}>
+        <Account id={one.id} />
+      </Dialog>
+    </li>
+  )
+}
+
+/** `may` where the reader administers people, or it is their own page. */
+export function Covers({ of, may }: { of: string; may: boolean }) {
+  const [arranging, setArranging] = useState(false)
+  const all = useData(['appointments'], ['people', 'elevations'], () => get('/api/v1/appointments'))
+  const covers = (all.data ?? []).filter((one) => one.covers && (one.covers === of || one.who === of))
+  if (!may && covers.length === 0) return null
+  return (
+    <Section title="Cover for absences" aside={may && <Button onClick={() => setArranging(true)}>Have somebody stand in …</Button>}>
+      {covers.length === 0 && <Empty>Nobody stands in for {of}, and {of} for nobody.</Empty>}
+      <ul>
+        {covers.map((one) => (
+          <Row key={one.id} one={one} may={may} />
+        ))}
+      </ul>
+      <Dialog open={arranging} onClose={() => setArranging(false)} title={`While ${of} is away`} says="Whoever stands in may ask, under the same terms, for all that they may ask for; at the end there is an account of it for both.">
+        <Arrange absent={of} close={() => setArranging(false)} />
+      </Dialog>
+    </Section>
+  )
+}

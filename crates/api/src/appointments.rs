@@ -1,0 +1,140 @@
+//! Appointments: making somebody eligible, wishes for it, cover for an absence.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use tempestas_core::{AppointmentState, Digest, Verdict};
+
+use crate::{ElevationView, EligibilityView};
+
+/// Who suspended something, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct PauseView {
+    /// Who.
+    pub by: Option<String>,
+    /// When.
+    pub at: Timestamp,
+    /// Why.
+    pub reason: String,
+}
+
+/// Suspends an eligibility or a rule of terms.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SuspendRequest {
+    /// Why.
+    pub reason: String,
+}
+
+/// Changes a window in place; what is left out stays.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct ChangeWindow {
+    /// From when.
+    pub from: Option<Timestamp>,
+    /// Until when.
+    pub until: Option<Timestamp>,
+    /// Whether it is to have no end.
+    pub for_good: bool,
+    /// Why.
+    pub reason: Option<String>,
+}
+
+/// Has somebody stand in for an absent person.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewCover {
+    /// Who will be absent.
+    pub absent: String,
+    /// Who stands in.
+    pub stand_in: String,
+    /// From when; now, where it is left out.
+    #[serde(default)]
+    pub from: Option<Timestamp>,
+    /// Until when.
+    pub until: Timestamp,
+    /// Why.
+    #[serde(default)]
+    pub reason: Option<String>,
+}
+
+/// Making one subject eligible for some rights.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AppointmentView {
+    /// Reference.
+    pub id: String,
+    /// Who wished it.
+    pub by: Option<String>,
+    /// When.
+    pub at: Timestamp,
+    /// Who may ask, once it is made.
+    pub who: String,
+    /// For what.
+    pub rights: Vec<String>,
+    /// From when.
+    pub from: Timestamp,
+    /// Until when; none for good.
+    pub until: Option<Timestamp>,
+    /// Why.
+    pub reason: Option<String>,
+    /// For whom they stand in.
+    pub covers: Option<String>,
+    /// Where it stands.
+    pub state: AppointmentState,
+    /// In one plain sentence.
+    pub sentence: String,
+    /// Who may answer; empty where nobody has to.
+    pub approvers: Vec<String>,
+    /// Until when they may.
+    pub answer_by: Option<Timestamp>,
+    /// What was answered.
+    pub answers: Vec<AppointmentAnswer>,
+    /// Whether it waits for the caller's answer.
+    pub for_me: bool,
+    /// What an answer has to carry.
+    pub digest: Digest,
+}
+
+/// What somebody answered.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AppointmentAnswer {
+    /// Who.
+    pub who: String,
+    /// Yes or no.
+    pub verdict: Verdict,
+    /// Why.
+    pub reason: Option<String>,
+    /// When.
+    pub at: Timestamp,
+}
+
+/// An appointment with the account of what was done by it.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AppointmentStory {
+    /// It.
+    pub appointment: AppointmentView,
+    /// Every elevation that rests on it, the latest first.
+    pub elevations: Vec<ElevationView>,
+}
+
+/// What came of making somebody eligible, or of changing a window.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct EligibilityReply {
+    /// The act, with whom it waits for; none where nothing was lengthened.
+    pub appointment: Option<AppointmentView>,
+    /// What there is now; none while a yes is wanted.
+    pub eligibility: Option<EligibilityView>,
+}
+
+/// Answers a wish.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct AppointmentVerdict {
+    /// Yes or no.
+    pub verdict: Verdict,
+    /// Why; always with a no.
+    #[serde(default)]
+    pub reason: Option<String>,
+    /// Digest of what was looked at.
+    pub shown: Digest,
+}

@@ -1,0 +1,206 @@
+//! `eligible`, `cover`.
+
+use tempestas_api::{
+    AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, EligibilityReply, EligibilityView, NewCover,
+    NewEligibility, SuspendRequest,
+};
+use tempestas_core::{AppointmentState, Verdict};
+
+use super::{
+    args::{CoverVerb, EligibleVerb},
+    session::Session,
+    show,
+};
+
+pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<EligibleVerb>) -> anyhow::Result<()> {
+    match verb {
+        None if all => {
+            let all = session.client().eligibilities().await?;
+            session.print(&all, |all| everybodys(all))
+        }
+        None => {
+            let mine = session.client().eligible().await?;
+            session.print(&mine, |mine| {
+                if let Some(why) = &mine.empty_because {
+                    println!("You may ask for nothing: {why}.");
+                }
+                mine.eligible.iter().for_each(own);
+            })
+        }
+        Some(EligibleVerb::Give { who, right, from, until, reason }) => {
+            let new = NewEligibility { who, right, from, until, reason };
+            let given = session.fresh(async |client| client.give_eligibility(&new).await).await?;
+            session.print(&given, came_of)
+        }
+        Some(EligibleVerb::Change { id, from, until, for_good, reason }) => {
+            let window = ChangeWindow { from, until, for_good, reason };
+            let changed = session.fresh(async |client| client.change_eligibility(&id, &window).await).await?;
+            session.print(&changed, came_of)
+        }
+        Some(EligibleVerb::Suspend { id, reason }) => {
+            let why = SuspendRequest { reason };
+            let done = session.fresh(async |client| client.suspend_eligibility(&id, &why).await).await?;
+            session.print(&done, |_| println!("Suspended {id}; `tempestas eligible resume {id}` lets it hold again."))
+        }
+        Some(EligibleVerb::Resume { id }) => {
+            let done = session.fresh(async |client| client.resume_eligibility(&id).await).await?;
+            session.print(&done, |_| println!("Resumed {id}."))
+        }
+        Some(EligibleVerb::End { id }) => {
+            let done = session.fresh(async |client| client.end_eligibility(&id).await).await?;
+            session.print(&done, |_| println!("Ended {id}."))
+        }
+        Some(EligibleVerb::Wishes { all }) => {
+            let mut wishes = session.client().appointments().await?;
+            wishes.retain(|one| all || one.state == AppointmentState::Waiting);
+            session.print(&wishes, |wishes| listed(wishes, "Nobody waits to be made eligible."))
+        }
+        Some(EligibleVerb::Answer { wish, verdict, reason, yes }) => {
+            answer(session, &wish, verdict.into(), reason, yes).await
+        }
+        Some(EligibleVerb::TakeBack { wish }) => end(session, &wish).await,
+    }
+}
+
+pub(crate) async fn cover(session: &Session, verb: CoverVerb) -> anyhow::Result<()> {
+    match verb {
+        CoverVerb::Begin { absent, by, from, until, reason } => {
+            let new = NewCover { absent, stand_in: by, from, until, reason };
+            let begun = session.fresh(async |client| client.cover(&new).await).await?;
+            session.print(&begun, said)
+        }
+        CoverVerb::List => {
+            let mut covers = session.client().appointments().await?;
+            covers.retain(|one| one.covers.is_some());
+            covers.sort_by_key(|one| !matches!(one.state, AppointmentState::Made | AppointmentState::Waiting));
+            session.print(&covers, |covers| listed(covers, "Nobody stands in for anybody, and nobody did."))
+        }
+        CoverVerb::Show { cover } => {
+            let story = session.client().appointment(&cover).await?;
+            session.print(&story, account)
+        }
+        CoverVerb::End { cover } => end(session, &cover).await,
+    }
+}
+
+async fn end(session: &Session, id: &str) -> anyhow::Result<()> {
+    let ended = session.fresh(async |client| client.end_appointment(id).await).await?;
+    session.print(&ended, said)
+}
+
+async fn answer(
+    session: &Session,
+    id: &str,
+    verdict: Verdict,
+    reason: Option<String>,
+    yes: bool,
+) -> anyhow::Result<()> {
+    let wish = session.client().appointment(id).await?.appointment;
+    if !session.is_json() {
+        said(&wish);
+    }
+    session.sure(&format!("Say {} to {}?", show::word(verdict), wish.id), yes)?;
+    let said_now = AppointmentVerdict { verdict, reason, shown: wish.digest };
+    let answered = session.fresh(async |client| client.answer_appointment(id, &said_now).await).await?;
+    session.print(&answered, said)
+}
+
+fn own(one: &EligibilityView) {
+    let until = one.until.map_or_else(String::new, |until| format!(", until {}", show::when(until)));
+    let covers = one.covers.as_ref().map_or_else(String::new, |absent| format!(", standing in for {absent}"));
+    println!("{}  ({}: {}; {}{until}{covers})", one.right, one.weight, one.says, one.id);
+    println!("    {}", one.demand.as_deref().unwrap_or_default());
+}
+
+fn everybodys(all: &[EligibilityView]) {
+    let row = |one: &EligibilityView| {
+        let note = match (&one.suspended, &one.covers) {
+            (Some(pause), _) => format!("suspended: {}", pause.reason),
+            (None, Some(absent)) => format!("stands in for {absent}"),
+            (None, None) => String::new(),
+        };
+        [
+            one.id.clone(),
+            one.who.clone(),
+            one.right.clone(),
+            one.weight.to_string(),
+            show::when(one.from),
+            show::perhaps(one.until),
+            note,
+        ]
+    };
+    show::table(
+        &["id", "who", "right", "weight", "from", "until", "note"],
+        all.iter().map(row),
+        "Nobody is eligible for anything yet.",
+    );
+}
+
+fn came_of(reply: &EligibilityReply) {
+    match (&reply.eligibility, &reply.appointment) {
+        (Some(given), _) => println!(
+            "{} may ask for {} until {} ({}).",
+            given.who,
+            given.right,
+            given.until.map_or_else(|| "it is ended".to_owned(), show::when),
+            given.id
+        ),
+        (None, Some(wish)) => said(wish),
+        (None, None) => {}
+    }
+}
+
+/// An appointment, as whoever answers it has to see it.
+fn said(one: &AppointmentView) {
+    println!("{}: {}.", one.id, one.sentence);
+    if one.rights.len() > 1 {
+        one.rights.iter().for_each(|right| println!("    {right}"));
+    }
+    if one.state != AppointmentState::Waiting {
+        return;
+    }
+    println!(
+        "    wished by {}: {}",
+        one.by.as_deref().unwrap_or("-"),
+        one.reason.as_deref().unwrap_or("no reason given")
+    );
+    println!("    a yes is wanted by {} from {}", show::perhaps(one.answer_by), one.approvers.join(" or "));
+}
+
+fn listed(all: &[AppointmentView], empty: &str) {
+    let row = |one: &AppointmentView| {
+        [
+            one.id.clone(),
+            show::word(one.state),
+            one.sentence.clone(),
+            show::when(one.from),
+            one.by.clone().unwrap_or_default(),
+            if one.for_me { "you".to_owned() } else { one.approvers.join(", ") },
+        ]
+    };
+    show::table(&["ref", "state", "what", "from", "wished by", "answered by"], all.iter().map(row), empty);
+}
+
+/// What was done while somebody stood in.
+fn account(story: &AppointmentStory) {
+    let one = &story.appointment;
+    println!("{}: {}, from {}.", one.id, one.sentence, show::when(one.from));
+    one.rights.iter().for_each(|right| println!("    {right}"));
+    let row = |done: &tempestas_api::ElevationView| {
+        let grant = done.grant.as_ref();
+        [
+            done.id.clone(),
+            done.right.clone(),
+            done.state.clone(),
+            show::when(done.asked_at),
+            show::perhaps(grant.map(|grant| grant.until)),
+            grant.and_then(|grant| grant.leftovers.as_ref()).map_or_else(String::new, |found| found.len().to_string()),
+            done.reason.clone().unwrap_or_default(),
+        ]
+    };
+    show::table(
+        &["ref", "right", "state", "asked", "until", "leftovers", "why"],
+        story.elevations.iter().map(row),
+        "Nothing was asked for by it.",
+    );
+}

@@ -1,0 +1,196 @@
+//! Appointments: making somebody eligible, which is itself an act under terms; a renewal, or cover for an absence.
+
+use std::collections::BTreeSet;
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, ReasonRule, Refusal, Right, Seconds,
+    Stage, SubjectId, World, demand::who_may_answer, effective_terms, later, own_rights, text::Digest,
+};
+
+/// How long administrators have to answer a wish, where no terms say otherwise.
+const WISH_WITHIN: Seconds = Seconds::hours(24 * 7);
+
+/// Where an appointment stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum AppointmentState {
+    /// Somebody has still to say yes.
+    Waiting,
+    /// Done: whoever was appointed may ask.
+    Made,
+    /// An approver said no.
+    Refused,
+    /// Taken back before it was made.
+    Withdrawn,
+    /// Nobody answered in time.
+    Unanswered,
+    /// A cover whose time is over.
+    Over,
+}
+
+impl AppointmentState {
+    /// The state as people read it.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Waiting => "waiting",
+            Self::Made => "made",
+            Self::Refused => "refused",
+            Self::Withdrawn => "withdrawn",
+            Self::Unanswered => "unanswered",
+            Self::Over => "over",
+        }
+    }
+}
+
+/// Making one subject eligible for some rights.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Appointment {
+    /// Its id.
+    pub id: AppointmentId,
+    /// Who wished it; none where the machine did.
+    pub by: Option<SubjectId>,
+    /// When.
+    pub at: Timestamp,
+    /// Who may ask, once it is made.
+    pub subject: SubjectId,
+    /// For what.
+    pub rights: Vec<Right>,
+    /// From when.
+    pub from: Timestamp,
+    /// Until when, where it ends.
+    pub until: Option<Timestamp>,
+    /// Why.
+    pub reason: Option<Digest>,
+    /// For whom they stand in.
+    pub covers: Option<SubjectId>,
+    /// Who has to say yes, where somebody has to.
+    pub stage: Option<Stage>,
+    /// Where it stands.
+    pub state: AppointmentState,
+    /// When it was over, where it is.
+    pub over_at: Option<Timestamp>,
+    /// What it made, or changed in place.
+    pub made: Vec<EligibilityId>,
+}
+
+impl Appointment {
+    /// What an approver looked at, which their answer carries.
+    #[must_use]
+    pub fn digest(&self) -> Digest {
+        Digest::of_json(&(self.id, self.subject, &self.rights, self.from, self.until, self.reason, self.covers))
+    }
+
+    /// Every elevation that rests on what it made, for the account of a cover.
+    pub fn elevations<'w>(&self, world: &'w World) -> impl Iterator<Item = &'w Elevation> {
+        let made: BTreeSet<EligibilityId> = self.made.iter().copied().collect();
+        world.elevations.values().filter(move |elevation| made.contains(&elevation.demand.eligibility))
+    }
+}
+
+/// What making somebody eligible demands, of several rights together the strictest.
+pub(crate) struct Making {
+    /// How long it may last, and the right whose terms say so; none where it may have no end.
+    pub(crate) longest: Option<(Seconds, Right)>,
+    /// Whether a reason is needed.
+    pub(crate) reason: ReasonRule,
+    /// How old the proof of whoever makes it may be.
+    pub(crate) assurance: Seconds,
+    /// Who has to say yes, where somebody has to.
+    pub(crate) stage: Option<Stage>,
+}
+
+/// How long `subject` may be eligible for `right`; none where no terms limit it.
+#[must_use]
+pub(crate) fn longest_eligibility(world: &World, subject: SubjectId, right: Right) -> Option<Seconds> {
+    let terms = effective_terms(world, Act::BeMadeEligible, right, subject);
+    let is_set = terms.traces.iter().any(|trace| trace.setting == "longest" && trace.rule.is_some());
+    is_set.then_some(terms.longest)
+}
+
+/// Works out what it demands that `subject` be made eligible for `rights`. `wished` where whoever is behind it is no
+/// administrator of them all: then somebody has to say yes, whatever the terms.
+///
+/// # Errors
+/// Refuses where nobody could say yes.
+pub(crate) fn making(
+    world: &World,
+    by: Option<SubjectId>,
+    subject: SubjectId,
+    rights: &[Right],
+    wished: bool,
+    now: Timestamp,
+) -> Result<Making, Refusal> {
+    let mut making = Making { longest: None, reason: ReasonRule::Hidden, assurance: Seconds::minutes(15), stage: None };
+    for right in rights {
+        let terms = effective_terms(world, Act::BeMadeEligible, *right, subject);
+        let longest = longest_eligibility(world, subject, *right).map(|longest| (longest, *right));
+        making.longest = [making.longest, longest].into_iter().flatten().min_by_key(|(longest, _)| *longest);
+        making.reason = making.reason.max(terms.reason);
+        making.assurance = making.assurance.min(terms.assurance);
+        let by_administrators =
+            Approval::Stage { approvers: vec![Approver::Administrators], yes: 1, no: 1, within: WISH_WITHIN };
+        let approval = if wished && terms.approval == Approval::None { by_administrators } else { terms.approval };
+        if let Approval::Stage { approvers, yes, no, within } = approval {
+            let mut free = who_may_answer(world, &approvers, right.scope, by.unwrap_or(subject), now);
+            // Whoever would be made eligible answers no more than whoever wished it.
+            for one in world.people_in(subject) {
+                free = free.intersection(&who_may_answer(world, &approvers, right.scope, one, now)).copied().collect();
+            }
+            let stage = Stage { approvers: free, yes, no, until: later(now, within), answers: Vec::new() };
+            making.stage = Some(making.stage.map_or_else(|| stage.clone(), |other| both(&other, &stage)));
+        }
+    }
+    match &making.stage {
+        Some(stage) if stage.approvers.len() < usize::from(stage.yes) => Err(Refusal::conflict(format!(
+            "{} yes are needed for that, and only {} of those who may say it are free to (whoever wishes it, whoever \
+             would be made eligible, and whoever they made an approver within a day don't count)",
+            stage.yes,
+            stage.approvers.len(),
+        ))),
+        _ => Ok(making),
+    }
+}
+
+/// A stage that satisfies two.
+fn both(a: &Stage, b: &Stage) -> Stage {
+    Stage {
+        approvers: a.approvers.intersection(&b.approvers).copied().collect(),
+        yes: a.yes.max(b.yes),
+        no: a.no.min(b.no),
+        until: a.until.min(b.until),
+        answers: Vec::new(),
+    }
+}
+
+/// What a stand-in has to be made eligible for to cover for `absent` from `from` until `until`: all that they may ask
+/// for themselves, without what `stand_in` may ask for that long already, and without what they only cover in turn.
+#[must_use]
+pub fn rights_to_cover(
+    world: &World,
+    absent: SubjectId,
+    stand_in: SubjectId,
+    from: Timestamp,
+    until: Timestamp,
+) -> Vec<Right> {
+    let is_cover = |held: &Eligibility| {
+        held.by.and_then(|id| world.appointments.get(&id)).is_some_and(|appointment| appointment.covers.is_some())
+    };
+    let has = |right: Right| {
+        world.eligibilities_of(stand_in).any(|held| {
+            held.right.role == right.role
+                && world.is_within(right.scope, held.right.scope)
+                && held.holds(from)
+                && held.until.is_none_or(|end| end >= until)
+        })
+    };
+    own_rights(world, absent, from)
+        .into_iter()
+        .filter(|held| held.holds(from) && !is_cover(held) && !has(held.right))
+        .map(|held| held.right)
+        .collect()
+}
