@@ -110,6 +110,9 @@ pub struct TargetSettings {
     /// Path of the target that it runs on, so that ways through it are known; empty for none.
     #[serde(default)]
     pub runs_on: Option<String>,
+    /// For PostgreSQL: whether grants are put on people's own logins, instead of on a login for the one grant.
+    #[serde(default)]
+    pub own_login: Option<bool>,
 }
 
 /// How a target is let be looked after.

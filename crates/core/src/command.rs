@@ -106,6 +106,8 @@ pub enum Command {
         alarm_after: Option<Seconds>,
         /// The target that it runs on; the inner none where it runs on none that we know.
         runs_on: Option<Option<ScopeId>>,
+        /// For PostgreSQL: whether grants are put on people's own logins.
+        own_login: Option<bool>,
     },
     /// A survey was taken. `accepted` when a person looked at one that was held.
     RecordSurvey {

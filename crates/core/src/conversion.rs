@@ -280,10 +280,12 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
         .ok_or_else(|| Refusal::unknown("standing right", id, "`tempestas standing` lists them"))?;
     let account = world.text(right.account);
     if right.handle.is_none() {
+        let through = right.chain.first().map_or("something else", String::as_str);
+        let is_role = world.role_named(right.target, through).is_some();
+        let instead = if is_role { "convert that one instead" } else { "that is changed on the system itself" };
         return Err(Refusal::conflict(format!(
-            "{id} ({}) is held by `{account}` only through {}; convert that one instead",
+            "{id} ({}) is held by `{account}` only through {through}; {instead}",
             world.right_name(right.right),
-            right.chain.first().map_or("something else", String::as_str),
         )));
     }
     if world.is_broker(right.target, right.account) {

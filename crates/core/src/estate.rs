@@ -50,6 +50,9 @@ pub enum Connector {
         user: String,
         /// The database that holds the broker's own schema.
         database: String,
+        /// Whether grants are put on people's own logins, instead of on a login for the one grant.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        own_login: bool,
     },
     /// The simulated cloud Brightwater.
     Brightwater {
@@ -98,7 +101,8 @@ impl Connector {
     pub const fn uses_own_account(&self) -> bool {
         matches!(
             self,
-            Self::Brightwater { .. }
+            Self::Postgres { own_login: true, .. }
+                | Self::Brightwater { .. }
                 | Self::Fathom { .. }
                 | Self::Linux { .. }
                 | Self::Ldap { .. }

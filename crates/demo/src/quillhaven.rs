@@ -92,7 +92,11 @@ CREATE TABLE movements (at timestamptz NOT NULL DEFAULT now(), vessel text NOT N
 INSERT INTO movements (vessel, what) VALUES ('Grey Petrel', 'moored'), ('Halcyon Trader', 'pilot aboard');
 GRANT SELECT ON berths TO berth_reader; GRANT INSERT, UPDATE, DELETE ON berths TO berth_writer;
 GRANT SELECT ON movements TO vessel_reader; GRANT INSERT ON movements TO vessel_traffic;
-GRANT CREATE ON SCHEMA public TO harbour_operator;
+GRANT CREATE ON SCHEMA public TO harbour_operator, bcosta;
+CREATE SCHEMA cranes AUTHORIZATION jweir;
+CREATE TABLE cranes.hours (crane text NOT NULL, hours numeric NOT NULL);
+GRANT SELECT, INSERT, UPDATE ON cranes.hours TO kdvor;
+ALTER DEFAULT PRIVILEGES IN SCHEMA public GRANT SELECT ON TABLES TO nferro;
 ";
 
 fn ago(hours: i64) -> Timestamp {

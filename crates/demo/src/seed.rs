@@ -234,6 +234,7 @@ async fn estate(mara: &Client, targets: &Targets<'_>) -> anyhow::Result<()> {
                 port,
                 user: BROKER.to_owned(),
                 database: "tempestas".to_owned(),
+                own_login: false,
             },
             secret: password.to_owned(),
             emergency_least: 2,

@@ -213,8 +213,8 @@ impl Target {
     pub fn with_secret(place: &Place<'_>, secret: SecretString) -> Result<Option<Self>, TargetError> {
         let installation = place.installation;
         Ok(Some(match place.connector {
-            Connector::Postgres { host, port, user, database } => {
-                Self::Postgres(Postgres::new(host, *port, user, database, secret, installation))
+            Connector::Postgres { host, port, user, database, own_login } => {
+                Self::Postgres(Postgres::new(host, *port, user, database, *own_login, secret, installation))
             }
             Connector::Brightwater { url } => Self::Brightwater(Brightwater::new(url, secret, installation)?),
             Connector::Fathom { url } => Self::Fathom(Fathom::new(url, secret, installation)?),
@@ -382,7 +382,7 @@ impl Target {
     /// When the target didn't take it.
     pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
         match self {
-            Self::Postgres(target) => limited(target.login(call, password)).await.map(Some),
+            Self::Postgres(target) => limited(target.login(call, password)).await,
             Self::Brightwater(_) | Self::Fathom(_) | Self::Linux(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
         }
     }

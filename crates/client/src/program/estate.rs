@@ -51,9 +51,9 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
         }
         TargetsVerb::Enrolment { path, undo } => enrolment(session, path, undo).await,
         TargetsVerb::Check { path } => check(session, path).await,
-        TargetsVerb::AddPostgres { path, host, port, user, database, secret_file, emergency_least } => {
-            add(session, &path, Connector::Postgres { host, port, user, database }, Some(&secret_file), emergency_least)
-                .await
+        TargetsVerb::AddPostgres { path, host, port, user, database, own_login, secret_file, emergency_least } => {
+            let connector = Connector::Postgres { host, port, user, database, own_login };
+            add(session, &path, connector, Some(&secret_file), emergency_least).await
         }
         TargetsVerb::AddBrightwater { path, url, secret_file, emergency_least } => {
             add(session, &path, Connector::Brightwater { url }, Some(&secret_file), emergency_least).await
@@ -68,13 +68,14 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let reply = session.fresh(async |client| client.accept_survey(&which).await).await?;
             session.print(&reply, surveyed)
         }
-        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on } => {
+        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on, own_login } => {
             let settings = TargetSettings {
                 target: path.clone(),
                 emergency_least,
                 alarm_after: alarm_after.map(|span| span.0),
                 secret: secret_file.as_deref().map(secret).transpose()?,
                 runs_on,
+                own_login,
             };
             session.fresh(async |client| client.set_target(&settings).await).await?;
             println!("Changed the settings of {path}.");

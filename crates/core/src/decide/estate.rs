@@ -1,7 +1,7 @@
 //! Folders and targets.
 
 use super::{Draft, checked_name};
-use crate::{Command, Refusal, Row, Scope, ScopeId, ScopeKind, Target, What};
+use crate::{Command, Connector, Refusal, Row, Scope, ScopeId, ScopeKind, Target, What};
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -28,13 +28,21 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             };
             draft.fact(What::TargetAdded { scope: scope.id }, vec![Row::Scope(scope), Row::Target(target)]);
         }
-        Command::SetTarget { target, emergency_least, alarm_after, runs_on } => {
+        Command::SetTarget { target, emergency_least, alarm_after, runs_on, own_login } => {
             draft.administrator(*target)?;
             let mut row = known_target(draft, *target)?;
             row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
             row.alarm_after = alarm_after.unwrap_or(row.alarm_after);
             if let Some(host) = runs_on {
                 row.runs_on = host_of(draft, *target, *host)?;
+            }
+            if let Some(wanted) = own_login {
+                let Connector::Postgres { own_login, .. } = &mut row.connector else {
+                    return Err(Refusal::invalid(
+                        "only PostgreSQL knows both a login for the one grant and people's own; others have one way",
+                    ));
+                };
+                *own_login = *wanted;
             }
             draft.fact(What::TargetSet { scope: *target }, vec![Row::Target(row)]);
         }

@@ -48,7 +48,13 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     let berths = target(
         &mut house,
         "berths",
-        Connector::Postgres { host: "b".to_owned(), port: 1, user: "t".to_owned(), database: "d".to_owned() },
+        Connector::Postgres {
+            host: "b".to_owned(),
+            port: 1,
+            user: "t".to_owned(),
+            database: "d".to_owned(),
+            own_login: false,
+        },
     );
     let (oda, piet, tomas) = (house.id(Who::First), house.id(Who::Other), house.id(Who::Asker));
     surveyed(&mut house, crane, "root", &[("oda", &["%wheel in /etc/sudoers"])]);
@@ -56,8 +62,13 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     for (subject, target, account) in [(oda, crane, "oda"), (piet, berths, "piet")] {
         house.well(Who::Administrator, Command::SetAccount { subject, target, account: Said::new(account) });
     }
-    let set =
-        |target, host| Command::SetTarget { target, emergency_least: None, alarm_after: None, runs_on: Some(host) };
+    let set = |target, host| Command::SetTarget {
+        target,
+        emergency_least: None,
+        alarm_after: None,
+        runs_on: Some(host),
+        own_login: None,
+    };
     house.well(Who::Administrator, set(berths, Some(crane)));
     for wrong in [set(crane, Some(berths)), set(crane, Some(crane))] {
         let refused = house.try_as(Who::Administrator, &wrong).unwrap_err().to_string();

@@ -120,6 +120,7 @@ pub(super) fn postgres(port: u16) -> Connector {
         port,
         user: BROKER.to_owned(),
         database: "tempestas".to_owned(),
+        own_login: false,
     }
 }
 

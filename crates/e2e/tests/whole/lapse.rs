@@ -2,8 +2,8 @@
 //! prevented, or found.
 
 use serde_json::json;
-use tempestas_api::LoginAsk;
-use tempestas_demo::cluster;
+use tempestas_api::{LoginAsk, TargetSettings};
+use tempestas_demo::{cluster, quillhaven::BERTHS};
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_berths, on_cloud};
 
@@ -86,6 +86,55 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
     ] {
         assert!(found.iter().any(|what| what.contains(expected)), "{expected} is not among {found:?}");
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn with_the_service_dead_the_cluster_takes_a_right_from_a_persons_own_login() {
+    let mut house = House::new(Plan::whole()).await;
+    let target = TargetSettings { target: BERTHS.to_owned(), own_login: Some(true), ..TargetSettings::default() };
+    house.client(MARA).set_target(&target).await.unwrap();
+    let port = house.cluster().port;
+    let root = house.cluster().connect("berths").await.unwrap();
+    root.batch_execute("ALTER ROLE treyes PASSWORD 'berth-and-tide'").await.unwrap();
+    let own = async || cluster::connect(port, "treyes", "berth-and-tide", "berths").await.unwrap();
+    let before = own().await;
+    before.batch_execute("SET ROLE harbour_dba").await.expect_err("it is not held yet");
+    let asked = house.ask(TOMAS, &on_berths("harbour_dba"), 6).await.unwrap();
+    house.yes(ODA, &asked.id).await.unwrap();
+    let until = house.live(&asked.id).await.elevation.grant.unwrap().until;
+    let login = house.client(TOMAS).login(&asked.id, &LoginAsk::default()).await.unwrap();
+    assert!(login.password.is_none() && login.says.contains("your own login `treyes`"), "{}", login.says);
+    let standing = house.client(MARA).standing(&tempestas_api::StandingFilter::default()).await.unwrap();
+    assert!(!standing.iter().any(|held| held.role.starts_with("tp")), "a grant of ours shows as a standing right");
+    house.service.kill();
+
+    // An old session takes the role on and stays in it; a new one makes things.
+    before.batch_execute("SET ROLE harbour_dba").await.unwrap();
+    let during = own().await;
+    during.batch_execute("SET ROLE harbour_dba; CREATE TABLE kept_by_role AS SELECT * FROM berths").await.unwrap();
+    during.batch_execute("RESET ROLE; CREATE TABLE kept_by_login (at timestamptz)").await.unwrap();
+    during.batch_execute("SELECT pg_sleep(60)").await.expect_err("it goes on past the end");
+    let late = jiff::Timestamp::now().duration_since(until);
+    assert!(!late.is_negative() && late.as_millis() < 2000, "ended {late} after its end");
+    before.batch_execute("SELECT 1").await.expect_err("the older session, in the role by now, goes on");
+    eventually("a new session lasts", async || own().await.batch_execute("SELECT pg_sleep(0.5)").await.is_ok()).await;
+    let after = own().await;
+    after.batch_execute("SET ROLE harbour_dba").await.expect_err("the right is still there");
+    after.batch_execute("SET ROLE harbour_operator").await.expect("what it holds all the time was touched");
+
+    house.start_again(&[]);
+    let over = house.over(&asked.id).await;
+    assert_eq!(over.elevation.state, "lapsed");
+    let found: Vec<String> =
+        over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
+    for expected in [
+        "table kept_by_role in database `berths`, of `harbour_dba`",
+        "table kept_by_login in database `berths`, of `treyes`",
+    ] {
+        assert!(found.iter().any(|what| what.contains(expected)), "{expected} is not among {found:?}");
+    }
+    let carriers = "SELECT count(*) FROM pg_roles WHERE rolname LIKE 'tp%'";
+    assert_eq!(root.query_one(carriers, &[]).await.unwrap().get::<_, i64>(0), 0, "the grant's role is left");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -55,13 +55,83 @@ async fn giving_twice_has_one_effect_and_a_late_give_after_a_take_changes_nothin
         port: house.cluster().port,
         user: BROKER.to_owned(),
         database: "tempestas".to_owned(),
+        own_login: false,
     };
     let cluster = Target::with_secret(&place(&connector), house.broker_password.clone().into()).unwrap().unwrap();
     given_twice_and_late(&cluster, |attempt| call("tpcluster", "berth_writer", None, attempt)).await;
+    // On a person's own login: beside what it holds all the time, and inside a database.
+    let own = |name: &'static str, role: &'static str, part: &'static [&'static str]| {
+        move |attempt| {
+            let part = part.iter().map(|name| (*name).to_owned()).collect();
+            GrantCall { part, ..call(name, role, Some("treyes"), attempt) }
+        }
+    };
+    given_twice_and_late(&cluster, own("tpbeside", "harbour_operator", &[])).await;
+    given_twice_and_late(&cluster, own("tpschema", "create-in", &["berths", "cranes"])).await;
+    given_twice_and_late(&cluster, own("tpdatabase", "create-in", &["berths"])).await;
+    let sql = house.cluster().connect("berths").await.unwrap();
+    let held = sql.query_one("SELECT pg_has_role('treyes', 'harbour_operator', 'MEMBER')", &[]).await.unwrap();
+    assert!(held.get::<_, bool>(0), "the standing right beside it was touched");
+    let nobodys = own("tpnobody", "berth_writer", &[])(10);
+    for (account, why) in
+        [(BROKER, "no login of a person"), ("berth_reader", "no login of a person"), ("gone", "not there")]
+    {
+        let nobodys = GrantCall { account: Some(account.to_owned()), ..nobodys.clone() };
+        assert!(cluster.give(&nobodys).await.unwrap_err().to_string().contains(why), "{account}");
+    }
     let never = call("tpnever", "berth_writer", None, 20);
     cluster.take(&never).await.unwrap();
     assert_eq!(cluster.give(&never).await, Err(TargetError::Late), "taken before it was ever given");
     let older = call("tpolder", "berth_writer", None, 5);
     cluster.give(&older).await.unwrap();
     assert_eq!(cluster.give(&GrantCall { attempt: 4, ..older }).await, Err(TargetError::Late));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn power_inside_databases_is_found_taken_and_put_back() {
+    let mut house = House::new(Plan::whole()).await;
+    house.service.stop().unwrap();
+    let connector = Connector::Postgres {
+        host: "127.0.0.1".to_owned(),
+        port: house.cluster().port,
+        user: BROKER.to_owned(),
+        database: "tempestas".to_owned(),
+        own_login: false,
+    };
+    let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test", programs: &[] };
+    let cluster = Target::with_secret(&place, house.broker_password.clone().into()).unwrap().unwrap();
+    let sql = house.cluster().connect("berths").await.unwrap();
+    sql.batch_execute("GRANT CREATE ON SCHEMA cranes TO PUBLIC").await.unwrap();
+    let found = async || {
+        let survey = cluster.survey().await.unwrap();
+        let say = |right: tempestas_core::RightFound| {
+            (format!("{} {}@{}", right.account, right.role, right.part.join("/")), right.handle.is_some())
+        };
+        survey.rights.into_iter().map(say).collect::<std::collections::BTreeMap<String, bool>>()
+    };
+    let there = found().await;
+    for (right, can_be_taken) in [
+        ("jweir owner-of@berths/cranes", false),
+        ("bcosta create-in@berths/public", true),
+        ("everybody create-in@berths/cranes", true),
+        ("kdvor writes-tables-of@berths/cranes", false),
+        ("nferro new-objects-of@berths/public", false),
+    ] {
+        assert_eq!(there.get(right), Some(&can_be_taken), "{right} among {there:?}");
+    }
+    assert!(!there.keys().any(|right| right.starts_with("mlindqvist owner-of")), "of a superuser it adds nothing");
+    for (account, schema) in [("bcosta", "public"), ("everybody", "cranes")] {
+        let call = tempestas_targets::StandingCall {
+            account: account.to_owned(),
+            role: "create-in".to_owned(),
+            part: vec!["berths".to_owned(), schema.to_owned()],
+            handle: "create".to_owned(),
+        };
+        cluster.take_standing(&call).await.unwrap();
+        assert!(!cluster.holds_standing(&call).await.unwrap());
+        assert!(!found().await.contains_key(&format!("{account} create-in@berths/{schema}")));
+        cluster.restore_standing(&call).await.unwrap();
+        assert!(cluster.holds_standing(&call).await.unwrap());
+    }
+    assert_eq!(found().await, there, "as it was");
 }

@@ -78,8 +78,8 @@ type Ended = (String, Work, Result<(), String>);
 struct Keeper {
     app: App,
     scope: ScopeId,
-    /// The target, with its open connections; made anew after it failed.
-    target: Option<Arc<Target>>,
+    /// The target, with its open connections; made anew after it failed, or is reached otherwise.
+    target: Option<(Connector, Arc<Target>)>,
     /// Work that failed, and when it is tried again.
     backing_off: BTreeMap<String, Waiting>,
     /// Work under way, by key; whether it is an order to give.
@@ -178,10 +178,10 @@ impl Keeper {
             return Ok(());
         }
         let target = match &self.target {
-            Some(target) => Arc::clone(target),
-            None => {
+            Some((known, target)) if known == connector => Arc::clone(target),
+            _ => {
                 let target = Arc::new(self.app.target(self.scope, connector).await?);
-                self.target = Some(Arc::clone(&target));
+                self.target = Some((connector.clone(), Arc::clone(&target)));
                 target
             }
         };

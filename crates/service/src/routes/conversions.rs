@@ -105,6 +105,9 @@ fn taken_away(world: &World, held: &Standing) -> String {
         Some(Connector::Postgres { .. }) if held.handle.as_deref() == Some("attribute") => {
             format!("the attribute {role} is taken from the role `{account}`")
         }
+        Some(Connector::Postgres { .. }) if held.handle.as_deref() == Some("create") => {
+            format!("CREATE on {} is revoked from `{account}`", world.path(held.right.scope))
+        }
         Some(Connector::Postgres { .. }) => format!("the membership of `{account}` in `{role}` is revoked"),
         Some(Connector::Linux { .. }) => match held.handle.as_deref().and_then(|handle| handle.split_once(':')) {
             Some(("member", group)) => format!("`{account}` is taken out of the group {group}"),

@@ -8,7 +8,9 @@ use tempestas_api::{
     AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginAsk,
     LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
-use tempestas_core::{Command, Elevation, ElevationId, Less, Phase, Refusal, Said, SubjectId, What, demand_for};
+use tempestas_core::{
+    Command, Connector, Elevation, ElevationId, Less, Phase, Refusal, Said, SubjectId, What, demand_for,
+};
 use tempestas_targets::GrantCall;
 
 use super::{made, reference, right, scope};
@@ -263,10 +265,7 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
             until,
         },
         None => LoginReply {
-            says: format!(
-                "the right is on your own account `{}`; use it as you always do",
-                call.account.unwrap_or_default()
-            ),
+            says: on_own_account(&connector, &call),
             replaced: false,
             user: None,
             password: None,
@@ -279,4 +278,17 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
         },
     };
     Ok(Json(reply))
+}
+
+/// How a right is used that was put on the holder's own account.
+fn on_own_account(connector: &Connector, call: &GrantCall) -> String {
+    let account = call.account.as_deref().unwrap_or_default();
+    match connector {
+        Connector::Postgres { .. } => format!(
+            "the right is on your own login `{account}` from its next statement on, through the role `{name}`; where nothing is \
+             inherited, and for attributes, `SET ROLE {name}` first. At the end every session of that login is ended",
+            name = call.name
+        ),
+        _ => format!("the right is on your own account `{account}`; use it as you always do"),
+    }
 }

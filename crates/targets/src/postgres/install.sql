@@ -20,6 +20,10 @@ CREATE TABLE IF NOT EXISTS tempestas.grants (
 );
 -- The transaction that gave it: whatever the catalogues hold that is younger came to be since.
 ALTER TABLE tempestas.grants ADD COLUMN IF NOT EXISTS given_xid xid8;
+-- The person's own login, where the grant's role is a carrier that it is a member of.
+ALTER TABLE tempestas.grants ADD COLUMN IF NOT EXISTS member_oid oid;
+-- The roles that a holder could act as, whose new objects are looked for afterwards.
+ALTER TABLE tempestas.grants ADD COLUMN IF NOT EXISTS reached oid[];
 -- Objects that belonged to the granted role and those it reaches, when it was given.
 CREATE TABLE IF NOT EXISTS tempestas.objects_before (
     name  text NOT NULL REFERENCES tempestas.grants,
@@ -28,7 +32,7 @@ CREATE TABLE IF NOT EXISTS tempestas.objects_before (
 CREATE INDEX IF NOT EXISTS objects_before_name ON tempestas.objects_before (name);
 
 -- Says which edition of all this is installed.
-CREATE OR REPLACE FUNCTION tempestas.edition() RETURNS int LANGUAGE sql AS 'SELECT 2';
+CREATE OR REPLACE FUNCTION tempestas.edition() RETURNS int LANGUAGE sql AS 'SELECT 3';
 
 -- Takes everything from the login of one grant. By oid: a holder might have renamed it.
 CREATE OR REPLACE PROCEDURE tempestas.end_grant(which text) LANGUAGE plpgsql AS $$
@@ -49,17 +53,27 @@ BEGIN
                     WHERE m.member = login.oid LOOP
             EXECUTE format('REVOKE %I FROM %I', held.rolname, login.rolname);
         END LOOP;
+        -- The person's own login, and whomever it may have been handed on to.
+        FOR held IN SELECT r.rolname FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member
+                    WHERE m.roleid = login.oid LOOP
+            EXECUTE format('REVOKE %I FROM %I', login.rolname, held.rolname);
+        END LOOP;
     END IF;
     UPDATE tempestas.grants SET state = 'ended', ended_at = clock_timestamp()
         WHERE name = which AND state <> 'ended';
 END $$;
 
--- Ends the sessions of ended grants. A sign-in that was under way when NOLOGIN became visible is caught by the
--- next round, so this looks at all that ended, not only at the last one.
-CREATE OR REPLACE FUNCTION tempestas.end_sessions() RETURNS void LANGUAGE sql AS $$
-    SELECT pg_terminate_backend(a.pid) FROM pg_stat_activity a
-        JOIN tempestas.grants g ON g.role_oid = a.usesysid
+-- Sessions that have to end: those of a grant's own login; and all of a person's login that began before the grant on
+-- it ended, for any of them could have taken on a role through it and still be that role. A sign-in that was under way
+-- when the end became visible is given two seconds to show itself.
+CREATE OR REPLACE VIEW tempestas.sessions AS
+    SELECT g.name, a.pid FROM pg_stat_activity a JOIN tempestas.grants g
+        ON g.role_oid = a.usesysid OR (g.member_oid = a.usesysid AND a.backend_start < g.ended_at + interval '2 seconds')
         WHERE g.state = 'ended';
+
+-- Looks at all that ended, not only at the last one.
+CREATE OR REPLACE FUNCTION tempestas.end_sessions() RETURNS void LANGUAGE sql AS $$
+    SELECT pg_terminate_backend(pid) FROM tempestas.sessions;
 $$;
 
 -- Runs in a backend of its own until the cluster stops, whether or not its client lives.

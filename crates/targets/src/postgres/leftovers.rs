@@ -1,24 +1,29 @@
 //! What a holder left behind on a cluster: objects in every database, roles, memberships.
 
 use jiff::Timestamp;
+use postgres_protocol::escape::escape_identifier;
 use tokio_postgres::{Client, error::SqlState};
 
-use super::{Postgres, failed};
+use super::{Postgres, failed, power::Power};
 use crate::{GrantCall, LeftoverFound, TargetError};
 
 /// Most objects that are named one by one; the rest is a number.
 const NAMED_MOST: usize = 20;
 
-/// Notes which objects belong to the roles that a login reaches, so that later ones stand out.
-pub(super) const NOTE_OBJECTS: &str = "
+/// Notes the roles that a holder could act as: the grant's own, the person's where it is on that, and all they reach.
+pub(super) const NOTE_REACHED: &str = "
     WITH RECURSIVE reached(oid) AS (
-        SELECT m.roleid FROM pg_auth_members m JOIN pg_roles r ON r.oid = m.member WHERE r.rolname = $1
+        SELECT unnest(array_remove(ARRAY[role_oid, member_oid], NULL)) FROM tempestas.grants WHERE name = $1
         UNION SELECT m.roleid FROM pg_auth_members m JOIN reached ON m.member = reached.oid)
-    INSERT INTO tempestas.objects_before (name, owner, dbid, classid, objid)
-    SELECT $1, d.refobjid, d.dbid, d.classid, d.objid FROM pg_shdepend d
-    WHERE d.refclassid = 'pg_authid'::regclass AND d.deptype = 'o' AND d.refobjid IN (SELECT oid FROM reached)";
+    UPDATE tempestas.grants SET reached = (SELECT array_agg(oid) FROM reached) WHERE name = $1";
 
-/// Objects that belong to the login, or that came to belong to what it reached while it was in force.
+/// Notes which objects belong to those, so that later ones stand out.
+pub(super) const NOTE_OBJECTS: &str = "
+    INSERT INTO tempestas.objects_before (name, owner, dbid, classid, objid)
+    SELECT $1, d.refobjid, d.dbid, d.classid, d.objid FROM pg_shdepend d, tempestas.grants g
+    WHERE g.name = $1 AND d.refclassid = 'pg_authid'::regclass AND d.deptype = 'o' AND d.refobjid = ANY (g.reached)";
+
+/// Objects that belong to the grant's role, or that came to belong to what a holder could act as while it was in force.
 const OBJECTS: &str = "
     SELECT COALESCE(b.datname, ''), d.dbid, d.classid, d.objid, d.refobjid = g.role_oid, o.rolname
     FROM tempestas.grants g
@@ -26,7 +31,7 @@ const OBJECTS: &str = "
     JOIN pg_roles o ON o.oid = d.refobjid
     LEFT JOIN pg_database b ON b.oid = d.dbid
     WHERE g.name = $1 AND (d.refobjid = g.role_oid
-        OR (d.deptype = 'o' AND d.refobjid IN (SELECT owner FROM tempestas.objects_before WHERE name = $1)
+        OR (d.deptype = 'o' AND d.refobjid = ANY (g.reached)
             AND NOT EXISTS (SELECT FROM tempestas.objects_before k WHERE k.name = $1
                 AND (k.owner, k.dbid, k.classid, k.objid) = (d.refobjid, d.dbid, d.classid, d.objid))))
     ORDER BY 1, 3, 4";
@@ -62,7 +67,7 @@ const YOUNGER: &str = "
     WHERE age(s.xmin) < age($1::text::xid8::xid)
     UNION ALL
     SELECT format('the database `%s`, made or changed since this was given', datname) FROM pg_database
-    WHERE age(xmin) < age($1::text::xid8::xid)";
+    WHERE age(xmin) < age($1::text::xid8::xid) AND datname <> $2";
 
 /// What is younger than a transaction, in the database that is asked: what runs with another's power, or by itself.
 const YOUNGER_HERE: &str = "
@@ -82,7 +87,8 @@ const YOUNGER_HERE: &str = "
     WHERE age(l.xmin) < age($1::text::xid8::xid)
     UNION ALL
     SELECT format('the schema `%s`, made or changed', nspname) FROM pg_namespace
-    WHERE age(xmin) < age($1::text::xid8::xid) AND nspname NOT LIKE 'pg\\_%' AND nspname <> 'tempestas'";
+    WHERE age(xmin) < age($1::text::xid8::xid) AND nspname NOT LIKE 'pg\\_%' AND nspname <> 'tempestas'
+      AND current_database() || '/' || nspname <> $2";
 
 impl Postgres {
     /// Looks for leftovers, and drops the login where nothing hangs on it.
@@ -94,6 +100,7 @@ impl Postgres {
             .map_err(|error| failed(&error))?;
         let Some(given) = given else { return Ok(Vec::new()) };
         let given: Option<Timestamp> = given.get(0);
+        self.withdraw(&client, call).await?;
         let mut found = Vec::new();
         let shown = |what: String| LeftoverFound { what, when: given, ended: false, alarming: false };
         for row in client.query(ROLES, &[&call.name]).await.map_err(|error| failed(&error))? {
@@ -116,7 +123,7 @@ impl Postgres {
         if own {
             found.push(LeftoverFound {
                 what: format!(
-                    "the login `{}` itself: objects hang on it, so it is left without sign-in, powers and members",
+                    "the grant's role `{}` itself: objects hang on it, so it is left without sign-in, powers and members",
                     call.name
                 ),
                 when: given,
@@ -137,7 +144,9 @@ impl Postgres {
             .map_err(|error| failed(&error))?;
         let Some(xid) = xid.and_then(|row| row.get::<_, Option<String>>(0)) else { return Ok(Vec::new()) };
         let mut said = Vec::new();
-        for row in client.query(YOUNGER, &[&xid]).await.map_err(|error| failed(&error))? {
+        // What was given on a database or schema changed that, and is no leftover of its holder.
+        let ours = call.part.join("/");
+        for row in client.query(YOUNGER, &[&xid, &ours]).await.map_err(|error| failed(&error))? {
             said.push(row.get::<_, String>(0));
         }
         // A file's age may be asked only by some; `check` says so.
@@ -166,7 +175,7 @@ impl Postgres {
                 said.push(format!("whatever may be in database `{database}`, which doesn't let us look"));
                 continue;
             };
-            let rows = there.query(YOUNGER_HERE, &[&xid]).await.map_err(|error| failed(&error))?;
+            let rows = there.query(YOUNGER_HERE, &[&xid, &ours]).await.map_err(|error| failed(&error))?;
             said.extend(rows.iter().map(|row| format!("{} in database `{database}`", row.get::<_, String>(0))));
         }
         let more = said.len().saturating_sub(NAMED_MOST);
@@ -210,6 +219,28 @@ impl Postgres {
             said.push(format!("{} further objects", rows.len() - NAMED_MOST));
         }
         Ok((said, own))
+    }
+
+    /// Takes back what was given inside a database: it holds nothing up any more, but would hang on the role.
+    async fn withdraw(&self, client: &Client, call: &GrantCall) -> Result<(), TargetError> {
+        let power = Power::of(&call.role, &call.part)?;
+        if !matches!(power, Power::Create { .. }) {
+            return Ok(());
+        }
+        let role = client
+            .query_opt(
+                "SELECT r.rolname::text FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid WHERE g.name = $1",
+                &[&call.name],
+            )
+            .await
+            .map_err(|error| failed(&error))?;
+        let Some(role) = role.map(|row| row.get::<_, String>(0)) else { return Ok(()) };
+        let sql = power.take(&escape_identifier(&role));
+        match self.beside(&power).await? {
+            Some(there) => there.batch_execute(&sql).await,
+            None => client.batch_execute(&sql).await,
+        }
+        .map_err(|error| failed(&error))
     }
 
     async fn drop_login(&self, client: &Client, call: &GrantCall) -> Result<(), TargetError> {

@@ -1,9 +1,13 @@
-//! PostgreSQL: a login role for the one grant, with an unguessable name and a password only when it is fetched.
+//! PostgreSQL: a login role for the one grant, with an unguessable name and a password only when it is fetched; or,
+//! where the cluster is set so, a role for the one grant that the person's own login is made a member of.
 //!
 //! The end is kept by the cluster itself: `VALID UNTIL` for new sign-ins by password, and a procedure of ours
-//! (`install.sql`) that takes the login's powers and ends its sessions, by the cluster's own clock.
+//! (`install.sql`) that takes the powers and ends the sessions, by the cluster's own clock.
 
+mod databases;
+mod grants;
 mod leftovers;
+mod power;
 mod survey;
 
 use std::{
@@ -16,26 +20,15 @@ use std::{
 };
 
 use jiff::Timestamp;
-use postgres_protocol::{
-    escape::{escape_identifier, escape_literal},
-    password::scram_sha_256,
-};
 use secrecy::{ExposeSecret, SecretString};
-use tempestas_core::Marked;
 use tokio_postgres::{Client, Config, NoTls, error::SqlState};
 
-use crate::{GrantCall, Login, ReadBack, StandingCall, TargetError};
+use crate::TargetError;
 
 const INSTALL: &str = include_str!("install.sql");
 
-/// Powers that are attributes of a role and not a membership, as this module names them.
-const ATTRIBUTES: [(&str, &str); 5] = [
-    ("SUPERUSER", "can do everything on the cluster, on its files, and through programs on its host"),
-    ("CREATEROLE", "makes and changes roles, and can so become nearly any of them"),
-    ("CREATEDB", "makes databases"),
-    ("REPLICATION", "copies everything out of the cluster as a replica"),
-    ("BYPASSRLS", "reads and writes past row-level security"),
-];
+/// Edition of [`INSTALL`], which a cluster with an older one is given anew.
+const EDITION: i32 = 3;
 
 /// A PostgreSQL cluster.
 pub struct Postgres {
@@ -44,6 +37,8 @@ pub struct Postgres {
     port: u16,
     /// Prefix of our mark: `tempestas/INSTALLATION/`.
     mark: String,
+    /// Whether grants are put on people's own logins.
+    own_login: bool,
     /// Connections that nobody uses at this moment.
     idle: Mutex<Vec<Client>>,
     /// Whether our schema was seen to be there.
@@ -97,6 +92,7 @@ impl Postgres {
         port: u16,
         user: &str,
         database: &str,
+        own_login: bool,
         secret: SecretString,
         installation: &str,
     ) -> Self {
@@ -115,6 +111,7 @@ impl Postgres {
             host: host.to_owned(),
             port,
             mark: format!("tempestas/{installation}/"),
+            own_login,
             idle: Mutex::default(),
             installed: AtomicBool::new(false),
         }
@@ -158,13 +155,15 @@ impl Postgres {
         if self.installed.load(Ordering::Relaxed) {
             return Ok(client);
         }
-        let there: bool = client
-            .query_one("SELECT to_regprocedure('tempestas.edition()') IS NOT NULL", &[])
-            .await
-            .map_err(|error| failed(&error))?
-            .get(0);
-        if !there {
-            client.batch_execute(INSTALL).await.map_err(|error| failed(&error))?;
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let there = "SELECT to_regprocedure('tempestas.edition()') IS NOT NULL";
+        let there: bool = client.query_one(there, &[]).await.map_err(refused)?.get(0);
+        let is_current = there && {
+            let edition = client.query_one("SELECT tempestas.edition()", &[]).await.map_err(refused)?;
+            edition.get::<_, i32>(0) >= EDITION
+        };
+        if !is_current {
+            client.batch_execute(INSTALL).await.map_err(refused)?;
         }
         self.installed.store(true, Ordering::Relaxed);
         Ok(client)
@@ -234,217 +233,6 @@ impl Postgres {
         }
         Err(TargetError::Refused("its procedure that ends grants could not be started".to_owned()))
     }
-
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
-        self.keep_time().await?;
-        let mut client = self.connect_installed().await?;
-        let refused = |error: tokio_postgres::Error| failed(&error);
-        let tx = client.transaction().await.map_err(refused)?;
-        if !claim(&tx, call, &self.mark_of(call)).await? {
-            return Ok(());
-        }
-        let login = escape_identifier(&call.name);
-        let until = escape_literal(&call.until.to_string());
-        tx.batch_execute(&format!("CREATE ROLE {login} LOGIN INHERIT VALID UNTIL {until}")).await.map_err(refused)?;
-        let power = match ATTRIBUTES.iter().find(|(name, _)| *name == call.role) {
-            Some((attribute, _)) => format!("ALTER ROLE {login} {attribute}"),
-            None => format!("GRANT {} TO {login}", escape_identifier(&call.role)),
-        };
-        tx.batch_execute(&power).await.map_err(refused)?;
-        let mark = escape_literal(&self.mark_of(call));
-        tx.batch_execute(&format!("COMMENT ON ROLE {login} IS {mark}")).await.map_err(refused)?;
-        tx.execute(
-            "UPDATE tempestas.grants SET
-                 state = 'given', ends = $2, given_at = clock_timestamp(), given_xid = pg_current_xact_id(),
-                 role_oid = (SELECT oid FROM pg_roles WHERE rolname = $1),
-                 roles_before = (SELECT array_agg(oid) FROM pg_roles),
-                 members_before = (SELECT array_agg(roleid || ':' || member || CASE WHEN admin_option THEN ':admin' ELSE '' END)
-                                   FROM pg_auth_members)
-             WHERE name = $1",
-            &[&call.name, &call.until],
-        )
-        .await
-        .map_err(refused)?;
-        tx.execute(leftovers::NOTE_OBJECTS, &[&call.name]).await.map_err(refused)?;
-        tx.commit().await.map_err(refused)
-    }
-
-    fn mark_of(&self, call: &GrantCall) -> String {
-        format!("{}g{}", self.mark, call.grant)
-    }
-
-    /// Ends the grant for good: laid down before anything else, so that a late order to give it is refused.
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
-        let client = self.connect_installed().await?;
-        client
-            .execute(
-                "INSERT INTO tempestas.grants (name, mark, attempt, state, ended_at) VALUES ($1, $2, $3, 'ended', clock_timestamp())
-                 ON CONFLICT (name) DO UPDATE SET attempt = greatest(tempestas.grants.attempt, $3)",
-                &[&call.name, &self.mark_of(call), &call.attempt],
-            )
-            .await
-            .map_err(|error| failed(&error))?;
-        let end = format!("CALL tempestas.end_grant({})", escape_literal(&call.name));
-        client.batch_execute(&end).await.map_err(|error| failed(&error))?;
-        end_sessions(&client, &call.name).await
-    }
-
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        let client = self.connect_installed().await?;
-        let row = client
-            .query_opt(
-                "SELECT r.rolcanlogin AND g.state = 'given' AND g.ends > clock_timestamp() AND g.ends <= $3
-                        AND (EXISTS (SELECT FROM pg_auth_members m JOIN pg_roles p ON p.oid = m.roleid
-                                     WHERE m.member = r.oid AND p.rolname = $2)
-                             OR ($2 = 'SUPERUSER' AND r.rolsuper) OR ($2 = 'CREATEROLE' AND r.rolcreaterole)
-                             OR ($2 = 'CREATEDB' AND r.rolcreatedb) OR ($2 = 'REPLICATION' AND r.rolreplication)
-                             OR ($2 = 'BYPASSRLS' AND r.rolbypassrls))
-                        OR EXISTS (SELECT FROM pg_stat_activity a WHERE a.usesysid = r.oid AND g.state = 'ended')
-                 FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid WHERE g.name = $1",
-                &[&call.name, &call.role, &call.until],
-            )
-            .await
-            .map_err(|error| failed(&error))?;
-        let clock = clock(&client).await?;
-        Ok(ReadBack { there: row.is_some_and(|row| row.get::<_, Option<bool>>(0) == Some(true)), clock })
-    }
-
-    pub(crate) async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Login, TargetError> {
-        let mut client = self.connect_installed().await?;
-        let refused = |error: tokio_postgres::Error| failed(&error);
-        let tx = client.transaction().await.map_err(refused)?;
-        let row = tx
-            .query_opt(
-                "SELECT r.rolname FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
-                 WHERE g.name = $1 AND g.state = 'given' AND g.ends > clock_timestamp() FOR UPDATE OF g",
-                &[&call.name],
-            )
-            .await
-            .map_err(refused)?
-            .ok_or(TargetError::Late)?;
-        let user: String = row.get(0);
-        // Made here, so that neither the cluster nor any of its logs ever sees the password.
-        let verifier = scram_sha_256(password.expose_secret().as_bytes());
-        let set = format!("ALTER ROLE {} PASSWORD {}", escape_identifier(&user), escape_literal(&verifier));
-        tx.batch_execute(&set).await.map_err(refused)?;
-        // One to begin with: not our own, and `postgres` only where there is no other.
-        let database = tx
-            .query_opt(
-                "SELECT datname FROM pg_database WHERE datallowconn AND NOT datistemplate AND datname <> current_database()
-                 AND has_database_privilege($1, oid, 'CONNECT') ORDER BY datname = 'postgres', datname LIMIT 1",
-                &[&user],
-            )
-            .await
-            .map_err(refused)?
-            .map_or_else(|| "postgres".to_owned(), |row| row.get(0));
-        tx.commit().await.map_err(refused)?;
-        Ok(Login { user, password, host: self.host.clone(), port: self.port, database })
-    }
-
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
-        let client = self.connect_installed().await?;
-        let rows = client
-            .query(
-                "SELECT g.name, substr(g.mark, length($1) + 2) FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
-                 WHERE starts_with(g.mark, $1) AND (g.state = 'given' OR r.rolcanlogin)",
-                &[&self.mark],
-            )
-            .await
-            .map_err(|error| failed(&error))?;
-        Ok(rows
-            .iter()
-            .map(|row| Marked { name: row.get(0), grant: row.get::<_, String>(1).parse().unwrap_or(0) })
-            .collect())
-    }
-
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
-        let client = self.connect().await?;
-        let row = client
-            .query_one(
-                "SELECT EXISTS (SELECT FROM pg_auth_members m JOIN pg_roles p ON p.oid = m.roleid JOIN pg_roles h ON h.oid = m.member
-                                WHERE h.rolname = $1 AND p.rolname = $2)
-                     OR EXISTS (SELECT FROM pg_roles h WHERE h.rolname = $1 AND
-                                (($2 = 'SUPERUSER' AND h.rolsuper) OR ($2 = 'CREATEROLE' AND h.rolcreaterole)
-                                 OR ($2 = 'CREATEDB' AND h.rolcreatedb) OR ($2 = 'REPLICATION' AND h.rolreplication)
-                                 OR ($2 = 'BYPASSRLS' AND h.rolbypassrls)))",
-                &[&call.account, &call.role],
-            )
-            .await
-            .map_err(|error| failed(&error))?;
-        Ok(row.get(0))
-    }
-
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
-        let account = escape_identifier(&call.account);
-        self.change_standing(call, &|attribute| format!("ALTER ROLE {account} NO{attribute}"), &|role, _| {
-            format!("REVOKE {role} FROM {account}")
-        })
-        .await
-    }
-
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
-        let account = escape_identifier(&call.account);
-        self.change_standing(call, &|attribute| format!("ALTER ROLE {account} {attribute}"), &|role, admin| {
-            format!("GRANT {role} TO {account}{}", if admin { " WITH ADMIN OPTION" } else { "" })
-        })
-        .await
-    }
-
-    /// A standing right's handle is `attribute`, `member` or `member with admin option`.
-    async fn change_standing(
-        &self,
-        call: &StandingCall,
-        attribute: &(dyn Fn(&str) -> String + Sync),
-        member: &(dyn Fn(&str, bool) -> String + Sync),
-    ) -> Result<(), TargetError> {
-        let known = ATTRIBUTES.iter().find(|(name, _)| *name == call.role && call.handle == "attribute");
-        let sql = match known {
-            Some((name, _)) => attribute(name),
-            None => member(&escape_identifier(&call.role), call.handle.ends_with("admin option")),
-        };
-        self.connect().await?.batch_execute(&sql).await.map_err(|error| failed(&error))
-    }
-}
-
-/// Ends the sessions of ended grants, and waits until those of this one are gone.
-async fn end_sessions(client: &Client, name: &str) -> Result<(), TargetError> {
-    let left =
-        "SELECT count(*) FROM pg_stat_activity a JOIN tempestas.grants g ON g.role_oid = a.usesysid WHERE g.name = $1";
-    for _ in 0..100 {
-        client.batch_execute("SELECT tempestas.end_sessions()").await.map_err(|error| failed(&error))?;
-        let open: i64 = client.query_one(left, &[&name]).await.map_err(|error| failed(&error))?.get(0);
-        if open == 0 {
-            return Ok(());
-        }
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
-    Err(TargetError::Refused("open sessions did not end yet".to_owned()))
-}
-
-/// Claims an order to give: false where the same grant is in force already.
-async fn claim(tx: &tokio_postgres::Transaction<'_>, call: &GrantCall, mark: &str) -> Result<bool, TargetError> {
-    let refused = |error: tokio_postgres::Error| failed(&error);
-    tx.execute(
-        "INSERT INTO tempestas.grants (name, mark, attempt, state) VALUES ($1, $2, 0, 'given') ON CONFLICT (name) DO NOTHING",
-        &[&call.name, &mark],
-    )
-    .await
-    .map_err(refused)?;
-    let row = tx
-        .query_one(
-            "SELECT state, attempt, role_oid IS NOT NULL, clock_timestamp() >= $2 FROM tempestas.grants WHERE name = $1 FOR UPDATE",
-            &[&call.name, &call.until],
-        )
-        .await
-        .map_err(refused)?;
-    let (state, attempt, made, over): (String, i64, bool, bool) = (row.get(0), row.get(1), row.get(2), row.get(3));
-    if state == "ended" || over || attempt >= call.attempt {
-        return Err(TargetError::Late);
-    }
-    tx.execute("UPDATE tempestas.grants SET attempt = $2 WHERE name = $1", &[&call.name, &call.attempt])
-        .await
-        .map_err(refused)?;
-    Ok(!made)
 }
 
 async fn clock(client: &Client) -> Result<Timestamp, TargetError> {

@@ -6,7 +6,12 @@ use tempestas_core::{AccountFound, Digest, Lapse, RightFound, RoleFound, Seconds
 
 use tokio_postgres::error::SqlState;
 
-use super::{ATTRIBUTES, Postgres, clock, failed};
+use super::{
+    Postgres, clock,
+    databases::{self, Inside},
+    failed,
+    power::{ATTRIBUTES, CREATE},
+};
 use crate::TargetError;
 
 /// Predefined roles whose members can undo their own end or take everything.
@@ -19,6 +24,9 @@ const CRITICAL: [&str; 5] = [
 ];
 /// Predefined roles that read what others depend on.
 const PRIVILEGED: [&str; 3] = ["pg_read_all_data", "pg_checkpoint", "pg_database_owner"];
+
+/// Most things that are said of one role; the rest is a number.
+const SAID_MOST: usize = 6;
 
 /// How deep memberships are followed.
 const DEPTH: usize = 16;
@@ -39,6 +47,7 @@ impl Postgres {
     pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
         let client = self.connect_installed().await?;
         let roles = self.read_roles(&client).await?;
+        let insides = self.insides(&client).await?;
         let broker: String =
             client.query_one("SELECT current_user::text", &[]).await.map_err(|error| failed(&error))?.get(0);
         let by_name: BTreeMap<&str, &RoleThere> = roles.iter().map(|role| (role.name.as_str(), role)).collect();
@@ -46,24 +55,40 @@ impl Postgres {
             roles.iter().map(|role| (role.name.as_str(), weight(&by_name, role, DEPTH))).collect();
         let mut found: Vec<RoleFound> = ATTRIBUTES
             .iter()
-            .map(|(name, says)| role_found(name, says, attribute_weight(name), Digest::of(&[name.as_bytes()])))
+            .map(|(name, says)| self.role_found(name, says, attribute_weight(name), Digest::of(&[name.as_bytes()])))
             .collect();
         let offered = |role: &&RoleThere| !role.login && ATTRIBUTES.iter().all(|(name, _)| *name != role.name);
         found.extend(roles.iter().filter(offered).map(|role| {
-            let says = role.says.clone().unwrap_or_else(|| plain_words(role));
+            let inside: Vec<String> = insides.of(&role.name).iter().map(Inside::says).collect();
+            let says = role.says.clone().unwrap_or_else(|| plain_words(role, &inside));
             let weight = weights.get(role.name.as_str()).copied().unwrap_or(Weight::Critical);
-            role_found(&role.name, &says, weight, Digest::of(&[role.permits.as_bytes()]))
+            self.role_found(
+                &role.name,
+                &says,
+                weight,
+                Digest::of(&[role.permits.as_bytes(), inside.join("; ").as_bytes()]),
+            )
+        }));
+        found.extend(databases::ROLES.iter().map(|(name, says, weight)| {
+            let role = self.role_found(name, says, *weight, Digest::of(&[name.as_bytes()]));
+            let lapse = if *name == CREATE { role.lapse } else { never_given(BY_HAND) };
+            RoleFound { lapse, ..role }
         }));
         let mut rights = Vec::new();
         for login in roles.iter().filter(|role| role.login) {
             collect_rights(&by_name, login, &mut rights);
+            // Of a superuser nothing of that adds anything.
+            if !login.attributes.contains(&"SUPERUSER") {
+                rights.extend(insides.of(&login.name).iter().map(|inside| inside.right(&login.name, login.last_seen)));
+            }
         }
+        rights.extend(insides.everybodys());
         let trusted = trusted(&client).await?;
         if !trusted.is_empty() {
             let digest = Digest::of(&[ANY_LOGIN.0.as_bytes()]);
             found.push(RoleFound {
-                lapse: never_given(),
-                ..role_found(ANY_LOGIN.0, ANY_LOGIN.1, Weight::Critical, digest)
+                lapse: never_given(BY_LINE),
+                ..self.role_found(ANY_LOGIN.0, ANY_LOGIN.1, Weight::Critical, digest)
             });
             rights.extend(trusted);
         }
@@ -71,7 +96,7 @@ impl Postgres {
             complete: true,
             clock: clock(&client).await?,
             broker,
-            parts: Vec::new(),
+            parts: insides.parts,
             roles: found,
             accounts: roles
                 .iter()
@@ -89,8 +114,8 @@ impl Postgres {
             .query(
                 "SELECT r.rolname, r.rolcanlogin, r.rolsuper, r.rolcreaterole, r.rolcreatedb, r.rolreplication, r.rolbypassrls,
                         shobj_description(r.oid, 'pg_authid'),
-                        ARRAY(SELECT p.rolname FROM pg_auth_members m JOIN pg_roles p ON p.oid = m.roleid WHERE m.member = r.oid ORDER BY 1),
-                        ARRAY(SELECT m.admin_option FROM pg_auth_members m JOIN pg_roles p ON p.oid = m.roleid WHERE m.member = r.oid ORDER BY p.rolname),
+                        ARRAY(SELECT p.rolname FROM pg_auth_members m JOIN pg_roles p ON p.oid = m.roleid WHERE m.member = r.oid AND NOT EXISTS (SELECT FROM tempestas.grants g WHERE g.role_oid = p.oid) ORDER BY 1),
+                        ARRAY(SELECT m.admin_option FROM pg_auth_members m JOIN pg_roles p ON p.oid = m.roleid WHERE m.member = r.oid AND NOT EXISTS (SELECT FROM tempestas.grants g WHERE g.role_oid = p.oid) ORDER BY p.rolname),
                         EXISTS (SELECT FROM pg_shdepend d WHERE d.refclassid = 'pg_authid'::regclass AND d.refobjid = r.oid AND d.deptype = 'o'),
                         COALESCE((SELECT string_agg(concat_ws(':', d.dbid, d.classid, d.objid), ',' ORDER BY d.dbid, d.classid, d.objid)
                             FROM pg_shdepend d WHERE d.refclassid = 'pg_authid'::regclass AND d.refobjid = r.oid AND d.deptype = 'a'), ''),
@@ -128,13 +153,11 @@ impl Postgres {
 /// What a line of `pg_hba.conf` gives that trusts whoever comes from somewhere.
 const ANY_LOGIN: (&str, &str) = ("any-login", "signs in as any login there is, without proving anything");
 
-fn never_given() -> Lapse {
-    Lapse {
-        by_itself: false,
-        within: Seconds(1),
-        holder_can_undo: true,
-        says: "it is a line of pg_hba.conf, and is not given for a time".to_owned(),
-    }
+const BY_LINE: &str = "it is a line of pg_hba.conf, and is not given for a time";
+const BY_HAND: &str = "it is not given for a time; it is changed on the cluster by hand";
+
+fn never_given(says: &str) -> Lapse {
+    Lapse { by_itself: false, within: Seconds(1), holder_can_undo: true, says: says.to_owned() }
 }
 
 /// Lines that let anyone in; none where we may not read them, which `check` says.
@@ -233,27 +256,42 @@ fn weight(by_name: &BTreeMap<&str, &RoleThere>, role: &RoleThere, depth: usize) 
     attributes.chain(reached).fold(own, Ord::max)
 }
 
-fn plain_words(role: &RoleThere) -> String {
-    match role.holds.len() {
-        0 if role.owns => "owns objects in the cluster's databases".to_owned(),
-        0 => "what was granted to it by name".to_owned(),
-        _ => format!("what is granted to it, and all of {}", role.holds.keys().cloned().collect::<Vec<_>>().join(", ")),
+fn plain_words(role: &RoleThere, inside: &[String]) -> String {
+    let mut parts = inside.to_vec();
+    if !role.holds.is_empty() {
+        parts.push(format!("all of {}", role.holds.keys().cloned().collect::<Vec<_>>().join(", ")));
+    }
+    let more = parts.len().saturating_sub(SAID_MOST);
+    parts.truncate(SAID_MOST);
+    if more > 0 {
+        parts.push(format!("{more} more"));
+    }
+    match parts.as_slice() {
+        [] if role.owns => "owns objects in the cluster's databases".to_owned(),
+        [] => "what was granted to it by name".to_owned(),
+        parts => parts.join("; "),
     }
 }
 
-fn role_found(name: &str, says: &str, weight: Weight, permits: Digest) -> RoleFound {
-    let holder_can_undo = weight == Weight::Critical;
-    let end = "the cluster refuses new sign-ins and ends open sessions by itself within 1 s";
-    let says_end = if holder_can_undo {
-        format!("{end}, though a holder of so much power could undo that while it lasts")
-    } else {
-        end.to_owned()
-    };
-    RoleFound {
-        name: name.to_owned(),
-        says: says.to_owned(),
-        weight,
-        permits,
-        lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo, says: says_end },
+impl Postgres {
+    fn role_found(&self, name: &str, says: &str, weight: Weight, permits: Digest) -> RoleFound {
+        let holder_can_undo = weight == Weight::Critical;
+        let end = if self.own_login {
+            "the cluster takes it from your login and ends every session of that login, those opened before too, by itself within 1 s"
+        } else {
+            "the cluster refuses new sign-ins and ends open sessions by itself within 1 s"
+        };
+        let says_end = if holder_can_undo {
+            format!("{end}, though a holder of so much power could undo that while it lasts")
+        } else {
+            end.to_owned()
+        };
+        RoleFound {
+            name: name.to_owned(),
+            says: says.to_owned(),
+            weight,
+            permits,
+            lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo, says: says_end },
+        }
     }
 }

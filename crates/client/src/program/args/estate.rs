@@ -153,6 +153,9 @@ pub(crate) enum TargetsVerb {
         /// The database for the broker's own schema.
         #[arg(long)]
         database: String,
+        /// Put grants on people's own logins, instead of on a login for the one grant.
+        #[arg(long)]
+        own_login: bool,
         /// File with the password.
         #[arg(long)]
         secret_file: PathBuf,
@@ -287,6 +290,9 @@ pub(crate) enum TargetsVerb {
         /// Path of the target that it runs on, so that ways through it are known; empty for none.
         #[arg(long)]
         runs_on: Option<String>,
+        /// For PostgreSQL: put grants on people's own logins (true), or on a login for the one grant (false).
+        #[arg(long)]
+        own_login: Option<bool>,
     },
 }
 

@@ -1,0 +1,227 @@
+//! Giving, taking away and reading back one grant.
+//!
+//! Each grant has a role of its own on the cluster, so that two of one right, or one beside a standing right, end
+//! separately: a login with what was asked for, or a carrier without sign-in that the person's own login is a member of.
+
+use postgres_protocol::{
+    escape::{escape_identifier, escape_literal},
+    password::scram_sha_256,
+};
+use secrecy::{ExposeSecret, SecretString};
+use tempestas_core::Marked;
+use tokio_postgres::{Client, Transaction};
+
+use super::{Postgres, clock, failed, leftovers, power::Power};
+use crate::{GrantCall, Login, ReadBack, TargetError};
+
+impl Postgres {
+    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+        let power = Power::of(&call.role, &call.part)?;
+        self.keep_time().await?;
+        let mut client = self.connect_installed().await?;
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let tx = client.transaction().await.map_err(refused)?;
+        if claim(&tx, call, &self.mark_of(call)).await? {
+            self.make(&tx, call, &power).await?;
+            tx.commit().await.map_err(refused)?;
+        }
+        // Its role is there, with its end; what is given in another database comes after, and may come twice.
+        if let Some(there) = self.beside(&power).await? {
+            there.batch_execute(&power.give(&escape_identifier(&call.name), false)).await.map_err(refused)?;
+        }
+        Ok(())
+    }
+
+    /// Makes the grant's role, gives it its power, and notes what was there before.
+    async fn make(&self, tx: &Transaction<'_>, call: &GrantCall, power: &Power<'_>) -> Result<(), TargetError> {
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let role = escape_identifier(&call.name);
+        let made = match &call.account {
+            Some(account) => {
+                ensure_is_a_persons(tx, account).await?;
+                format!("CREATE ROLE {role} NOLOGIN; GRANT {role} TO {}", escape_identifier(account))
+            }
+            None => {
+                format!("CREATE ROLE {role} LOGIN INHERIT VALID UNTIL {}", escape_literal(&call.until.to_string()))
+            }
+        };
+        tx.batch_execute(&made).await.map_err(refused)?;
+        if power.database().is_none() {
+            tx.batch_execute(&power.give(&role, false)).await.map_err(refused)?;
+        }
+        let mark = escape_literal(&self.mark_of(call));
+        tx.batch_execute(&format!("COMMENT ON ROLE {role} IS {mark}")).await.map_err(refused)?;
+        tx.execute(
+            "UPDATE tempestas.grants SET
+                 state = 'given', ends = $2, given_at = clock_timestamp(), given_xid = pg_current_xact_id(),
+                 role_oid = (SELECT oid FROM pg_roles WHERE rolname = $1),
+                 member_oid = (SELECT oid FROM pg_roles WHERE rolname = $3),
+                 roles_before = (SELECT array_agg(oid) FROM pg_roles),
+                 members_before = (SELECT array_agg(roleid || ':' || member || CASE WHEN admin_option THEN ':admin' ELSE '' END)
+                                   FROM pg_auth_members)
+             WHERE name = $1",
+            &[&call.name, &call.until, &call.account],
+        )
+        .await
+        .map_err(refused)?;
+        tx.execute(leftovers::NOTE_REACHED, &[&call.name]).await.map_err(refused)?;
+        tx.execute(leftovers::NOTE_OBJECTS, &[&call.name]).await.map_err(refused)?;
+        Ok(())
+    }
+
+    fn mark_of(&self, call: &GrantCall) -> String {
+        format!("{}g{}", self.mark, call.grant)
+    }
+
+    /// Ends the grant for good: laid down before anything else, so that a late order to give it is refused.
+    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+        let client = self.connect_installed().await?;
+        client
+            .execute(
+                "INSERT INTO tempestas.grants (name, mark, attempt, state, ended_at) VALUES ($1, $2, $3, 'ended', clock_timestamp())
+                 ON CONFLICT (name) DO UPDATE SET attempt = greatest(tempestas.grants.attempt, $3)",
+                &[&call.name, &self.mark_of(call), &call.attempt],
+            )
+            .await
+            .map_err(|error| failed(&error))?;
+        let end = format!("CALL tempestas.end_grant({})", escape_literal(&call.name));
+        client.batch_execute(&end).await.map_err(|error| failed(&error))?;
+        end_sessions(&client, &call.name).await
+    }
+
+    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let client = self.connect_installed().await?;
+        let power = Power::of(&call.role, &call.part)?;
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let had =
+            power.is_had_by(&format!("(SELECT oid FROM pg_roles WHERE rolname = {})", escape_literal(&call.name)));
+        // What stands in another database is asked there.
+        let (had, here) = match self.beside(&power).await? {
+            Some(there) => {
+                (there.query_one(&format!("SELECT {had}"), &[]).await.map_err(refused)?.get(0), "$3".to_owned())
+            }
+            None => (true, format!("$3 AND {had}")),
+        };
+        let row = client
+            .query_opt(
+                &format!(
+                    "SELECT g.state = 'given' AND g.ends > clock_timestamp() AND g.ends <= $2 AND {here}
+                            AND CASE WHEN g.member_oid IS NULL THEN r.rolcanlogin
+                                ELSE EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid AND m.member = g.member_oid) END
+                            OR g.state = 'ended' AND EXISTS (SELECT FROM tempestas.sessions s WHERE s.name = g.name)
+                     FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid WHERE g.name = $1"
+                ),
+                &[&call.name, &call.until, &had],
+            )
+            .await
+            .map_err(refused)?;
+        let clock = clock(&client).await?;
+        Ok(ReadBack { there: row.is_some_and(|row| row.get::<_, Option<bool>>(0) == Some(true)), clock })
+    }
+
+    /// A fresh password for the grant's own login; none where it is on the person's.
+    pub(crate) async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
+        if call.account.is_some() {
+            return Ok(None);
+        }
+        let mut client = self.connect_installed().await?;
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let tx = client.transaction().await.map_err(refused)?;
+        let row = tx
+            .query_opt(
+                "SELECT r.rolname FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
+                 WHERE g.name = $1 AND g.state = 'given' AND g.ends > clock_timestamp() FOR UPDATE OF g",
+                &[&call.name],
+            )
+            .await
+            .map_err(refused)?
+            .ok_or(TargetError::Late)?;
+        let user: String = row.get(0);
+        // Made here, so that neither the cluster nor any of its logs ever sees the password.
+        let verifier = scram_sha_256(password.expose_secret().as_bytes());
+        let set = format!("ALTER ROLE {} PASSWORD {}", escape_identifier(&user), escape_literal(&verifier));
+        tx.batch_execute(&set).await.map_err(refused)?;
+        // One to begin with: not our own, and `postgres` only where there is no other.
+        let database = tx
+            .query_opt(
+                "SELECT datname FROM pg_database WHERE datallowconn AND NOT datistemplate AND datname <> current_database()
+                 AND has_database_privilege($1, oid, 'CONNECT') ORDER BY datname = 'postgres', datname LIMIT 1",
+                &[&user],
+            )
+            .await
+            .map_err(refused)?
+            .map_or_else(|| "postgres".to_owned(), |row| row.get(0));
+        tx.commit().await.map_err(refused)?;
+        Ok(Some(Login { user, password, host: self.host.clone(), port: self.port, database }))
+    }
+
+    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+        let client = self.connect_installed().await?;
+        let rows = client
+            .query(
+                "SELECT g.name, substr(g.mark, length($1) + 2) FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
+                 WHERE starts_with(g.mark, $1) AND (g.state = 'given' OR r.rolcanlogin
+                     OR EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid))",
+                &[&self.mark],
+            )
+            .await
+            .map_err(|error| failed(&error))?;
+        Ok(rows
+            .iter()
+            .map(|row| Marked { name: row.get(0), grant: row.get::<_, String>(1).parse().unwrap_or(0) })
+            .collect())
+    }
+}
+
+/// Refuses what is no person's login: a role that can't sign in, or our own.
+async fn ensure_is_a_persons(tx: &Transaction<'_>, account: &str) -> Result<(), TargetError> {
+    let row = tx
+        .query_opt("SELECT rolcanlogin AND rolname <> current_user FROM pg_roles WHERE rolname = $1", &[&account])
+        .await
+        .map_err(|error| failed(&error))?;
+    match row.map(|row| row.get::<_, bool>(0)) {
+        Some(true) => Ok(()),
+        Some(false) => Err(TargetError::Refused("the holder's account is no login of a person there".to_owned())),
+        None => Err(TargetError::Refused("the holder's login is not there any more".to_owned())),
+    }
+}
+
+/// Ends the sessions of ended grants, and waits until those of this one are gone.
+async fn end_sessions(client: &Client, name: &str) -> Result<(), TargetError> {
+    for _ in 0..100 {
+        client.batch_execute("SELECT tempestas.end_sessions()").await.map_err(|error| failed(&error))?;
+        let left = "SELECT count(*) FROM tempestas.sessions WHERE name = $1";
+        let open: i64 = client.query_one(left, &[&name]).await.map_err(|error| failed(&error))?.get(0);
+        if open == 0 {
+            return Ok(());
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    Err(TargetError::Refused("open sessions did not end yet".to_owned()))
+}
+
+/// Claims an order to give: false where the same grant is in force already.
+async fn claim(tx: &Transaction<'_>, call: &GrantCall, mark: &str) -> Result<bool, TargetError> {
+    let refused = |error: tokio_postgres::Error| failed(&error);
+    tx.execute(
+        "INSERT INTO tempestas.grants (name, mark, attempt, state) VALUES ($1, $2, 0, 'given') ON CONFLICT (name) DO NOTHING",
+        &[&call.name, &mark],
+    )
+    .await
+    .map_err(refused)?;
+    let row = tx
+        .query_one(
+            "SELECT state, attempt, role_oid IS NOT NULL, clock_timestamp() >= $2 FROM tempestas.grants WHERE name = $1 FOR UPDATE",
+            &[&call.name, &call.until],
+        )
+        .await
+        .map_err(refused)?;
+    let (state, attempt, made, over): (String, i64, bool, bool) = (row.get(0), row.get(1), row.get(2), row.get(3));
+    if state == "ended" || over || attempt >= call.attempt {
+        return Err(TargetError::Late);
+    }
+    tx.execute("UPDATE tempestas.grants SET attempt = $2 WHERE name = $1", &[&call.name, &call.attempt])
+        .await
+        .map_err(refused)?;
+    Ok(!made)
+}
