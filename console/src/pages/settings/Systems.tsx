@@ -16,9 +16,10 @@ function Change({ target, done }: { target: Target; done: () => void }) {
   const [after, setAfter] = useState(String(target.alarm_after))
   const [secret, setSecret] = useState('')
   const [host, setHost] = useState(target.runs_on ?? '')
+  const [own, setOwn] = useState(target.connector.kind === 'postgres' && target.connector.own_login === true)
   const others = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const save = useAct(
-    () => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host }),
+    () => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null }),
     done,
   )
   return (
@@ -40,6 +41,12 @@ function Change({ target, done }: { target: Target; done: () => void }) {
             <option key={one.path}>{one.path}</option>
           ))}
       </Select>
+      {target.connector.kind === 'postgres' && (
+        <Select label="Grants go on" hint="on people’s own, every session of theirs ends with a grant" value={String(own)} onChange={(event) => setOwn(event.target.value === 'true')}>
+          <option value="false">a login for the one grant</option>
+          <option value="true">people’s own logins</option>
+        </Select>
+      )}
       <div className="flex gap-2 sm:col-span-3">
         <Button type="submit" look="main" busy={save.isPending}>
           Save
