@@ -4,6 +4,7 @@
 //! `/harbour/databases/berths`, `berth_reader@/harbour/databases/berths`); references (`E1042`) as they say them.
 
 mod appointments;
+mod authorities;
 mod conversions;
 mod drift;
 mod elevations;
@@ -19,6 +20,7 @@ mod terms;
 mod ways;
 
 pub use appointments::*;
+pub use authorities::*;
 pub use conversions::*;
 pub use drift::*;
 pub use elevations::*;

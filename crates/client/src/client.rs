@@ -6,16 +6,16 @@ use reqwest::{Certificate, Method, Response, StatusCode, Url};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, ChangeWindow,
-    CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView, DeviceReply, DeviceRequest,
-    DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery,
-    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply,
-    EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply,
-    Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget,
-    NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest, RehearsalView, RehearseRequest, RoleView,
-    ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery, SourceView, StandingFilter, StandingView, StopView,
-    SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery,
-    WaysReply, WhichTarget, WordRequest,
+    AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, AuthoritiesStep,
+    AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
+    DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView,
+    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
+    EligibilityView, EligibleReply, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter,
+    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember,
+    NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
+    RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery,
+    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings,
+    TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -213,6 +213,10 @@ calls! {
     host_enrolment(target: &WhichTarget) -> HostEnrolment = GET ["targets", "enrolment"] query target;
     /// Whether a target can be looked after.
     check_target(target: &WhichTarget) -> CheckReply = POST ["targets", "check"] body target;
+    /// The SSH certificate authorities.
+    authorities() -> AuthoritiesView = GET ["authorities"];
+    /// Takes their rotation a step further.
+    step_authorities(step: &AuthoritiesStep) -> AuthoritiesView = POST ["authorities", "step"] body step;
     /// Roles.
     roles() -> Vec<RoleView> = GET ["roles"];
     /// Alarms.

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 /// The version that this side speaks.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 /// The oldest version that is still served.
 pub const OLDEST: u32 = 1;
 /// Most bytes of a request.
@@ -80,6 +80,34 @@ pub enum Order {
         /// Which.
         standing: Standing,
     },
+    /// Trust exactly these authorities, and hold these certificates void. Since version 2.
+    Trust {
+        /// Which.
+        trusted: Trusted,
+    },
+}
+
+impl Order {
+    /// The oldest version that knows it, which is the one it is sent as: an older program on a host then serves all it can.
+    #[must_use]
+    pub const fn since(&self) -> u32 {
+        match self {
+            Self::Trust { .. } => 2,
+            _ => 1,
+        }
+    }
+}
+
+/// Whom a host lets in by certificate.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Trusted {
+    /// Authorities for people, as lines of `TrustedUserCAKeys`.
+    pub people: Vec<String>,
+    /// Authorities for the account that orders come through.
+    pub orders: Vec<String>,
+    /// Numbers of people's certificates that are void before their end.
+    pub revoked: Vec<u64>,
 }
 
 /// A grant, as an order names it.

@@ -1,14 +1,17 @@
 //! What handlers and keepers share.
 
 use std::{
-    collections::BTreeMap,
-    sync::{Arc, Mutex},
+    collections::{BTreeMap, HashMap},
+    sync::{
+        Arc, Mutex,
+        atomic::{AtomicU64, Ordering},
+    },
 };
 
 use axum::Router;
 use jiff::Timestamp;
 use tempestas_core::{
-    Actor, Caller, Command, Connector, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer, ways::Ways,
+    Actor, Caller, Command, Connector, Digest, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer, ways::Ways,
 };
 use tempestas_store::Store;
 use tempestas_targets::{Place, Target};
@@ -17,7 +20,7 @@ use tokio::sync::{RwLock, RwLockReadGuard, broadcast, watch};
 use url::Url;
 
 use crate::{
-    authorities::{Signs, authority},
+    authorities::{Signs, authorities},
     config::Config,
     identity::Identity,
     passkeys::Passkeys,
@@ -57,6 +60,10 @@ struct Shared {
     routes: Mutex<Option<Router>>,
     installation: String,
     heard: Mutex<BTreeMap<ScopeId, Heard>>,
+    /// What each host was last told to trust, as a digest.
+    trusts: Mutex<HashMap<ScopeId, Digest>>,
+    /// Grows when the authorities change, so that connections are made anew.
+    authorities: AtomicU64,
     /// The graph of ways, and the size of the ledger that it was built at.
     ways: tokio::sync::Mutex<Option<(u64, Arc<Ways>)>>,
 }
@@ -93,6 +100,8 @@ impl App {
             routes: Mutex::default(),
             installation,
             heard: Mutex::default(),
+            trusts: Mutex::default(),
+            authorities: AtomicU64::default(),
             ways: tokio::sync::Mutex::default(),
         };
         Self { shared: Arc::new(shared) }
@@ -210,7 +219,7 @@ impl App {
             programs: &self.config().described.programs,
         };
         if connector.takes_own_key() {
-            let orders = authority(self, Signs::Orders).await?;
+            let orders = authorities(self, Signs::Orders).await?;
             return Target::host(&place, orders).ok_or_else(|| Failure::target("it is no host"));
         }
         let owner = format!("target:{}", scope.0);
@@ -225,6 +234,28 @@ impl App {
         Target::with_secret(&place, secret)
             .map_err(|error| Failure::target(error.to_string()))?
             .ok_or_else(|| Failure::target("it has no secret of its own"))
+    }
+
+    /// Which turn of the authorities it is.
+    pub(crate) fn authorities_turn(&self) -> u64 {
+        self.shared.authorities.load(Ordering::Relaxed)
+    }
+
+    /// The authorities are others now.
+    pub(crate) fn authorities_changed(&self) {
+        self.shared.authorities.fetch_add(1, Ordering::Relaxed);
+    }
+
+    /// What a host was last told to trust.
+    pub(crate) fn trusts(&self, scope: ScopeId) -> Option<Digest> {
+        self.shared.trusts.lock().ok().and_then(|trusts| trusts.get(&scope).copied())
+    }
+
+    /// Notes what a host was told to trust.
+    pub(crate) fn told_to_trust(&self, scope: ScopeId, trusted: Digest) {
+        if let Ok(mut trusts) = self.shared.trusts.lock() {
+            trusts.insert(scope, trusted);
+        }
     }
 
     /// What a keeper last heard.

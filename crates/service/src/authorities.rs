@@ -2,19 +2,24 @@
 
 use anyhow::Context as _;
 use jiff::Timestamp;
-use tempestas_api::LoginReply;
-use tempestas_core::Connector;
+use tempestas_api::{LoginReply, RotationStage};
+use tempestas_core::{Connector, Digest, Grant, ScopeId};
 use tempestas_store::Store;
 use tempestas_targets::{
     GrantCall,
-    linux::{Authority, Certified, Enrolment, host_name, public_key},
+    linux::{Authority, Certified, Enrolment, Trusted, fingerprint, host_name, public_key},
 };
+
+use zeroize::Zeroizing;
 
 use crate::{
     app::App,
     problem::Failure,
     vault::{self, Vault},
 };
+
+/// Most certificates that a host is told are void; the rest is refused there because its grant is not kept.
+const REVOKED_MOST: usize = 10_000;
 
 /// Which authority.
 #[derive(Debug, Clone, Copy)]
@@ -23,44 +28,162 @@ pub(crate) enum Signs {
     Orders,
 }
 
+/// Which in the row: while one follows another, hosts trust both.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Turn {
+    /// Signs.
+    Present,
+    /// Announced to hosts; signs nothing yet.
+    Next,
+    /// Signs nothing any more; still trusted.
+    Past,
+}
+
 impl Signs {
-    const fn name(self) -> &'static str {
+    const BOTH: [Self; 2] = [Self::People, Self::Orders];
+
+    const fn name(self, turn: Turn) -> &'static str {
+        match (self, turn) {
+            (Self::People, Turn::Present) => "ssh-people",
+            (Self::People, Turn::Next) => "ssh-people-next",
+            (Self::People, Turn::Past) => "ssh-people-past",
+            (Self::Orders, Turn::Present) => "ssh-orders",
+            (Self::Orders, Turn::Next) => "ssh-orders-next",
+            (Self::Orders, Turn::Past) => "ssh-orders-past",
+        }
+    }
+
+    const fn word(self) -> &'static str {
         match self {
-            Self::People => "ssh-people",
-            Self::Orders => "ssh-orders",
+            Self::People => "people",
+            Self::Orders => "orders",
         }
     }
 }
 
+/// Whose secrets the authorities are.
+const OWNER: &str = "house";
+
 /// Makes the authorities where there are none yet.
 pub(crate) async fn make(store: &Store, vault: &Vault) -> anyhow::Result<()> {
-    let known = store.sealed(Some("house")).await?;
-    for signs in [Signs::People, Signs::Orders] {
-        if !known.iter().any(|sealed| sealed.name == signs.name()) {
-            let seed = zeroize::Zeroizing::new(vault::random::<32>());
-            store.keep_sealed(&[vault.seal("house", signs.name(), seed.as_slice())?]).await?;
+    let known = store.sealed(Some(OWNER)).await?;
+    for signs in Signs::BOTH {
+        let name = signs.name(Turn::Present);
+        if !known.iter().any(|sealed| sealed.name == name) {
+            store.keep_sealed(&[vault.seal(OWNER, name, vault::random::<32>().as_slice())?]).await?;
         }
     }
     Ok(())
 }
 
-/// An authority, ready to sign.
-pub(crate) async fn authority(app: &App, signs: Signs) -> anyhow::Result<Authority> {
-    let known = app.store().sealed(Some("house")).await?;
-    let sealed = known.iter().find(|sealed| sealed.name == signs.name());
-    let sealed = sealed.context("a certificate authority is not in the database; restore it from a backup")?;
-    let seed = app.vault().open_sealed(sealed)?;
-    let seed: &[u8; 32] = seed.as_slice().try_into().context("a certificate authority has not 32 bytes")?;
-    Ok(Authority::from_seed(seed))
+/// The seeds of the authorities there are, by the names they are sealed under.
+struct Seeds(Vec<(String, Zeroizing<Vec<u8>>)>);
+
+impl Seeds {
+    async fn open(app: &App) -> anyhow::Result<Self> {
+        let known = app.store().sealed(Some(OWNER)).await?;
+        let ours = known.iter().filter(|sealed| sealed.name.starts_with("ssh-"));
+        let open = ours.map(|sealed| anyhow::Ok((sealed.name.clone(), app.vault().open_sealed(sealed)?)));
+        Ok(Self(open.collect::<anyhow::Result<_>>()?))
+    }
+
+    fn seed(&self, signs: Signs, turn: Turn) -> Option<&[u8]> {
+        self.0.iter().find(|(name, _)| name == signs.name(turn)).map(|(_, seed)| seed.as_slice())
+    }
+
+    fn present(&self, signs: Signs) -> anyhow::Result<&[u8]> {
+        self.seed(signs, Turn::Present)
+            .context("a certificate authority is not in the database; restore it from a backup")
+    }
+
+    fn rotation(&self) -> RotationStage {
+        match (self.seed(Signs::Orders, Turn::Next), self.seed(Signs::Orders, Turn::Past)) {
+            (Some(_), _) => RotationStage::Announced,
+            (None, Some(_)) => RotationStage::Switched,
+            (None, None) => RotationStage::Steady,
+        }
+    }
+
+    /// Those that sign, or did, or will: what hosts trust. The one that signs first.
+    fn trusted(&self, signs: Signs) -> anyhow::Result<Vec<Authority>> {
+        [Turn::Present, Turn::Next, Turn::Past]
+            .into_iter()
+            .filter_map(|turn| self.seed(signs, turn))
+            .map(|seed| {
+                let seed: &[u8; 32] = seed.try_into().context("a certificate authority has not 32 bytes")?;
+                Ok(Authority::from_seed(seed))
+            })
+            .collect()
+    }
+}
+
+/// The authorities of one kind that hosts may trust, ready to sign; the one that signs first.
+pub(crate) async fn authorities(app: &App, signs: Signs) -> anyhow::Result<Vec<Authority>> {
+    let seeds = Seeds::open(app).await?;
+    seeds.present(signs)?;
+    seeds.trusted(signs)
+}
+
+/// Fingerprints of the authorities of one kind, as OpenSSH shows them; the one that signs first.
+pub(crate) async fn fingerprints(app: &App, signs: Signs) -> anyhow::Result<Vec<String>> {
+    lines(app, signs).await?.iter().map(|line| Ok(fingerprint(line)?)).collect()
+}
+
+/// How far a rotation is.
+pub(crate) async fn rotation(app: &App) -> anyhow::Result<RotationStage> {
+    Ok(Seeds::open(app).await?.rotation())
+}
+
+/// What a host has to trust at this moment, and which of its certificates are void before their end.
+pub(crate) async fn trusted(app: &App, scope: ScopeId) -> anyhow::Result<Trusted> {
+    let (people, orders) = (lines(app, Signs::People).await?, lines(app, Signs::Orders).await?);
+    let now = Timestamp::now();
+    let world = app.world().await;
+    let void = |grant: &&Grant| grant.target == scope && !grant.wanted && grant.until > now;
+    let mut revoked: Vec<u64> =
+        world.grants.values().rev().filter(void).map(|grant| grant.id.0).take(REVOKED_MOST).collect();
+    revoked.sort_unstable();
+    Ok(Trusted { people, orders, revoked })
+}
+
+/// Names what a host has to trust.
+pub(crate) fn digest(trusted: &Trusted) -> Digest {
+    Digest::of_json(trusted)
+}
+
+async fn lines(app: &App, signs: Signs) -> anyhow::Result<Vec<String>> {
+    let comment = format!("tempestas {} {}", app.installation(), signs.word());
+    authorities(app, signs).await?.iter().map(|one| Ok(one.public_line(&comment)?)).collect()
+}
+
+/// One step of a rotation: announces a new pair, has it sign, or withdraws the past one.
+pub(crate) async fn step(app: &App, from: RotationStage) -> anyhow::Result<()> {
+    let seeds = Seeds::open(app).await?;
+    let seal = |signs: Signs, turn: Turn, seed: &[u8]| app.vault().seal(OWNER, signs.name(turn), seed);
+    let mut keep = Vec::new();
+    let mut forget = Vec::new();
+    for signs in Signs::BOTH {
+        match from {
+            RotationStage::Steady => {
+                keep.push(seal(signs, Turn::Next, Zeroizing::new(vault::random::<32>()).as_slice())?)
+            }
+            RotationStage::Announced => {
+                keep.push(seal(signs, Turn::Past, seeds.present(signs)?)?);
+                let next = seeds.seed(signs, Turn::Next).context("the next authority is not there")?;
+                keep.push(seal(signs, Turn::Present, next)?);
+                forget.push((OWNER, signs.name(Turn::Next)));
+            }
+            RotationStage::Switched => forget.push((OWNER, signs.name(Turn::Past))),
+        }
+    }
+    app.store().change_sealed(&keep, &forget).await?;
+    app.authorities_changed();
+    Ok(())
 }
 
 /// What a host is given to be looked after: sentences, a script that places it, one that takes it away.
 pub(crate) async fn enrolment(app: &App, scope: u64, user: &str) -> Result<(Vec<String>, String, String), Failure> {
-    let line = async |signs: Signs, comment: &str| {
-        anyhow::Ok(authority(app, signs).await?.public_line(&format!("tempestas {} {comment}", app.installation()))?)
-    };
-    let people = line(Signs::People, "people").await?;
-    let orders = line(Signs::Orders, "orders").await?;
+    let (people, orders) = (lines(app, Signs::People).await?, lines(app, Signs::Orders).await?);
     let enrolment =
         Enrolment { installation: app.installation(), scope, service: user, people: &people, orders: &orders };
     Ok((enrolment.says(), enrolment.script(), enrolment.undo()))
@@ -91,8 +214,10 @@ pub(crate) async fn certify(
         until: call.until,
         terminal: true,
     };
-    let certificate = authority(app, Signs::People)
-        .await?
+    let signing = authorities(app, Signs::People).await?;
+    let certificate = signing
+        .first()
+        .context("there is no certificate authority")?
         .certify(&public_key(key).map_err(refused)?, &says, Timestamp::now())
         .map_err(refused)?;
     let certificate =

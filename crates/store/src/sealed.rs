@@ -24,8 +24,24 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub async fn keep_sealed(&self, all: &[Sealed]) -> Result<(), StoreError> {
+        self.change_sealed(all, &[]).await
+    }
+
+    /// The same, with others forgotten for good in the same step, each by owner and name: no state in between has both, or
+    /// neither.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn change_sealed(&self, all: &[Sealed], forget: &[(&str, &str)]) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
         let mut tx = write.begin().await?;
+        for (owner, name) in forget {
+            sqlx::query("DELETE FROM sealed WHERE owner = ?1 AND name = ?2")
+                .bind(owner)
+                .bind(name)
+                .execute(&mut *tx)
+                .await?;
+        }
         for sealed in all {
             sqlx::query("INSERT OR REPLACE INTO sealed (owner, name, key_id, body) VALUES (?1, ?2, ?3, ?4)")
                 .bind(&sealed.owner)

@@ -236,9 +236,10 @@ impl Target {
         }))
     }
 
-    /// A host, by the authority that signs orders; nothing is called yet. None for what is no host.
+    /// A host, by the authorities that sign orders, the one to be tried first first; nothing is called yet. None for
+    /// what is no host.
     #[must_use]
-    pub fn host(place: &Place<'_>, orders: Authority) -> Option<Self> {
+    pub fn host(place: &Place<'_>, orders: Vec<Authority>) -> Option<Self> {
         let Connector::Linux { host, port, user, host_key } = place.connector else { return None };
         let address = Address { host: host.clone(), port: *port, user: user.clone(), host_key: host_key.clone() };
         Some(Self::Linux(Linux::new(address, orders, place.installation, place.scope.0)))
@@ -384,6 +385,17 @@ impl Target {
         match self {
             Self::Postgres(target) => limited(target.login(call, password)).await,
             Self::Brightwater(_) | Self::Fathom(_) | Self::Linux(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
+        }
+    }
+
+    /// Has a host trust exactly these authorities, and hold these certificates void. Others know neither.
+    ///
+    /// # Errors
+    /// When the host didn't take it.
+    pub async fn trust(&self, trusted: &linux::Trusted) -> Result<(), TargetError> {
+        match self {
+            Self::Linux(target) => limited(target.trust(trusted)).await,
+            _ => Ok(()),
         }
     }
 

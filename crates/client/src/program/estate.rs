@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use anyhow::Context as _;
-use tempestas_api::{NewFolder, NewTarget, SurveyReply, TargetSettings, WhichTarget};
+use tempestas_api::{AuthoritiesStep, HostTrust, NewFolder, NewTarget, SurveyReply, TargetSettings, WhichTarget};
 use tempestas_core::Connector;
 
 use super::{args::TargetsVerb, session::Session, show};
@@ -68,6 +68,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let reply = session.fresh(async |client| client.accept_survey(&which).await).await?;
             session.print(&reply, surveyed)
         }
+        TargetsVerb::Authorities { step, leave_behind } => authorities(session, step.as_deref(), leave_behind).await,
         TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on, own_login } => {
             let settings = TargetSettings {
                 target: path.clone(),
@@ -192,5 +193,26 @@ pub(crate) async fn alarms(session: &Session, settle: Option<&str>) -> anyhow::R
             [one.id.clone(), state, show::when(one.since), one.says.clone()]
         });
         show::table(&["id", "state", "since", "what"], rows, "No alarm.");
+    })
+}
+
+async fn authorities(session: &Session, step: Option<&str>, leave_behind: bool) -> anyhow::Result<()> {
+    let mut view = session.client().authorities().await?;
+    if let Some(step) = step {
+        let due = view.stage.step();
+        anyhow::ensure!(step == due, "{}; the step that follows is `{due}`", view.says);
+        let step = AuthoritiesStep { from: view.stage, leave_behind };
+        view = session.fresh(async |client| client.step_authorities(&step).await).await?;
+    }
+    session.print(&view, |view| {
+        println!("For SSH, {}.", view.says);
+        println!("  people  {}", view.people.join("\n          "));
+        println!("  orders  {}", view.orders.join("\n          "));
+        let row = |host: &HostTrust| {
+            let told = if host.told { "told" } else { "not told yet" };
+            [host.path.clone(), told.to_owned(), host.trouble.clone().unwrap_or_default()]
+        };
+        show::table(&["host", "of these", "in the way"], view.hosts.iter().map(row), "No host is looked after.");
+        println!("The step that follows is `tempestas targets authorities {}`.", view.stage.step());
     })
 }

@@ -74,6 +74,7 @@ pub enum What {
     Founded { installation: String },
     EpochBegun { epoch: u32, restored_size: u64, restored_root: Digest },
     KeyRotated { key: String },
+    AuthoritiesChanged { step: String },
     SubjectAdded { subject: SubjectId },
     MemberAdded { group: SubjectId, member: SubjectId },
     MemberRemoved { group: SubjectId, member: SubjectId },
@@ -246,6 +247,7 @@ impl What {
             Self::Founded { .. }
             | Self::EpochBegun { .. }
             | Self::KeyRotated { .. }
+            | Self::AuthoritiesChanged { .. }
             | Self::FolderAdded { .. }
             | Self::TargetAdded { .. }
             | Self::TargetSet { .. }
@@ -355,6 +357,7 @@ impl What {
             Self::Founded { .. }
             | Self::EpochBegun { .. }
             | Self::KeyRotated { .. }
+            | Self::AuthoritiesChanged { .. }
             | Self::Converted { .. }
             | Self::ConversionUndone { .. }
             | Self::WaveBegun { .. }

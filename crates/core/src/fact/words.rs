@@ -18,6 +18,7 @@ impl What {
                 format!("began epoch {epoch} from a backup of {restored_size} facts")
             }
             Self::KeyRotated { key } => format!("changed the master key to {key}"),
+            Self::AuthoritiesChanged { step } => format!("took the SSH authorities a step further: {step}"),
             Self::SubjectAdded { subject } => format!("added {}", who(subject)),
             Self::MemberAdded { group, member } => format!("put {} into {}", who(member), who(group)),
             Self::MemberRemoved { group, member } => format!("took {} out of {}", who(member), who(group)),

@@ -71,6 +71,7 @@ overseer       get    /duties
 overseer       get    /estate
 overseer       get    /targets
 overseer       get    /roles
+overseer       get    /authorities
 overseer       get    /alarms
 overseer       get    /standing
 overseer       get    /conversions
@@ -99,6 +100,7 @@ administrator  post   /targets/survey
 administrator  post   /targets/accept
 administrator  get    /targets/enrolment
 administrator  post   /targets/check
+administrator  post   /authorities/step
 administrator  post   /alarms/{id}/settle
 administrator  post   /conversions/preview
 administrator  post   /conversions

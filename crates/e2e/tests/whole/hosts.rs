@@ -6,11 +6,14 @@ use std::{
 };
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_api::{Chosen, ConvertRequest, LoginAsk, NewAccount, NewTerms, StandingFilter, WhichTarget};
+use tempestas_api::{
+    AuthoritiesStep, Chosen, ConvertRequest, LoginAsk, NewAccount, NewTerms, RotationStage, StandingFilter, WhichTarget,
+};
 use tempestas_core::{ItemState, rehearsal::Rhythm};
 use tempestas_demo::{
     cluster::free_port,
     hosts::{CRANE, Host, Lab, enrol, missing},
+    seed,
 };
 use tempestas_host::protocol::{Grant, Order, Outcome, Reply, Request, Standing, VERSION};
 
@@ -80,7 +83,7 @@ impl Pier {
 
     /// A fresh key of Tomas's, certified for an elevation.
     async fn certified(&self, id: &str) -> Key {
-        let directory = self.house.path().join(format!("key-{id}"));
+        let directory = self.house.path().join(format!("key-{id}-{}", seed::random_word()));
         std::fs::create_dir_all(&directory).unwrap();
         let key = Key::new(&directory);
         let ask = LoginAsk { public_key: Some(key.public()) };
@@ -486,4 +489,70 @@ async fn a_host_does_nothing_beyond_its_own_bounds_whoever_orders_it() {
     let again = give(|grant| grant.attempt += 5);
     assert_eq!(ordered(&again), Outcome::Late, "an order that comes after the end changes nothing");
     assert_eq!(ordered(&Request { order: Order::Marked, ..good.clone() }), Outcome::Marked(Vec::new()));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_pair_of_authorities_follows_another_and_what_was_taken_back_is_void_on_the_host() {
+    let pier = Pier::new(1).await;
+    let (mara, host) = (pier.house.client(MARA), &pier.hosts[0]);
+    let told = async || mara.authorities().await.unwrap().hosts.iter().all(|host| host.told);
+    let step = async |from, leave_behind| mara.step_authorities(&AuthoritiesStep { from, leave_behind }).await;
+    let (id, _) = pier.live("run:look-at-crane", 600).await;
+    let old = pier.certified(&id).await;
+    eventually("the host is told what to trust", told).await;
+    let before = mara.authorities().await.unwrap();
+    assert_eq!((before.stage, before.people.len()), (RotationStage::Steady, 1));
+
+    assert_eq!(step(RotationStage::Steady, false).await.unwrap().people.len(), 2);
+    assert!(step(RotationStage::Steady, false).await.is_err(), "a step taken twice");
+    eventually("the next pair is announced", told).await;
+    assert_eq!(old.says(host, "id -un"), "tomas", "the present pair signs on");
+    step(RotationStage::Announced, false).await.unwrap();
+    eventually("both are trusted", told).await;
+    let new = pier.certified(&id).await;
+    assert_eq!(new.says(host, "id -un"), "tomas", "the new pair signs");
+    let after = step(RotationStage::Switched, false).await.unwrap();
+    assert_ne!(after.people, before.people);
+    assert_ne!(after.orders, before.orders);
+    eventually("the past pair is withdrawn", told).await;
+    assert_eq!(host.sh("cat /etc/tempestas/*_ca.pub").unwrap().lines().count(), 2);
+    assert_eq!(new.says(host, "id -un"), "tomas");
+    mara.survey(&WhichTarget { target: pier.paths[0].clone() }).await.expect("orders still come through");
+
+    // A host that can't be told holds the next step up, until it is left behind.
+    host.sh("sed -i 's/^follow_authorities.*/follow_authorities = false/' /etc/tempestas/host.toml").unwrap();
+    step(RotationStage::Steady, false).await.unwrap();
+    let refused = step(RotationStage::Announced, false).await.unwrap_err().to_string();
+    assert!(refused.contains(&pier.paths[0]) && refused.contains("not been told"), "{refused}");
+    eventually("the host says why", async || {
+        let hosts = mara.authorities().await.unwrap().hosts;
+        hosts[0].trouble.as_ref().is_some_and(|why| why.contains("host.toml doesn't let orders change"))
+    })
+    .await;
+    step(RotationStage::Announced, true).await.unwrap();
+    step(RotationStage::Switched, true).await.unwrap();
+    // It trusts none that there is any more: what the loss of the authorities looks like, and what ends it.
+    let which = WhichTarget { target: pier.paths[0].clone() };
+    let lost = mara.survey(&which).await.unwrap_err().to_string();
+    assert!(lost.contains("run what `tempestas targets enrolment` prints on it"), "{lost}");
+    host.sh(&mara.host_enrolment(&which).await.unwrap().script).unwrap();
+    eventually("the host lets orders in again", async || mara.survey(&which).await.is_ok()).await;
+    host.sh("sed -i 's/^follow_authorities.*/follow_authorities = true/' /etc/tempestas/host.toml").unwrap();
+    eventually("the host is told", told).await;
+    let new = pier.certified(&id).await;
+    assert_eq!(new.says(host, "id -un"), "tomas");
+
+    // What was given back is void by its number, whatever else the host would say.
+    pier.house.client(TOMAS).give_back(&id).await.unwrap();
+    pier.house.over(&id).await;
+    eventually("the list is delivered", async || told().await && host.sh("test -s /etc/tempestas/revoked").is_ok())
+        .await;
+    let certificate = std::fs::read_to_string(new.0.with_file_name("key-cert.pub")).unwrap();
+    let asked = format!(
+        "echo '{}' > /tmp/c-cert.pub; ssh-keygen -Q -f /etc/tempestas/revoked /tmp/c-cert.pub",
+        certificate.trim()
+    );
+    let said = host.run(&asked).unwrap();
+    assert!(!said.status.success() && String::from_utf8_lossy(&said.stdout).contains("REVOKED"), "{said:?}");
+    assert!(!new.run(host, "tomas", "id").status.success());
 }

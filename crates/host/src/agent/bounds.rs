@@ -35,6 +35,13 @@ pub(crate) struct Bounds {
     /// Accounts that get nothing and lose nothing: the sealed emergency holders.
     #[serde(default)]
     pub(crate) sealed: Vec<String>,
+    /// Whether orders may change which authorities are trusted here.
+    #[serde(default = "yes")]
+    pub(crate) follow_authorities: bool,
+}
+
+const fn yes() -> bool {
+    true
 }
 
 impl Bounds {

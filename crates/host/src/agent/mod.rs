@@ -11,6 +11,7 @@ mod standing;
 mod sudoers;
 mod survey;
 mod timers;
+mod trust;
 
 use std::{
     fmt,
@@ -140,6 +141,7 @@ impl Host {
             Order::HoldsStanding { standing } => Outcome::There(self.holds_standing(standing)?),
             Order::TakeStanding { standing } => self.take_standing(standing)?,
             Order::RestoreStanding { standing } => self.restore_standing(standing)?,
+            Order::Trust { trusted } => self.trust(trusted)?,
         };
         drop(lock);
         Ok(outcome)

@@ -34,9 +34,12 @@ pub(crate) fn set(kept: &Kept) -> Result<(), Failed> {
         let at = kept.grant.until.to_zoned(TimeZone::UTC).strftime("%Y-%m-%d %H:%M:%S UTC").to_string();
         let unit = format!("--unit=tempestas-end-{}-{}", kept.grant.name, kept.grant.attempt);
         let calendar = format!("--on-calendar={at}");
+        // By how long the host has run, too: a clock that is set back moves no end.
+        let left = kept.grant.until.duration_since(jiff::Timestamp::now()).as_secs().max(0) + 1;
+        let active = format!("--on-active={left}s");
         return run_program(
             "systemd-run",
-            &["--quiet", "--collect", &unit, &calendar, "--timer-property=AccuracySec=1s", PROGRAM, "sweep"],
+            &["--quiet", "--collect", &unit, &calendar, &active, "--timer-property=AccuracySec=1s", PROGRAM, "sweep"],
         );
     }
     // In a process group of its own, so that it outlives the sign-in that brought the order.

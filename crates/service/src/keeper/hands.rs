@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use tempestas_core::{AlarmKind, Command, ConversionId, Grant, Order, Said, ScopeId, Standing, Task};
 use tempestas_targets::{GrantCall, StandingCall, Target, TargetError};
 
-use crate::app::App;
+use crate::{app::App, authorities};
 
 /// One piece of work.
 pub(super) enum Work {
@@ -46,11 +46,29 @@ impl Hands {
             Work::KeepTime => {
                 let clock = target.clock().await?;
                 self.check_skew(clock).await;
-                target.keep_time().await
+                target.keep_time().await?;
+                self.trust(target).await
             }
             Work::ReadBack => self.read_back(target).await,
             Work::Survey => Ok(()),
         }
+    }
+
+    /// Tells a host whom to trust, where that is not what it was told last.
+    async fn trust(&self, target: &Target) -> Result<(), TargetError> {
+        if !matches!(target, Target::Linux(_)) {
+            return Ok(());
+        }
+        let trusted = authorities::trusted(&self.app, self.scope).await.map_err(|error| {
+            tracing::error!(%error, "what hosts have to trust can't be read");
+            TargetError::Refused("its authorities can't be read here; the log says why".to_owned())
+        })?;
+        let digest = authorities::digest(&trusted);
+        if self.app.trusts(self.scope) != Some(digest) {
+            target.trust(&trusted).await?;
+            self.app.told_to_trust(self.scope, digest);
+        }
+        Ok(())
     }
 
     async fn read_back(&self, target: &Target) -> Result<(), TargetError> {

@@ -79,7 +79,7 @@ struct Keeper {
     app: App,
     scope: ScopeId,
     /// The target, with its open connections; made anew after it failed, or is reached otherwise.
-    target: Option<(Connector, Arc<Target>)>,
+    target: Option<(Connector, u64, Arc<Target>)>,
     /// Work that failed, and when it is tried again.
     backing_off: BTreeMap<String, Waiting>,
     /// Work under way, by key; whether it is an order to give.
@@ -87,6 +87,8 @@ struct Keeper {
     tasks: JoinSet<Ended>,
     read_back_at: Timestamp,
     kept_time_at: Timestamp,
+    /// The turn of the authorities that the target was last told about.
+    told_turn: u64,
     surveyed_at: Option<Timestamp>,
 }
 
@@ -102,6 +104,7 @@ impl Keeper {
             tasks: JoinSet::new(),
             read_back_at: long_ago,
             kept_time_at: long_ago,
+            told_turn: 0,
             surveyed_at: None,
         }
     }
@@ -148,8 +151,9 @@ impl Keeper {
         }
         let surveys = &self.app.config().surveys;
         let (every, read_back) = (surveys.every.0, surveys.read_back.0);
-        if now.duration_since(self.kept_time_at) >= KEEP_TIME_EVERY {
-            self.kept_time_at = now;
+        let turn = self.app.authorities_turn();
+        if now.duration_since(self.kept_time_at) >= KEEP_TIME_EVERY || turn != self.told_turn {
+            (self.kept_time_at, self.told_turn) = (now, turn);
             self.begin(&connector, "keep-time".to_owned(), Work::KeepTime, false, now).await?;
         }
         // With nothing to read back the target would not be called, and not have answered.
@@ -177,11 +181,12 @@ impl Keeper {
         if waits || self.under_way.contains_key(&key) {
             return Ok(());
         }
+        let turn = self.app.authorities_turn();
         let target = match &self.target {
-            Some((known, target)) if known == connector => Arc::clone(target),
+            Some((known, at, target)) if known == connector && *at == turn => Arc::clone(target),
             _ => {
                 let target = Arc::new(self.app.target(self.scope, connector).await?);
-                self.target = Some((connector.clone(), Arc::clone(&target)));
+                self.target = Some((connector.clone(), turn, Arc::clone(&target)));
                 target
             }
         };

@@ -1,6 +1,7 @@
 //! The whole route table; it is the map of what can be attacked.
 
 mod appointments;
+mod authorities;
 mod conversions;
 mod devices;
 mod drift;
@@ -104,6 +105,8 @@ fn table() -> Table {
         .post("/targets/accept", estate::accept, "Take in a survey that was held")
         .get("/targets/enrolment", estate::host_enrolment, "What a host is given to be looked after")
         .post("/targets/check", estate::check, "Whether a target can be looked after")
+        .get("/authorities", authorities::show, "The SSH certificate authorities, and which hosts trust them")
+        .post("/authorities/step", authorities::step, "Have one pair of authorities follow another, step by step")
         .get("/roles", estate::roles, "Roles that targets offer")
         .get("/alarms", estate::alarms, "Alarms")
         .post("/alarms/{id}/settle", estate::settle, "Settle an alarm that a person may settle")

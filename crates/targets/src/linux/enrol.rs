@@ -10,10 +10,10 @@ pub struct Enrolment<'e> {
     pub scope: u64,
     /// The account that orders come through.
     pub service: &'e str,
-    /// Line of the authority for people.
-    pub people: &'e str,
-    /// Line of the authority for the service.
-    pub orders: &'e str,
+    /// Lines of the authorities for people.
+    pub people: &'e [String],
+    /// Lines of the authorities for the service.
+    pub orders: &'e [String],
 }
 
 impl Enrolment<'_> {
@@ -39,8 +39,8 @@ impl Enrolment<'_> {
             .replace("@SERVICE@", self.service)
             .replace("@HOST@", &host)
             .replace("@INSTALLATION@", self.installation)
-            .replace("@PEOPLE@", self.people)
-            .replace("@ORDERS@", self.orders)
+            .replace("@PEOPLE@", &self.people.join("\n"))
+            .replace("@ORDERS@", &self.orders.join("\n"))
     }
 
     /// A script that takes all of it away again.

@@ -30,6 +30,9 @@ all_commands = true
 groups = []
 # Accounts that are given nothing and from which nothing is taken: the sealed emergency holders.
 sealed = []
+# Whether orders may change which authorities are trusted here, as when one follows another. With `false` this host's
+# root does it, by running the enrolment script again.
+follow_authorities = true
 # Commands that may be given under a name, as sudoers writes them, like
 # restart-gates = ["/usr/bin/systemctl restart gates"]
 [commands]

@@ -18,12 +18,13 @@ use russh::{
     keys::{PublicKey, PublicKeyOrCertificate, ssh_key::HashAlg},
 };
 use tempestas_core::{AccountFound, Activity, Digest, Lapse, Marked, RightFound, RoleFound, Seconds, Survey, Weight};
-use tempestas_host::protocol::{self, Order, Outcome, REPLY_MOST, Reply, Request, VERSION};
+use tempestas_host::protocol::{self, Order, Outcome, REPLY_MOST, Reply, Request};
 
 use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
 
 pub use authority::{Authority, CertificateError, Certified, public_key};
 pub use enrol::Enrolment;
+pub use tempestas_host::protocol::Trusted;
 
 /// Where the program lies on a host.
 pub const PROGRAM: &str = "/usr/local/libexec/tempestas-host";
@@ -51,7 +52,8 @@ pub struct Address {
 /// A Linux host.
 pub struct Linux {
     address: Address,
-    orders: Authority,
+    /// Authorities that sign orders, the one to be tried first first.
+    orders: Vec<Authority>,
     installation: String,
     name: String,
 }
@@ -77,7 +79,7 @@ fn broke_off(_: russh::Error) -> TargetError {
 }
 
 impl Linux {
-    pub(crate) fn new(address: Address, orders: Authority, installation: &str, scope: u64) -> Self {
+    pub(crate) fn new(address: Address, orders: Vec<Authority>, installation: &str, scope: u64) -> Self {
         let name = host_name(installation, scope);
         Self { address, orders, installation: installation.to_owned(), name }
     }
@@ -85,7 +87,7 @@ impl Linux {
     /// Sends one order, on a connection and with a certificate of its own.
     async fn order(&self, order: Order) -> Result<(Outcome, Timestamp), TargetError> {
         let request = Request {
-            version: VERSION,
+            version: order.since(),
             installation: self.installation.clone(),
             target: self.name.clone(),
             ordered_at: Timestamp::now(),
@@ -125,7 +127,6 @@ impl Linux {
             }
             _ => return Err(TargetError::Unreachable("no connection".to_owned())),
         };
-        let own = authority::passing_key();
         let now = Timestamp::now();
         let says = Certified {
             principal: &format!("{}@{}", self.address.user, self.name),
@@ -134,16 +135,18 @@ impl Linux {
             until: now + CONNECTION_LASTS,
             terminal: false,
         };
-        let certificate = self
-            .orders
-            .certify(own.public_key(), &says, now)
-            .map_err(|error| TargetError::Refused(error.to_string()))?;
-        let let_in = session
-            .authenticate_openssh_cert(&self.address.user, Arc::new(own), certificate)
-            .await
-            .map_err(broke_off)?;
-        if let_in.success() {
-            return Ok(session);
+        for orders in &self.orders {
+            let own = authority::passing_key();
+            let certificate = orders
+                .certify(own.public_key(), &says, now)
+                .map_err(|error| TargetError::Refused(error.to_string()))?;
+            let let_in = session
+                .authenticate_openssh_cert(&self.address.user, Arc::new(own), certificate)
+                .await
+                .map_err(broke_off)?;
+            if let_in.success() {
+                return Ok(session);
+            }
         }
         Err(TargetError::Refused(
             "it doesn't let the service account in; run what `tempestas targets enrolment` prints on it, as root"
@@ -275,6 +278,10 @@ impl Linux {
 
     pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         self.done(Order::RestoreStanding { standing: standing(call) }).await
+    }
+
+    pub(crate) async fn trust(&self, trusted: &Trusted) -> Result<(), TargetError> {
+        self.done(Order::Trust { trusted: trusted.clone() }).await
     }
 
     async fn done(&self, order: Order) -> Result<(), TargetError> {

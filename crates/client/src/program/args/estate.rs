@@ -274,6 +274,15 @@ pub(crate) enum TargetsVerb {
         /// Path.
         path: String,
     },
+    /// The SSH certificate authorities and which hosts trust them; or one pair following another.
+    Authorities {
+        /// The step: `announce` a next pair to hosts, `switch` to it, `finish` with the past one.
+        #[arg(value_parser = ["announce", "switch", "finish"])]
+        step: Option<String>,
+        /// Go on though some hosts were not told; they have to be enrolled anew.
+        #[arg(long, requires = "step")]
+        leave_behind: bool,
+    },
     /// Change settings.
     Set {
         /// Path.

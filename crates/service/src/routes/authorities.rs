@@ -1,0 +1,75 @@
+//! The SSH certificate authorities: which hosts trust them, and one pair following another.
+
+use tempestas_api::{AuthoritiesStep, AuthoritiesView, HostTrust, RotationStage};
+use tempestas_core::{Command, Connector, Refusal, ScopeId, What};
+
+use crate::{
+    authorities::{self, Signs, digest, trusted},
+    callers::{Administrator, Overseer, SignedIn},
+    door::{Answer, Body, Json},
+    problem::Failure,
+};
+
+async fn hosts(me: &SignedIn) -> Result<Vec<HostTrust>, Failure> {
+    let hosts: Vec<(ScopeId, String)> = {
+        let (sight, world) = (me.sight().await, me.app.world().await);
+        let is_host = |target: &&tempestas_core::Target| {
+            matches!(target.connector, Connector::Linux { .. }) && sight.sees_scope(&world, target.scope)
+        };
+        world.targets.values().filter(is_host).map(|target| (target.scope, world.path(target.scope))).collect()
+    };
+    let mut told = Vec::with_capacity(hosts.len());
+    for (scope, path) in hosts {
+        let wanted = digest(&trusted(&me.app, scope).await?);
+        told.push(HostTrust { path, told: me.app.trusts(scope) == Some(wanted), trouble: me.app.heard(scope).trouble });
+    }
+    Ok(told)
+}
+
+async fn view(me: &SignedIn) -> Answer<AuthoritiesView> {
+    let stage = authorities::rotation(&me.app).await?;
+    Ok(Json(AuthoritiesView {
+        stage,
+        says: match stage {
+            RotationStage::Steady => "one pair signs, and no other is trusted",
+            RotationStage::Announced => "a next pair is announced to hosts; the present one still signs",
+            RotationStage::Switched => "the new pair signs; hosts trust the past one still",
+        }
+        .to_owned(),
+        people: authorities::fingerprints(&me.app, Signs::People).await?,
+        orders: authorities::fingerprints(&me.app, Signs::Orders).await?,
+        hosts: hosts(me).await?,
+    }))
+}
+
+pub(super) async fn show(Overseer(me): Overseer) -> Answer<AuthoritiesView> {
+    view(&me).await
+}
+
+/// Takes the one step that follows the stage which was looked at.
+pub(super) async fn step(
+    Administrator(me): Administrator,
+    Body(step): Body<AuthoritiesStep>,
+) -> Answer<AuthoritiesView> {
+    let root = me.app.world().await.root.ok_or_else(|| Refusal::Conflict("nothing was founded here yet".to_owned()))?;
+    super::estate::ensure_may_run(&me, root).await?;
+    let stage = authorities::rotation(&me.app).await?;
+    if stage != step.from {
+        return Err(Refusal::Changed("the authorities have been taken a step further meanwhile".to_owned()).into());
+    }
+    if stage != RotationStage::Steady && !step.leave_behind {
+        let behind: Vec<String> =
+            hosts(&me).await?.into_iter().filter(|host| !host.told).map(|host| host.path).collect();
+        if !behind.is_empty() {
+            return Err(Refusal::Conflict(format!(
+                "{} {} not been told yet; wait until they were, or leave them behind: they have to be enrolled anew then",
+                behind.join(", "),
+                if behind.len() == 1 { "has" } else { "have" }
+            ))
+            .into());
+        }
+    }
+    authorities::step(&me.app, stage).await?;
+    me.submit(Command::Note(What::AuthoritiesChanged { step: stage.step().to_owned() })).await?;
+    view(&me).await
+}
