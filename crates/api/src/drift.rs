@@ -70,3 +70,12 @@ pub struct IgnoreDrift {
     /// Until when.
     pub until: Timestamp,
 }
+
+/// What would have to change where a right comes from.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SourcePatch {
+    /// What it is, in one plain sentence.
+    pub says: String,
+    /// As text that tools take: a unified diff of a host's file, SQL for a cluster; none where there is no such form.
+    pub patch: Option<String>,
+}

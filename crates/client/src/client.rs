@@ -14,8 +14,8 @@ use tempestas_api::{
     LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember,
     NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
     RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery,
-    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings,
-    TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest,
+    TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 
 use crate::ClientError;
@@ -249,6 +249,8 @@ calls! {
     ways(query: &WaysQuery) -> WaysReply = GET ["ways"] query query;
     /// Differences that surveys saw.
     drift(filter: &DriftFilter) -> Vec<DriftView> = GET ["drift"] query filter;
+    /// What to change where a right comes from.
+    source_patch(id: &str) -> SourcePatch = GET ["drift", id, "patch"];
     /// Takes a difference as it is.
     adopt_drift(id: &str) -> Done = POST ["drift", id, "adopt"];
     /// Has the target put back as it was.

@@ -86,7 +86,7 @@ impl Caution {
                 "nobody else holds this role there all the time: until somebody asks, nobody has it".to_owned()
             }
             Self::OwnedElsewhere { conversion, since } => format!(
-                "{conversion} took it away and it is back since {}: something else puts it there, and will again; mend its source first",
+                "{conversion} took it away and it is back since {}: something else puts it there, and will again; mend its source first (`tempestas drift patch` writes what to change there)",
                 since.strftime("%F %R UTC")
             ),
         }

@@ -53,6 +53,8 @@ pub enum How {
     RunsOn,
     /// Can start programs on the host it runs on.
     Starts,
+    /// Has a key that opens the account.
+    SignsInAs,
 }
 
 /// One step of a way.
@@ -217,6 +219,13 @@ impl Ways {
             })
             .collect();
         for right in rights {
+            // One account's key in another's authorized_keys.
+            if let Some(role) = world.roles.get(&right.role)
+                && let Some(account) = role.name.strip_prefix("as:")
+                && matches!(world.connector(role.target), Some(Connector::Linux { .. }))
+            {
+                self.step(Place::Right(right), How::SignsInAs, Place::Account(role.target, account.to_owned()));
+            }
             let Some(role) = world.roles.get(&right.role).filter(|role| role.weight == Weight::Critical) else {
                 continue;
             };
@@ -399,6 +408,7 @@ impl Step {
             How::DoesEverything => format!("which can do {to}"),
             How::RunsOn => format!("on which another runs: {to}"),
             How::Starts => format!("which can start {to}"),
+            How::SignsInAs => format!("which signs in as {to}"),
         }
     }
 }

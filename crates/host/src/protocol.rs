@@ -80,6 +80,11 @@ pub enum Order {
         /// Which.
         standing: Standing,
     },
+    /// Say what would have to change where a right is written, changing nothing. Since version 2.
+    Patch {
+        /// Which.
+        standing: Standing,
+    },
     /// Trust exactly these authorities, and hold these certificates void. Since version 2.
     Trust {
         /// Which.
@@ -92,7 +97,7 @@ impl Order {
     #[must_use]
     pub const fn since(&self) -> u32 {
         match self {
-            Self::Trust { .. } => 2,
+            Self::Trust { .. } | Self::Patch { .. } => 2,
             _ => 1,
         }
     }
@@ -171,6 +176,8 @@ pub enum Outcome {
     Leftovers(Vec<Leftover>),
     /// Numbers and names of the grants that the host keeps.
     Marked(Vec<(u64, String)>),
+    /// What would have to change, as a unified diff; nothing where no file of text gives the right.
+    Patch(Option<String>),
     /// The host ended this grant already.
     Late,
     /// It was not done, and why; it names no account and no secret.

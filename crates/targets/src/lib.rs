@@ -369,6 +369,19 @@ impl Target {
         each!(self, target => target.take_standing(call))
     }
 
+    /// What would have to change where a standing right comes from, for whoever keeps that elsewhere, as text that their
+    /// tools take; none where we know of no such form.
+    ///
+    /// # Errors
+    /// When the target can't be read.
+    pub async fn patch(&self, call: &StandingCall) -> Result<Option<String>, TargetError> {
+        match self {
+            Self::Linux(target) => limited(target.patch(call)).await,
+            Self::Postgres(_) => Ok(Postgres::patch(call)),
+            Self::Brightwater(_) | Self::Fathom(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
+        }
+    }
+
     /// Puts a standing right back.
     ///
     /// # Errors

@@ -2,7 +2,7 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Instant, Input, Section, TextArea, Weight, Wrong } from '../../parts/basics'
+import { Button, Copyable, Instant, Input, Section, Shown, TextArea, Weight, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count } from '../../words/time'
@@ -27,8 +27,18 @@ function Ignore({ one, close }: { one: One; close: () => void }) {
   )
 }
 
+function Patch({ id }: { id: string }) {
+  const patch = useData(['patch', id], ['standing'], () => get('/api/v1/drift/{id}/patch', { at: { id } }))
+  return (
+    <Shown of="what to change" query={patch}>
+      {(found) => (found.patch ? <Copyable block label="what to change" text={found.patch} /> : <p>There is no form for this system that tools take; {found.says}.</p>)}
+    </Shown>
+  )
+}
+
 function Row({ one, may }: { one: One; may: boolean }) {
   const [ignoring, setIgnoring] = useState(false)
+  const [patching, setPatching] = useState(false)
   const adopt = useAct(() => post('/api/v1/drift/{id}/adopt', undefined, { id: one.id }))
   const putBack = useAct(() => post('/api/v1/drift/{id}/put-back', undefined, { id: one.id }))
   return (
@@ -50,6 +60,9 @@ function Row({ one, may }: { one: One; may: boolean }) {
             <Button busy={adopt.isPending} onClick={() => adopt.mutate()}>
               Adopt
             </Button>
+            <Button look="quiet" onClick={() => setPatching(true)}>
+              For its source …
+            </Button>
             <Button look="quiet" onClick={() => setIgnoring(true)}>
               Ignore …
             </Button>
@@ -57,6 +70,9 @@ function Row({ one, may }: { one: One; may: boolean }) {
         )}
       </span>
       <Wrong error={putBack.error ?? adopt.error} />
+      <Dialog wide open={patching} onClose={() => setPatching(false)} title="What to change at its source" says="For whoever keeps that elsewhere, so that it doesn’t come back. Nothing is changed here.">
+        {patching && <Patch id={one.id} />}
+      </Dialog>
       <Dialog open={ignoring} onClose={() => setIgnoring(false)} title="Ignore it until a date" says="It stays as it is on its system, and nothing is heard of it until then.">
         <Ignore one={one} close={() => setIgnoring(false)} />
       </Dialog>

@@ -26,6 +26,13 @@ pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<
             println!("{drift} is being put back; `tempestas convert list` shows when it was read back.");
             Ok(())
         }
+        DriftVerb::Patch { drift } => {
+            let patch = session.client().source_patch(&drift).await?;
+            session.print(&patch, |patch| match &patch.patch {
+                Some(text) => print!("{text}"),
+                None => println!("There is no form for this system that tools take; {}.", patch.says),
+            })
+        }
         DriftVerb::Ignore { drift, reason, until } => {
             let request = IgnoreDrift { reason, until };
             session.fresh(async |client| client.ignore_drift(&drift, &request).await).await?;

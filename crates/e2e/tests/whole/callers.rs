@@ -76,6 +76,7 @@ overseer       get    /alarms
 overseer       get    /standing
 overseer       get    /conversions
 overseer       get    /drift
+overseer       get    /drift/{id}/patch
 overseer       get    /sources
 overseer       get    /ways
 overseer       get    /eligibilities

@@ -7,9 +7,10 @@ use std::{
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{
-    AuthoritiesStep, Chosen, ConvertRequest, LoginAsk, NewAccount, NewTerms, RotationStage, StandingFilter, WhichTarget,
+    AuthoritiesStep, Chosen, ConvertRequest, DriftFilter, LoginAsk, NewAccount, NewTerms, RotationStage,
+    StandingFilter, WaysQuery, WhichTarget,
 };
-use tempestas_core::{ItemState, rehearsal::Rhythm};
+use tempestas_core::{ItemState, Weight, rehearsal::Rhythm};
 use tempestas_demo::{
     cluster::free_port,
     hosts::{CRANE, Host, Lab, enrol, missing},
@@ -357,13 +358,20 @@ async fn a_line_of_sudoers_loses_one_name_and_gets_it_back_word_for_word() {
         held.unwrap_or_else(|| panic!("{account} is not seen to hold {role}")).clone()
     };
     assert_eq!(named("psol", "root").chain, ["%sudo in /etc/sudoers"]);
-    assert!(!named("lmadsen", "sudo:ef307211").direct, "a name in an alias is not taken out of the line");
+    assert_eq!(named("lmadsen", "sudo:ef307211").chain, ["an alias in /etc/sudoers.d/pier"]);
     assert!(all.iter().all(|one| !(one.account == "ironquay" && one.role == "run:look-at-crane")), "excepted by name");
-    for (account, owner) in [("jweir", "henrik.voss"), ("psol", ODA), ("key efa309 ironquay-remote", "ines.kowal")] {
+    for (account, owner) in [
+        ("jweir", "henrik.voss"),
+        ("psol", ODA),
+        ("lmadsen", "lene.madsen"),
+        ("key efa309 ironquay-remote", "ines.kowal"),
+    ] {
         let new = NewAccount { target: path.clone(), account: account.to_owned() };
         mara.set_account(owner, &new).await.unwrap();
     }
-    let chosen = vec![named("jweir", "root").id, named("psol", "group:sudo").id];
+    let chosen = ["jweir root", "psol group:sudo", "lmadsen sudo:ef307211"]
+        .map(|one| one.split_once(' ').map(|(account, role)| named(account, role).id).unwrap())
+        .to_vec();
     let plan = mara.preview_conversion(&Chosen { chosen: chosen.clone() }).await.unwrap();
     let converted = mara.convert(&ConvertRequest::at_once(chosen, plan.digest)).await.unwrap();
     let became = async |state: ItemState| {
@@ -378,8 +386,25 @@ async fn a_line_of_sudoers_loses_one_name_and_gets_it_back_word_for_word() {
     let after = host.sh("cat /etc/sudoers.d/pier").unwrap();
     assert!(after.contains("\n#1004 ALL = (ALL) NOPASSWD: ALL\n"), "{after}");
     assert!(!after.contains("jweir") && after.contains("%crane, !ironquay"), "{after}");
+    assert!(after.contains("\nNIGHT, !lmadsen ALL = (root)"), "the alias serves other lines: {after}");
     assert!(!host.sh("id -nG psol").unwrap().contains("sudo"));
-    host.sh("visudo -c").unwrap();
+    host.sh("visudo -c && ! su lmadsen -c 'sudo -n -l' | grep -q reboot").unwrap();
+
+    // Something puts one of them back each night: that is said, and what to change at its source.
+    host.sh("sed -i 's/^#1004 ALL/jweir, #1004 ALL/' /etc/sudoers.d/pier").unwrap();
+    // Not at once: what a survey sees of our own act is no drift.
+    let back = async || {
+        mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
+        mara.drift(&DriftFilter::default()).await.unwrap().into_iter().find(|one| one.account == "jweir")
+    };
+    eventually("it is seen to be back", async || back().await.is_some()).await;
+    let back = back().await.unwrap();
+    assert!(back.says.contains("again"), "{}", back.says);
+    let patch = mara.source_patch(&back.id).await.unwrap().patch.unwrap();
+    host.sh(&format!("cat > /tmp/source.diff <<'END'\n{patch}END\ncp /etc/sudoers.d/pier /tmp/pier")).unwrap();
+    assert!(patch.contains("\n-jweir, #1004 ALL = (ALL) NOPASSWD: ALL\n+#1004 ALL = (ALL) NOPASSWD: ALL\n"), "{patch}");
+    host.sh("sed -i 's/^jweir, #1004 ALL/#1004 ALL/' /etc/sudoers.d/pier").unwrap();
+    mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
     mara.undo_conversion(&converted.id).await.unwrap();
     became(ItemState::Restored).await;
     let restored = host.sh("cat /etc/sudoers.d/pier /etc/group /root/.ssh/authorized_keys").unwrap();
@@ -555,4 +580,46 @@ async fn one_pair_of_authorities_follows_another_and_what_was_taken_back_is_void
     let said = host.run(&asked).unwrap();
     assert!(!said.status.success() && String::from_utf8_lossy(&said.stdout).contains("REVOKED"), "{said:?}");
     assert!(!new.run(host, "tomas", "id").status.success());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn hidden_ways_to_root_are_found_and_lead_on_in_the_graph() {
+    let pier = Pier::new(1).await;
+    let (host, mara, path) = (&pier.hosts[0], pier.house.client(MARA), &pier.paths[0]);
+    host.sh(
+        "groupadd -g 2001 editors && usermod -aG editors lmadsen && chgrp editors /etc/cron.d && chmod g+w /etc/cron.d
+         mkdir -p /home/tomas/.ssh /home/psol/.ssh
+         ssh-keygen -q -t ed25519 -N '' -f /home/tomas/.ssh/id_ed25519
+         cat /home/tomas/.ssh/id_ed25519.pub >> /home/psol/.ssh/authorized_keys
+         cp /usr/bin/tail /opt/look && chown jweir /opt/look
+         printf '%s\n' 'tomas ALL=(root) /usr/bin/less /var/log/crane.log' 'tomas ALL=(root) /usr/bin/tail -n 5 /var/log/crane.log' \
+             'tomas ALL=(root) /usr/bin/find' 'tomas ALL=(root) /usr/bin/find /var -newer /tmp/x' 'tomas ALL=(root) /opt/look' > /etc/sudoers.d/crane",
+    )
+    .unwrap();
+    mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
+    let all = mara.standing(&StandingFilter::default()).await.unwrap();
+    let here: Vec<_> = all.iter().filter(|one| one.scope == *path).collect();
+    let roles = mara.roles().await.unwrap();
+    let weight_of = |says: &str| {
+        let role = roles.iter().find(|role| role.says.contains(says)).unwrap_or_else(|| panic!("{says}: {roles:?}"));
+        assert!(here.iter().any(|one| one.account == "tomas" && one.role == role.role), "{says} is nobody's");
+        role.weight
+    };
+    for (says, weight) in [
+        ("less /var/log/crane.log; as good as root, for /usr/bin/less runs whatever is typed", Weight::Critical),
+        ("tail -n 5 /var/log/crane.log", Weight::Privileged),
+        ("find; as good as root, for /usr/bin/find does whatever its arguments say", Weight::Critical),
+        ("find /var -newer /tmp/x", Weight::Privileged),
+        ("look; as good as root, for /opt/look may be replaced by uid 1002", Weight::Critical),
+    ] {
+        assert_eq!(weight_of(says), weight, "{says}");
+    }
+    let writes = here.iter().find(|one| one.account == "lmadsen" && one.role == "root").unwrap();
+    assert_eq!(writes.chain, ["%editors may write /etc/cron.d"]);
+    let crosses = here.iter().find(|one| one.account == "tomas" && one.role == "as:psol").unwrap();
+    assert!(crosses.chain[0].contains("in authorized_keys of psol"), "{:?}", crosses.chain);
+    let query = WaysQuery { of: Some(TOMAS.to_owned()), to: None };
+    let ways = mara.ways(&query).await.unwrap();
+    let leads = ways.ways.iter().any(|way| way.steps.iter().any(|step| step.contains("which signs in as `psol`")));
+    assert!(leads, "the graph stops at the key: {:?}", ways.ways);
 }

@@ -5,6 +5,7 @@ mod activity;
 mod bounds;
 mod ending;
 mod grants;
+mod hidden;
 mod inventory;
 mod processes;
 mod standing;
@@ -141,6 +142,7 @@ impl Host {
             Order::HoldsStanding { standing } => Outcome::There(self.holds_standing(standing)?),
             Order::TakeStanding { standing } => self.take_standing(standing)?,
             Order::RestoreStanding { standing } => self.restore_standing(standing)?,
+            Order::Patch { standing } => self.patch(standing)?,
             Order::Trust { trusted } => self.trust(trusted)?,
         };
         drop(lock);

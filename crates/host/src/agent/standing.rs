@@ -28,7 +28,39 @@ pub(crate) struct Key {
     line: Line,
 }
 
+impl Key {
+    /// The key itself, without its kind, options and comment.
+    pub(crate) fn blob(&self) -> Option<&str> {
+        self.line.text.split_whitespace().find(|word| word.starts_with("AAAA"))
+    }
+}
+
+/// How a rule comes to name an account.
+enum Written {
+    /// In its own list of users, written so.
+    Directly(String),
+    /// Through an alias, by this name.
+    ByAlias(String),
+}
+
+impl Written {
+    /// The line without that account; nothing where nobody would be left.
+    fn taken_out_of(&self, line: &Line) -> Option<String> {
+        match self {
+            Self::Directly(name) => line.without(name),
+            // The alias may serve other rules, so this one makes an exception of its member.
+            Self::ByAlias(name) => line.except(name),
+        }
+    }
+}
+
 impl Line {
+    /// The same with an exception at the end of its list of users.
+    fn except(&self, user: &str) -> Option<String> {
+        let (_, end) = *self.user_spans().last()?;
+        Some(format!("{}, !{user}{}", self.text.get(..end)?, self.text.get(end..)?))
+    }
+
     /// Where each name of its list of users begins and ends.
     fn user_spans(&self) -> Vec<(usize, usize)> {
         let bytes = self.text.as_bytes();
@@ -116,23 +148,60 @@ impl Host {
         Ok(None)
     }
 
-    /// The rule that gives an account a role by naming it, and how it is written there.
-    fn rule_naming(&self, standing: &Standing) -> Result<Option<(Rule, String)>, Failed> {
+    /// The rule that gives an account a role by naming it, in its list of users or in an alias, and how it does. A later
+    /// exception takes out what came before it.
+    fn rule_naming(&self, standing: &Standing) -> Result<Option<(Rule, Written)>, Failed> {
         let uid = self.account(&standing.account)?.map(|account| account.uid);
         for rule in self.rules()? {
-            let written = rule.who.iter().find_map(|(named, excepted)| match named {
-                Named::User(name) if !excepted && *name == standing.account => Some(name.clone()),
-                Named::Uid(id) if !excepted && Some(*id) == uid => Some(format!("#{id}")),
-                _ => None,
-            });
+            let written = rule
+                .who
+                .iter()
+                .filter_map(|(named, excepted)| match named {
+                    Named::User(name) if *name == standing.account => Some((name.clone(), *excepted)),
+                    Named::Uid(id) if Some(*id) == uid => Some((format!("#{id}"), *excepted)),
+                    _ => None,
+                })
+                .next_back();
             let ours = rule.line.file.file_name().is_some_and(|name| name.to_string_lossy().starts_with("tempestas-"));
-            if let Some(written) = written.filter(|written| !ours && rule.line.users().contains(&written.as_str()))
+            if let Some((written, false)) = written.filter(|_| !ours)
                 && self.role_of(&rule).name == standing.role
             {
+                let is_direct = rule.line.users().contains(&written.as_str());
+                let written = if is_direct { Written::Directly(written) } else { Written::ByAlias(written) };
                 return Ok(Some((rule, written)));
             }
         }
         Ok(None)
+    }
+
+    /// What would have to change where a right is written, for whoever keeps that file elsewhere: as `patch` reads it.
+    pub(crate) fn patch(&self, standing: &Standing) -> Result<Outcome, Failed> {
+        let told = match standing.handle.split_once(':') {
+            Some(("sudoers", _)) => self.rule_naming(standing)?.map(|(rule, written)| {
+                let became = written.taken_out_of(&rule.line).unwrap_or_default();
+                (rule.line, became)
+            }),
+            Some(("key", digest)) => self.key(digest)?.map(|key| (key.line, String::new())),
+            _ => None,
+        };
+        Ok(Outcome::Patch(told.map(|(line, became)| {
+            let file = self.shown(&line.file);
+            let text = self.text(&line.file).unwrap_or_default();
+            let at = lines_of(&line.file, &text)
+                .iter()
+                .take_while(|known| known.text != line.text)
+                .map(|known| known.text.lines().count())
+                .sum::<usize>()
+                + 1;
+            let side = |sign: char, text: &str| text.lines().map(|line| format!("{sign}{line}\n")).collect::<String>();
+            let (old, new) = (line.text.lines().count(), became.lines().count());
+            format!(
+                "--- {file}\n+++ {file}\n@@ -{at},{old} +{},{new} @@\n{}{}",
+                if new == 0 { at - 1 } else { at },
+                side('-', &line.text),
+                side('+', &became)
+            )
+        })))
     }
 
     pub(crate) fn holds_standing(&self, standing: &Standing) -> Result<bool, Failed> {
@@ -161,7 +230,7 @@ impl Host {
             Some(("sudoers", _)) => {
                 // Each line that names it so; a second one would keep the right.
                 while let Some((rule, written)) = self.rule_naming(standing)? {
-                    let became = rule.line.without(&written).unwrap_or_default();
+                    let became = written.taken_out_of(&rule.line).unwrap_or_default();
                     self.note_taken(standing, &rule.line, &became)?;
                     self.change_line(&rule.line, &became)?;
                 }
@@ -266,6 +335,16 @@ mod tests {
             ("b ALL=(ALL) a, /bin/a\n", "a", None),
         ] {
             assert_eq!(line(text).without(user).as_deref(), left, "`{user}` out of {text:?}");
+        }
+    }
+
+    #[test]
+    fn a_member_of_an_alias_becomes_an_exception_of_that_line_alone() {
+        for (text, left) in [
+            ("NIGHT ALL = (root) /sbin/reboot\n", "NIGHT, !b ALL = (root) /sbin/reboot\n"),
+            ("a, NIGHT \\\n ALL = ALL\n", "a, NIGHT, !b \\\n ALL = ALL\n"),
+        ] {
+            assert_eq!(line(text).except("b").as_deref(), Some(left));
         }
     }
 

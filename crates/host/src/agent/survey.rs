@@ -54,6 +54,14 @@ impl Host {
         }
         self.memberships(&accounts, &groups, &mut roles, &mut rights);
         self.roots(&accounts, &mut roles, &mut rights)?;
+        rights.extend(self.writers(&accounts, &groups));
+        let powerful = rights.iter().map(|held| held.account.clone()).collect();
+        let (crossing, opened) = self.crossing_keys(&accounts, &powerful)?;
+        rights.extend(crossing);
+        if rights.iter().any(|held| held.role == "root") {
+            roles.entry("root".to_owned()).or_insert_with(|| self.everything());
+        }
+        roles.extend(opened.into_iter().map(|role| (role.name.clone(), role)));
         Ok(Found {
             complete: true,
             broker: self.bounds.service.clone(),
@@ -75,17 +83,24 @@ impl Host {
             offered.push(self.everything());
         }
         for (name, commands) in &self.bounds.commands {
-            offered.push(Role {
-                name: format!("run:{name}"),
-                says: format!("runs as root: {}", commands.join(", ")),
-                becomes_root: false,
-                privileged: true,
-                offered: true,
-                permits: commands.clone(),
-            });
+            offered.push(self.listed(name, commands.clone()));
         }
         offered.extend(self.bounds.groups.iter().map(|name| self.membership_role(name)));
         offered
+    }
+
+    /// A list of commands that the bounds name.
+    fn listed(&self, name: &str, commands: Vec<String>) -> Role {
+        let escape = self.escapes(&commands);
+        let more = escape.as_ref().map_or_else(String::new, |why| format!("; as good as root, for {why}"));
+        Role {
+            name: format!("run:{name}"),
+            says: format!("runs as root: {}{more}", commands.join(", ")),
+            becomes_root: escape.is_some(),
+            privileged: true,
+            offered: true,
+            permits: commands,
+        }
     }
 
     fn everything(&self) -> Role {
@@ -123,18 +138,20 @@ impl Host {
             let mut known = known.clone();
             known.sort();
             if known == commands {
-                let says = format!("runs as root: {}", commands.join(", "));
-                let name = format!("run:{name}");
-                return Role { name, says, becomes_root: false, privileged: true, offered: true, permits: commands };
+                return self.listed(name, commands);
             }
         }
+        let escape = self.escapes(&commands).filter(|_| rule.as_root);
         let whom = if rule.as_root { "root" } else { "another account" };
         let digest = ring::digest::digest(&ring::digest::SHA256, format!("{whom} {}", commands.join(",")).as_bytes());
         let digest: String = digest.as_ref().iter().take(4).map(|byte| format!("{byte:02x}")).collect();
         Role {
             name: format!("sudo:{digest}"),
-            says: format!("runs as {whom}: {}", commands.join(", ")),
-            becomes_root: false,
+            says: match &escape {
+                Some(why) => format!("runs as {whom}: {}; as good as root, for {why}", commands.join(", ")),
+                None => format!("runs as {whom}: {}", commands.join(", ")),
+            },
+            becomes_root: escape.is_some(),
             privileged: true,
             offered: false,
             permits: commands,
@@ -145,7 +162,7 @@ impl Host {
         line.file.file_name().is_some_and(|name| name.to_string_lossy().starts_with("tempestas-"))
     }
 
-    fn shown(&self, file: &Path) -> String {
+    pub(super) fn shown(&self, file: &Path) -> String {
         Path::new("/").join(file.strip_prefix(&self.root).unwrap_or(file)).display().to_string()
     }
 
@@ -183,7 +200,8 @@ impl Host {
             if rule.line.users().contains(&as_written) {
                 (name.to_owned(), Vec::new(), Some(format!("sudoers:{}", rule.line.digest())))
             } else {
-                (name.to_owned(), vec![format!("an alias in {file}")], None)
+                let handle = Some(format!("sudoers:{}", rule.line.digest()));
+                (name.to_owned(), vec![format!("an alias in {file}")], handle)
             }
         };
         let by_group = |group: &Group| {

@@ -98,7 +98,7 @@ fn plan_item_view(
 }
 
 /// What is done on the target, in plain words.
-fn taken_away(world: &World, held: &Standing) -> String {
+pub(super) fn taken_away(world: &World, held: &Standing) -> String {
     let role = world.roles.get(&held.right.role).map_or("?", |role| role.name.as_str());
     let account = world.text(held.account);
     match world.connector(held.target) {

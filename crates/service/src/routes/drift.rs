@@ -1,12 +1,15 @@
 //! Drift: adopt, put back, ignore.
 
-use tempestas_api::{Done, DriftFilter, DriftStateView, DriftView, IgnoreDrift};
-use tempestas_core::{Command, Drift, DriftState, Owners, Said, World};
+use tempestas_api::{Done, DriftFilter, DriftStateView, DriftView, IgnoreDrift, SourcePatch};
+use tempestas_core::{Command, Drift, DriftId, DriftState, Owners, Said, World};
 
-use super::reference;
+use tempestas_targets::StandingCall;
+
+use super::{conversions::taken_away, reference};
 use crate::{
     callers::{Administrator, Overseer},
     door::{Answer, At, Body, Json, Query},
+    problem::Failure,
 };
 
 pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<DriftFilter>) -> Answer<Vec<DriftView>> {
@@ -72,4 +75,25 @@ pub(super) async fn ignore(
 pub(super) async fn put_back(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
     me.submit(Command::PutBackDrift { drift: reference(&id)? }).await?;
     Ok(Json(Done {}))
+}
+
+/// What to change at the source of a right that something else puts there, changing nothing.
+pub(super) async fn patch(Overseer(me): Overseer, At(id): At) -> Answer<SourcePatch> {
+    let id: DriftId = reference(&id)?;
+    let (call, connector, scope, says) = {
+        let (sight, world) = (me.sight().await, me.app.world().await);
+        let drift = world
+            .drifts
+            .get(&id)
+            .filter(|drift| sight.sees_scope(&world, drift.target))
+            .ok_or_else(|| Failure::unknown("drift", &id.to_string(), "`tempestas drift` lists them"))?;
+        let connector = world
+            .connector(drift.target)
+            .cloned()
+            .ok_or_else(|| Failure::target("its target is not looked after any more"))?;
+        let says = taken_away(&world, &drift.standing);
+        (StandingCall::new(&world, &drift.standing), connector, drift.target, says)
+    };
+    let patch = me.app.target(scope, &connector).await?.patch(&call).await?;
+    Ok(Json(SourcePatch { says: format!("at its source: {says}"), patch }))
 }

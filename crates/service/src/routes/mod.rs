@@ -114,6 +114,7 @@ fn table() -> Table {
         .get("/standing", standing::list, "Standing rights")
         .get("/ways", ways::ways, "Who can reach something, or what somebody can reach, and how")
         .get("/drift", drift::list, "What surveys saw that nobody did through Tempestas")
+        .get("/drift/{id}/patch", drift::patch, "What to change where a right comes from, for whoever keeps that")
         .post("/drift/{id}/adopt", drift::adopt, "Take a difference as it is")
         .post("/drift/{id}/put-back", drift::put_back, "Have the target put back as it was")
         .post("/drift/{id}/ignore", drift::ignore, "Hear nothing of a difference until a date")

@@ -280,6 +280,13 @@ impl Linux {
         self.done(Order::RestoreStanding { standing: standing(call) }).await
     }
 
+    pub(crate) async fn patch(&self, call: &StandingCall) -> Result<Option<String>, TargetError> {
+        match self.order(Order::Patch { standing: standing(call) }).await? {
+            (Outcome::Patch(patch), _) => Ok(patch),
+            _ => Err(otherwise()),
+        }
+    }
+
     pub(crate) async fn trust(&self, trusted: &Trusted) -> Result<(), TargetError> {
         self.done(Order::Trust { trusted: trusted.clone() }).await
     }

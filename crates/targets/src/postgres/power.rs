@@ -152,6 +152,13 @@ impl Postgres {
         Ok(row.map_err(|error| failed(&error))?.get(0))
     }
 
+    /// The statement that takes it away, for whoever keeps the cluster's roles elsewhere.
+    pub(crate) fn patch(call: &StandingCall) -> Option<String> {
+        let power = Power::of(&call.role, &call.part).ok()?;
+        let place = power.database().map_or_else(String::new, |database| format!("-- in database {database}\n"));
+        Some(format!("{place}{};\n", power.take(&grantee(&call.account))))
+    }
+
     pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let power = Power::of(&call.role, &call.part)?;
         self.run(&power, &power.take(&grantee(&call.account))).await

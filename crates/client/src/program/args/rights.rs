@@ -56,6 +56,11 @@ pub(crate) enum DriftVerb {
         /// Its reference, like f12.
         drift: String,
     },
+    /// What to change where a right comes from that something else puts there: a diff, or SQL; changes nothing.
+    Patch {
+        /// Its reference, like f12.
+        drift: String,
+    },
     /// Hear nothing of one until a date.
     Ignore {
         /// Its reference, like f12.
