@@ -1,5 +1,7 @@
 //! Scopes, targets, roles, alarms.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -49,6 +51,14 @@ pub struct TargetView {
     pub alarm_after: u32,
     /// Path of the target that it runs on, as an administrator said.
     pub runs_on: Option<String>,
+    /// What administrators say of it.
+    pub labels: BTreeMap<String, String>,
+    /// What it says of itself.
+    pub attributes: BTreeMap<String, String>,
+    /// Since when it is being surveyed, where it is at present.
+    pub surveying: Option<Timestamp>,
+    /// How the last survey went; none since the service started.
+    pub last_survey: Option<LastSurvey>,
     /// When a survey last changed something.
     pub surveyed_at: Option<Timestamp>,
     /// Whether a survey waits for a person.
@@ -61,6 +71,17 @@ pub struct TargetView {
     pub standing: usize,
     /// Live grants there.
     pub live: usize,
+}
+
+/// How a survey went.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct LastSurvey {
+    /// When it ended.
+    pub at: Timestamp,
+    /// How long it took, in milliseconds.
+    pub took_ms: f64,
+    /// What came of it, in plain words.
+    pub says: String,
 }
 
 /// A target to look after.
@@ -113,6 +134,9 @@ pub struct TargetSettings {
     /// For PostgreSQL: whether grants are put on people's own logins, instead of on a login for the one grant.
     #[serde(default)]
     pub own_login: Option<bool>,
+    /// What administrators say of it, in place of what was said.
+    #[serde(default)]
+    pub labels: Option<BTreeMap<String, String>>,
 }
 
 /// How a target is let be looked after.

@@ -1,6 +1,8 @@
 //! Terms and what holds for an ask.
 
 use crate::PauseView;
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tempestas_core::{Act, LapseRule, ReasonRule, Seconds, Starts, TicketRule, Weight};
@@ -72,6 +74,12 @@ pub struct NewTerms {
     /// Only for this person, or members of this group.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub asker: Option<String>,
+    /// Only on targets that administrators labelled so; a value may end in `*`.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub labels: BTreeMap<String, String>,
+    /// Only on targets that say so of themselves; then it only tightens.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub attributes: BTreeMap<String, String>,
     /// What it sets.
     pub settings: SettingsView,
     /// Settings that may not be relaxed below.

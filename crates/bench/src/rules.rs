@@ -29,6 +29,8 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
             weight: (n % 3 == 1).then_some(Weight::Critical),
             asker: (n % 3 == 2).then(|| big.people.get(usize::try_from(n).unwrap_or(0)).copied()).flatten(),
             settings: Settings { longest: Some(Seconds(3600 + n)), ..Settings::default() },
+            labels: Default::default(),
+            attributes: Default::default(),
             pins: Vec::new(),
             set_by: None,
             set_at: None,

@@ -174,6 +174,8 @@ impl Big {
                 }),
                 ..Settings::default()
             },
+            labels: Default::default(),
+            attributes: Default::default(),
             pins: Vec::new(),
             set_by: None,
             set_at: None,
@@ -263,6 +265,7 @@ fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
         last_used: None,
     };
     Survey {
+        attributes: Default::default(),
         complete: true,
         clock,
         broker: "broker".to_owned(),

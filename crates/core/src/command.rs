@@ -1,5 +1,7 @@
 //! Commands: everything that can be asked of the World, whatever the door.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 
 use crate::{
@@ -11,6 +13,7 @@ use crate::{
 /// One command. What people may give is checked against the caller's duties in `decide`.
 #[derive(Debug, Clone, PartialEq)]
 #[expect(missing_docs, reason = "each field is the noun of its own name")]
+#[expect(clippy::large_enum_variant, reason = "commands pass through; none is kept in this form")]
 pub enum Command {
     // The house itself.
     /// The first fact: the root of the estate and the first administrator.
@@ -108,6 +111,8 @@ pub enum Command {
         runs_on: Option<Option<ScopeId>>,
         /// For PostgreSQL: whether grants are put on people's own logins.
         own_login: Option<bool>,
+        /// What administrators say of it, in place of what was said.
+        labels: Option<BTreeMap<String, String>>,
     },
     /// A survey was taken. `accepted` when a person looked at one that was held.
     RecordSurvey {

@@ -173,7 +173,7 @@ fn refuse_own_terms(world: &World, terms: &Effective, asker: SubjectId, now: Tim
     };
     if world.hands.values().any(took_away) {
         return Err(Refusal::not_allowed(
-            "you took terms away within a day that demanded a yes; for you nothing opens without one until then",
+            "within a day you took away terms that demanded a yes, or labelled a target otherwise; for you nothing opens without a yes until then",
         ));
     }
     match own {

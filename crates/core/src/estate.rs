@@ -1,6 +1,6 @@
 //! The estate: scopes, targets, roles, rights, accounts, duties, eligibilities, alarms.
 
-use std::fmt;
+use std::{collections::BTreeMap, fmt};
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
@@ -156,6 +156,28 @@ pub struct Target {
     /// The target that it runs on, as an administrator said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub runs_on: Option<ScopeId>,
+    /// What administrators say of it. Rules of terms go by these.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub labels: BTreeMap<String, String>,
+    /// What it says of itself. A target may lie: rules that go by these only tighten.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub attributes: BTreeMap<String, String>,
+}
+
+impl Target {
+    /// Whether it has all of these labels and attributes. A value wanted with a `*` at its end is one that begins so.
+    #[must_use]
+    pub fn has(&self, labels: &BTreeMap<String, String>, attributes: &BTreeMap<String, String>) -> bool {
+        let all = |wanted: &BTreeMap<String, String>, there: &BTreeMap<String, String>| {
+            wanted.iter().all(|(name, value)| {
+                there.get(name).is_some_and(|there| match value.strip_suffix('*') {
+                    Some(beginning) => there.starts_with(beginning),
+                    None => there == value,
+                })
+            })
+        };
+        all(labels, &self.labels) && all(attributes, &self.attributes)
+    }
 }
 
 /// How much harm a role can do.

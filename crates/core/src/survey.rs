@@ -1,5 +1,7 @@
 //! What a survey of a target reports, before anything is decided from it.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -24,6 +26,9 @@ pub struct Survey {
     pub rights: Vec<RightFound>,
     /// Things that bear our mark.
     pub marked: Vec<Marked>,
+    /// What it says of itself, like its system or version.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub attributes: BTreeMap<String, String>,
 }
 
 /// A part of a target.

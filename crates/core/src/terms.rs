@@ -3,6 +3,8 @@
 //! Several rules may fit one ask. Each setting is decided alone, by [`PRECEDENCE`]; the trace says which rule
 //! won it and which pin tightened it.
 
+use std::collections::BTreeMap;
+
 use regex_lite::Regex;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -11,9 +13,10 @@ use crate::{Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, t
 
 /// The order in which rules are weighed, as shown to people.
 pub const PRECEDENCE: &str = "For each setting, of the rules that fit and set it: the deepest scope wins; at one scope, a rule \
-that names the role before one that names a weight before one for any role; then one that names the person before \
-one for a group before one for anyone; then the stricter. A setting that a rule above pins may be tightened below, \
-never relaxed. What no rule sets comes from the house's own defaults.";
+that names the role before one that names a weight before one for any role; then one that names labels before one \
+that names none; then one that names the person before one for a group before one for anyone; then the stricter. A \
+setting that a rule above pins may be tightened below, never relaxed. What no rule sets comes from the house's own \
+defaults. A rule that goes by what targets say of themselves only tightens.";
 
 /// What is done with a right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -200,6 +203,12 @@ pub struct Terms {
     pub weight: Option<Weight>,
     /// Only for this person, or members of this group.
     pub asker: Option<SubjectId>,
+    /// Only on targets that administrators labelled so.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub labels: BTreeMap<String, String>,
+    /// Only on targets that say so of themselves. Then it only tightens what other rules, or the house, set.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub attributes: BTreeMap<String, String>,
     /// What it sets.
     pub settings: Settings,
     /// Settings that may not be relaxed below.
@@ -224,6 +233,9 @@ impl Terms {
         let settings = &self.settings;
         if *settings == Settings::default() {
             return Err(Refusal::invalid("this rule sets nothing; give at least one setting"));
+        }
+        for (name, value) in self.labels.iter().chain(&self.attributes) {
+            check_label(name, value)?;
         }
         for pin in &self.pins {
             if !NAMES.contains(&pin.as_str()) {
@@ -289,19 +301,36 @@ impl Terms {
             && world.is_within(right.scope, self.scope)
             && self.role.as_ref().is_none_or(|name| *name == role.name)
             && self.weight.is_none_or(|weight| weight == role.weight)
+            && world.target_of(right.scope).is_some_and(|target| target.has(&self.labels, &self.attributes))
             && self.asker.is_none_or(|who| world.belongs_to(asker, who))
     }
 
     /// Sorts the most specific first.
-    fn specificity(&self, world: &World) -> (usize, u8, u8) {
+    fn specificity(&self, world: &World) -> (usize, u8, bool, u8) {
         let role = if self.role.is_some() { 2 } else { u8::from(self.weight.is_some()) };
         let asker = match self.asker.and_then(|id| world.subjects.get(&id)) {
             Some(subject) if subject.kind == crate::SubjectKind::Group => 1,
             Some(_) => 2,
             None => 0,
         };
-        (world.depth(self.scope), role, asker)
+        (world.depth(self.scope), role, !self.labels.is_empty(), asker)
     }
+}
+
+/// Checks the name and the value of a label, or of an attribute that a rule goes by.
+///
+/// # Errors
+/// Says which can't be used.
+pub(crate) fn check_label(name: &str, value: &str) -> Result<(), Refusal> {
+    let is_name = (1..=40).contains(&name.len())
+        && name.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"-_.".contains(&byte));
+    let is_value = (1..=80).contains(&value.chars().count()) && !value.chars().any(char::is_control);
+    if is_name && is_value {
+        return Ok(());
+    }
+    Err(Refusal::invalid(format!(
+        "`{name}={value}` can't be a label: a name has 1 to 40 of a-z, 0-9, `-`, `_` and `.`, a value 1 to 80 letters"
+    )))
 }
 
 fn is_set(settings: &Settings, name: &str) -> bool {
@@ -435,21 +464,25 @@ impl Weigh<'_> {
     ) -> T {
         let set: Vec<(&Terms, T)> =
             self.rules.iter().filter_map(|rule| get(&rule.settings).map(|value| (*rule, value))).collect();
+        // What a target says of itself never decides, so that one that lies gains nothing.
+        let winner = set.iter().find(|(rule, _)| rule.attributes.is_empty()).cloned();
+        let won = winner.as_ref().map(|(rule, _)| rule.id);
+        let others = || set.iter().filter(|(rule, _)| Some(rule.id) != won);
         let mut trace = Trace {
             setting: name.to_owned(),
-            rule: set.first().map(|(rule, _)| rule.id),
+            rule: won,
             tightened_by: Vec::new(),
-            passed_over: set.iter().skip(1).map(|(rule, _)| rule.id).collect(),
+            passed_over: others().map(|(rule, _)| rule.id).collect(),
         };
-        let Some((winner, mut value)) = set.first().cloned() else {
-            self.traces.borrow_mut().push(trace);
+        let rank = winner.as_ref().map(|(rule, _)| rule.specificity(self.world));
+        let mut value = match winner {
+            Some((_, value)) => value,
             // The house sets everything; `house_defaults` is the only caller's argument.
-            return get(house).expect("the house's defaults set every setting");
+            None => get(house).expect("the house's defaults set every setting"),
         };
-        let rank = winner.specificity(self.world);
-        for (rule, other) in set.iter().skip(1) {
-            let equal_rank = rule.specificity(self.world) == rank;
-            if equal_rank || rule.pins.iter().any(|pin| pin == name) {
+        for (rule, other) in others() {
+            let equal_rank = Some(rule.specificity(self.world)) == rank;
+            if equal_rank || !rule.attributes.is_empty() || rule.pins.iter().any(|pin| pin == name) {
                 let tightened = stricter(value.clone(), other.clone());
                 if tightened != value {
                     trace.tightened_by.push(rule.id);

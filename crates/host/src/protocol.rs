@@ -1,5 +1,7 @@
 //! What is said between Tempestas and a host: one request, one reply, each one line of JSON.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -212,6 +214,9 @@ pub struct Found {
     pub rights: Vec<Held>,
     /// Whether something on the host ends grants also after a restart of it.
     pub keeps_time: bool,
+    /// What it says of itself.
+    #[serde(default)]
+    pub attributes: BTreeMap<String, String>,
 }
 
 /// A role on a host.

@@ -10,6 +10,7 @@ use std::{
 
 use axum::Router;
 use jiff::Timestamp;
+use tempestas_api::LastSurvey;
 use tempestas_core::{
     Actor, Caller, Command, Connector, Digest, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer, ways::Ways,
 };
@@ -36,6 +37,10 @@ pub(crate) struct Heard {
     pub(crate) answered_at: Option<Timestamp>,
     /// What is in the way.
     pub(crate) trouble: Option<String>,
+    /// Since when it is being surveyed.
+    pub(crate) surveying: Option<Timestamp>,
+    /// How the last survey went.
+    pub(crate) surveyed: Option<LastSurvey>,
 }
 
 /// Shared by every handler and keeper.
@@ -261,6 +266,23 @@ impl App {
     /// What a keeper last heard.
     pub(crate) fn heard(&self, scope: ScopeId) -> Heard {
         self.shared.heard.lock().ok().and_then(|heard| heard.get(&scope).cloned()).unwrap_or_default()
+    }
+
+    /// Notes that a survey began.
+    pub(crate) fn survey_began(&self, scope: ScopeId) {
+        if let Ok(mut heard) = self.shared.heard.lock() {
+            heard.entry(scope).or_default().surveying = Some(Timestamp::now());
+        }
+    }
+
+    /// Notes how a survey went, in plain words.
+    pub(crate) fn survey_ended(&self, scope: ScopeId, says: String) {
+        let at = Timestamp::now();
+        if let Ok(mut heard) = self.shared.heard.lock() {
+            let known = heard.entry(scope).or_default();
+            let began = known.surveying.take().unwrap_or(at);
+            known.surveyed = Some(LastSurvey { at, took_ms: at.duration_since(began).as_millis_f64(), says });
+        }
     }
 
     /// Notes what a keeper heard.

@@ -186,6 +186,8 @@ pub(crate) fn terms(world: &World, rule: &Terms) -> TermsView {
             weight: rule.weight,
             asker: rule.asker.map(|asker| world.subject_name(asker)),
             settings: settings(world, &rule.settings),
+            labels: rule.labels.clone(),
+            attributes: rule.attributes.clone(),
             pins: rule.pins.clone(),
         },
         set_by: rule.set_by.map(|by| world.subject_name(by)),

@@ -104,6 +104,7 @@ impl Brightwater {
         let (ours, others): (Vec<Posting>, Vec<Posting>) =
             postings.into_iter().partition(|posting| posting.note.starts_with(&self.mark));
         Ok(Survey {
+            attributes: std::collections::BTreeMap::new(),
             complete: all_basins && all_roles && all_identities && all_postings,
             clock: me.time,
             broker: me.name,

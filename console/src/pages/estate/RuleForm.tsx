@@ -28,6 +28,18 @@ function Time({ label, seconds, onChange }: { label: string; seconds: number | n
   )
 }
 
+/** `a=b, c=d`, also while it is being written. */
+const labelsOf = (text: string) =>
+  Object.fromEntries(
+    text
+      .split(/,\s*/)
+      .filter(Boolean)
+      .map((one) => {
+        const at = one.indexOf('=')
+        return at < 0 ? [one, ''] : [one.slice(0, at), one.slice(at + 1)]
+      }),
+  )
+
 export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['RoleView'][]; onChange: (rule: Rule) => void }) {
   const settings = rule.settings
   const set = (next: Partial<Settings>) => onChange({ ...rule, settings: { ...settings, ...next } })
@@ -58,6 +70,14 @@ export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['Ro
         </Select>
         <Input label="Asked by" value={rule.asker ?? ''} placeholder="anybody" onChange={(event) => onChange({ ...rule, asker: event.target.value || null })} />
       </div>
+      <Input
+        label="On systems labelled"
+        value={Object.entries(rule.labels ?? {})
+          .map(([name, value]) => `${name}=${value}`)
+          .join(', ')}
+        placeholder="any; or stage=production"
+        onChange={(event) => onChange({ ...rule, labels: labelsOf(event.target.value) })}
+      />
       {row('longest', <Time label="Longest" seconds={settings.longest} onChange={(longest) => set({ longest })} />, settings.longest != null)}
       {row('usual', <Time label="Usual" seconds={settings.usual} onChange={(usual) => set({ usual })} />, settings.usual != null)}
       {row('assurance', <Time label="Proof no older than" seconds={settings.assurance} onChange={(assurance) => set({ assurance })} />, settings.assurance != null)}

@@ -11,15 +11,31 @@ import { HostEnrolment } from './HostEnrolment'
 
 type Target = Api['TargetView']
 
+const readLabels = (text: string) =>
+  Object.fromEntries(
+    text
+      .split(',')
+      .filter((one) => one.trim())
+      .map((one) => {
+        const [name = '', ...value] = one.split('=')
+        return [name.trim(), value.join('=').trim()]
+      }),
+  )
+
 function Change({ target, done }: { target: Target; done: () => void }) {
   const [least, setLeast] = useState(String(target.emergency_least))
   const [after, setAfter] = useState(String(target.alarm_after))
   const [secret, setSecret] = useState('')
   const [host, setHost] = useState(target.runs_on ?? '')
   const [own, setOwn] = useState(target.connector.kind === 'postgres' && target.connector.own_login === true)
+  const [labels, setLabels] = useState(
+    Object.entries(target.labels)
+      .map(([name, value]) => `${name}=${value}`)
+      .join(', '),
+  )
   const others = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const save = useAct(
-    () => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null }),
+    () => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null, labels: readLabels(labels) }),
     done,
   )
   return (
@@ -41,6 +57,7 @@ function Change({ target, done }: { target: Target; done: () => void }) {
             <option key={one.path}>{one.path}</option>
           ))}
       </Select>
+      <Input label="Labels" hint="like stage=production, quay=north; rules of terms go by them" value={labels} onChange={(event) => setLabels(event.target.value)} />
       {target.connector.kind === 'postgres' && (
         <Select label="Grants go on" hint="on people’s own, every session of theirs ends with a grant" value={String(own)} onChange={(event) => setOwn(event.target.value === 'true')}>
           <option value="false">a login for the one grant</option>
@@ -87,6 +104,28 @@ function System({ target }: { target: Target }) {
       </div>
       <p className="text-ink-2">
         {count(target.standing, 'standing right')}, {target.live} live; {target.answered_at ? <>answered <Instant at={target.answered_at} how="relative" /></> : 'has not answered yet'}; an end is an alarm after {span(target.alarm_after)}.
+      </p>
+      <p className="text-ink-3">
+        {target.surveying ? (
+          <>
+            Being surveyed, since <Instant at={target.surveying} how="relative" />.{' '}
+          </>
+        ) : null}
+        {target.last_survey && (
+          <>
+            Last survey <Instant at={target.last_survey.at} how="relative" />, {(target.last_survey.took_ms / 1000).toFixed(1)} s: {target.last_survey.says}.{' '}
+          </>
+        )}
+        {Object.entries(target.labels).map(([name, value]) => (
+          <span key={name} className="mono mr-1.5 rounded bg-sea-soft px-1.5 text-sea">
+            {name}={value}
+          </span>
+        ))}
+        {Object.entries(target.attributes).map(([name, value]) => (
+          <span key={name} className="mono mr-1.5 rounded bg-sunk px-1.5" title="What the system says of itself; rules that go by it only tighten">
+            {name}: {value}
+          </span>
+        ))}
       </p>
       {target.trouble && <Wrong error={new Error(target.trouble)} />}
       {target.held && (

@@ -69,7 +69,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             session.print(&reply, surveyed)
         }
         TargetsVerb::Authorities { step, leave_behind } => authorities(session, step.as_deref(), leave_behind).await,
-        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on, own_login } => {
+        TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on, own_login, labels } => {
             let settings = TargetSettings {
                 target: path.clone(),
                 emergency_least,
@@ -77,6 +77,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
                 secret: secret_file.as_deref().map(secret).transpose()?,
                 runs_on,
                 own_login,
+                labels: (!labels.is_empty()).then(|| labels.into_iter().filter(|(name, _)| !name.is_empty()).collect()),
             };
             session.fresh(async |client| client.set_target(&settings).await).await?;
             println!("Changed the settings of {path}.");
@@ -94,17 +95,25 @@ async fn list(session: &Session) -> anyhow::Result<()> {
                 (None, true) => "a survey waits for you".to_owned(),
                 (None, false) => "well".to_owned(),
             };
+            let survey = match (&one.surveying, &one.last_survey) {
+                (Some(since), _) => format!("running since {}", show::when(*since)),
+                (None, Some(last)) => {
+                    format!("{}, {:.1} s: {}", show::when(last.at), last.took_ms / 1000.0, last.says)
+                }
+                (None, None) => "none yet".to_owned(),
+            };
             [
                 one.path.clone(),
                 one.connector.word().to_owned(),
                 one.standing.to_string(),
                 one.live.to_string(),
-                show::perhaps(one.answered_at),
+                survey,
+                one.labels.iter().map(|(name, value)| format!("{name}={value}")).collect::<Vec<_>>().join(" "),
                 state,
             ]
         });
         show::table(
-            &["target", "kind", "standing", "live", "last answer", "state"],
+            &["target", "kind", "standing", "live", "last survey", "labels", "state"],
             rows,
             "No target is looked after yet; `tempestas targets add-postgres` begins.",
         );

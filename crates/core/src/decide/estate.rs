@@ -1,7 +1,12 @@
 //! Folders and targets.
 
+use std::collections::BTreeMap;
+
 use super::{Draft, checked_name};
-use crate::{Command, Connector, Refusal, Row, Scope, ScopeId, ScopeKind, Target, What};
+use crate::{Command, Connector, Hand, Refusal, Row, Scope, ScopeId, ScopeKind, Target, What, terms::check_label};
+
+/// Most labels of a target.
+const LABELS_MOST: usize = 20;
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -25,10 +30,12 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 to_search: false,
                 strays: Vec::new(),
                 runs_on: None,
+                labels: BTreeMap::new(),
+                attributes: BTreeMap::new(),
             };
             draft.fact(What::TargetAdded { scope: scope.id }, vec![Row::Scope(scope), Row::Target(target)]);
         }
-        Command::SetTarget { target, emergency_least, alarm_after, runs_on, own_login } => {
+        Command::SetTarget { target, emergency_least, alarm_after, runs_on, own_login, labels } => {
             draft.administrator(*target)?;
             let mut row = known_target(draft, *target)?;
             row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
@@ -44,7 +51,21 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 };
                 *own_login = *wanted;
             }
-            draft.fact(What::TargetSet { scope: *target }, vec![Row::Target(row)]);
+            let mut put = Vec::new();
+            if let Some(wanted) = labels {
+                if wanted.len() > LABELS_MOST {
+                    return Err(Refusal::Limit(format!("a target has at most {LABELS_MOST} labels")));
+                }
+                wanted.iter().try_for_each(|(name, value)| check_label(name, value))?;
+                // Other terms may hold by other labels: whoever sets them has a hand in their own asks (rule 10).
+                if row.labels != *wanted {
+                    let by = draft.context.caller.subject();
+                    put.extend(by.map(|me| Row::Hand(Hand { by, touched: me, at: draft.now() })));
+                }
+                row.labels.clone_from(wanted);
+            }
+            put.push(Row::Target(row));
+            draft.fact(What::TargetSet { scope: *target }, put);
         }
         _ => {}
     }

@@ -10,11 +10,13 @@ use super::{
 };
 use crate::{
     AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said, Scope,
-    ScopeId, ScopeKind, Seconds, Standing, Survey, Target, Weight, What, later,
+    ScopeId, ScopeKind, Seconds, Standing, Survey, Target, Weight, What, later, terms::check_label,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
 const HELD_SHARE_PERCENT: usize = 50;
+/// Most of what a target says of itself that is kept.
+const ATTRIBUTES_MOST: usize = 20;
 /// Below so many rights a share means nothing.
 const HELD_LEAST: usize = 6;
 
@@ -55,7 +57,9 @@ pub(super) fn record(
         _ => draft.text(&Said::new(&survey.broker)),
     };
     let first = row.surveyed.is_none();
-    if changes.put.is_empty() && changes.cut.is_empty() && !first && row.held.is_none() {
+    let attributes: BTreeMap<String, String> = reported(survey);
+    let said = attributes == row.attributes;
+    if said && changes.put.is_empty() && changes.cut.is_empty() && !first && row.held.is_none() {
         return Ok(());
     }
     let Changes { mut put, cut, appeared, vanished, changed } = changes;
@@ -65,6 +69,7 @@ pub(super) fn record(
         surveyed: Some(digest),
         surveyed_at: Some(draft.now()),
         held: None,
+        attributes,
         ..row
     }));
     draft.fact_cutting(What::Surveyed { target, digest, appeared: gained, vanished: lost, changed }, put, cut);
@@ -74,6 +79,13 @@ pub(super) fn record(
         drifts::seen(draft, appeared, vanished);
     }
     Ok(())
+}
+
+/// What a target says of itself, as far as it can be kept.
+fn reported(survey: &Survey) -> BTreeMap<String, String> {
+    let fits = |(name, value): &(&String, &String)| check_label(name, value).is_ok();
+    let kept = survey.attributes.iter().filter(fits).take(ATTRIBUTES_MOST);
+    kept.map(|(name, value)| (name.clone(), value.clone())).collect()
 }
 
 fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {

@@ -184,7 +184,7 @@ fn whoever_takes_away_the_terms_that_demanded_a_yes_waits_a_day_to_profit() {
     house.now = later(house.now, Seconds::hours(48));
     house.well(Who::Administrator, Command::SuspendTerms { terms: strict, reason: Said::new("tidying up") });
     let refused = house.ask(Who::Administrator, 60, StartChoice::AtYes).unwrap_err().to_string();
-    assert!(refused.contains("took terms away"), "{refused}");
+    assert!(refused.contains("took away terms"), "{refused}");
     house.now = later(house.now, Seconds::hours(25));
     house.ask(Who::Administrator, 60, StartChoice::AtYes).unwrap();
 }

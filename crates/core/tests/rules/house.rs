@@ -253,6 +253,7 @@ pub fn survey(clock: Timestamp, permits: u8) -> Survey {
     let lapse =
         Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
     Survey {
+        attributes: Default::default(),
         complete: true,
         clock,
         broker: "broker".to_owned(),
@@ -279,6 +280,8 @@ pub fn rule(scope: ScopeId, settings: Settings) -> Terms {
         weight: None,
         asker: None,
         settings,
+        labels: Default::default(),
+        attributes: Default::default(),
         pins: Vec::new(),
         set_by: None,
         set_at: None,

@@ -2,7 +2,7 @@
 
 use tempestas_core::*;
 
-use crate::house::{House, Who, rule};
+use crate::house::{House, Who, rule, settings};
 
 /// Sets rules at the root and the target, and gives what then holds for the asker.
 fn holds(rules: &[(bool, Terms)]) -> Effective {
@@ -114,4 +114,67 @@ fn a_rule_that_cant_be_used_says_why() {
     ] {
         assert!(said.contains(expected), "{said:?} does not say {expected:?}");
     }
+}
+
+#[test]
+fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
+    let mut house = House::new(&Settings { approval: Some(Approval::None), ..settings(0) });
+    let (root, target, right) = (house.world.root.unwrap(), house.target(), house.right());
+    let named = |text: &str| {
+        text.split_once('=').map(|(name, value)| (name.to_owned(), value.to_owned())).into_iter().collect()
+    };
+    let on = |terms: Terms, labels: &str, attributes: &str| Terms {
+        scope: root,
+        labels: named(labels),
+        attributes: named(attributes),
+        ..terms
+    };
+    let stage = Settings {
+        approval: Some(Approval::Stage {
+            approvers: vec![Approver::Administrators],
+            yes: 1,
+            no: 1,
+            within: Seconds(60),
+        }),
+        longest: Some(Seconds::hours(1)),
+        ..Settings::default()
+    };
+    house.well(Who::Administrator, Command::SetTerms { terms: on(with(stage), "stage=production", "") });
+    let loose = Settings { approval: Some(Approval::None), longest: Some(Seconds::hours(9)), ..Settings::default() };
+    house.well(Who::Administrator, Command::SetTerms { terms: on(with(loose), "", "site=test*") });
+    house.well(
+        Who::Administrator,
+        Command::SetTerms {
+            terms: on(with(Settings { longest: Some(Seconds::minutes(20)), ..Settings::default() }), "", "system=old*"),
+        },
+    );
+    let effective = |house: &House| effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker));
+    assert_eq!(effective(&house).approval, Approval::None, "no label yet");
+    let label = |labels| Command::SetTarget {
+        target,
+        emergency_least: None,
+        alarm_after: None,
+        runs_on: None,
+        own_login: None,
+        labels: Some(labels),
+    };
+    assert!(house.try_as(Who::Asker, &label(named("stage=production"))).is_err());
+    house.well(Who::Administrator, label(named("stage=production")));
+    assert!(matches!(effective(&house).approval, Approval::Stage { .. }));
+    assert_eq!(effective(&house).longest, Seconds::hours(1));
+
+    let mut says = |site: &str, system: &str| {
+        let attributes = [("site".to_owned(), site.to_owned()), ("system".to_owned(), system.to_owned())].into();
+        let survey = Survey { attributes, ..crate::house::survey(house.now, 1) };
+        let digest = Digest::of_json(&survey);
+        house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false });
+        effective(&house)
+    };
+    let lied = says("test bench", "new");
+    assert!(matches!(lied.approval, Approval::Stage { .. }), "it says of itself that nobody need be asked");
+    assert_eq!(lied.longest, Seconds::hours(1));
+    let trace = lied.traces.iter().find(|trace| trace.setting == "longest").unwrap();
+    assert!(trace.tightened_by.is_empty() && !trace.passed_over.is_empty(), "the rule is shown as passed over");
+    assert_eq!(says("north quay", "old 7").longest, Seconds::minutes(20), "it may be stricter");
+    house.replay();
 }

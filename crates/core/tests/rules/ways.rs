@@ -68,6 +68,7 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
         alarm_after: None,
         runs_on: Some(host),
         own_login: None,
+        labels: None,
     };
     house.well(Who::Administrator, set(berths, Some(crane)));
     for wrong in [set(crane, Some(berths)), set(crane, Some(crane))] {

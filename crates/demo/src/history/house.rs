@@ -167,6 +167,7 @@ async fn gatehouse(teller: &Teller) -> anyhow::Result<()> {
         last_used: None,
     };
     let survey = Survey {
+        attributes: std::collections::BTreeMap::new(),
         complete: true,
         clock: teller.now(),
         broker: BROKER.to_owned(),
@@ -239,6 +240,8 @@ async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
             approval,
             lapse: settings.lapse,
         },
+        labels: new.labels,
+        attributes: new.attributes,
         pins: new.pins,
         set_by: None,
         set_at: None,

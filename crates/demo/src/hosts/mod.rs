@@ -22,12 +22,19 @@ use tempestas_core::Connector;
 use crate::processes::program;
 
 const INIT: &str = include_str!("init.sh");
+const INIT_SYSTEMD: &str = include_str!("init-systemd.sh");
 /// The first uid and gid of this machine that stand for those inside.
 const FIRST_ID: u32 = 300_000;
 /// How many there are inside.
 const IDS: u32 = 65_536;
 /// Changes with what is in the shared file system, so that an old one is made anew.
 const EDITION: &str = "bookworm-3";
+/// The same for hosts that run systemd.
+const SYSTEMD_EDITION: &str = "bookworm-systemd-1";
+/// What both hold.
+const PACKAGES: &str = "openssh-server,sudo,procps,login,passwd,util-linux,bsdutils,cron,at,less,libcap2-bin";
+/// How the first process of a host calls itself.
+const FIRST: [&[u8]; 3] = [b"sshd:", b"/usr/sbin/sshd", b"/lib/systemd/systemd"];
 /// How long a host may take to start.
 const START: Duration = Duration::from_secs(20);
 
@@ -137,14 +144,7 @@ impl Lab {
         std::fs::create_dir_all(&root)?;
         chown(&root, Some(FIRST_ID), Some(FIRST_ID))?;
         let tar = edition.join("rootfs.tar");
-        let include =
-            "--include=openssh-server,sudo,procps,login,passwd,util-linux,bsdutils,cron,at,less,libcap2-bin,rsyslog";
-        let made = Command::new("mmdebstrap")
-            .args(["--variant=minbase", "--mode=root", include, "bookworm"])
-            .arg(&tar)
-            .output()
-            .context("mmdebstrap can't be run")?;
-        ensure!(made.status.success(), "mmdebstrap failed:\n{}", last_lines(&made.stderr));
+        debian(&format!("{PACKAGES},rsyslog"), &tar)?;
         // Unpacked inside, so that owners are those of the hosts.
         let unpacked = self
             .inside()
@@ -163,6 +163,32 @@ impl Lab {
         Ok(())
     }
 
+    /// Starts a host whose first process is systemd, in no user namespace: its root is this machine's, but for the clock,
+    /// modules and devices. Its file system is made where it isn't there yet.
+    ///
+    /// # Errors
+    /// When the machine doesn't let us, or it doesn't start.
+    pub fn systemd_host(&self, directory: &Path, name: &str, port: u16, provision: &str) -> anyhow::Result<Host> {
+        let edition = rootfs_directory().join(SYSTEMD_EDITION);
+        let lock = std::fs::File::create(rootfs_directory().join("lock"))?;
+        rustix::fs::flock(&lock, rustix::fs::FlockOperation::LockExclusive)?;
+        if !edition.join("whole").exists() {
+            let _ = std::fs::remove_dir_all(&edition);
+            std::fs::create_dir_all(&edition)?;
+            debian(&format!("{PACKAGES},systemd,systemd-sysv,libpam-systemd,dbus"), &edition.join("root"))?;
+            std::fs::write(edition.join("whole"), "")?;
+        }
+        drop(lock);
+        // Below one of its own, so that what it takes for the root of all control groups isn't the machine's.
+        let group = control_groups().join(format!("tempestas-{name}-{port}"));
+        std::fs::create_dir_all(&group).context("this machine gives no control groups")?;
+        let mut command = Command::new("sh");
+        command.args(["-c", "echo $$ > \"$1/cgroup.procs\"; shift; exec \"$@\"", "sh"]).arg(&group);
+        command.args(["unshare", "-m", "-p", "-f", "-u", "-i", "-C", "--kill-child", "sh"]);
+        let place = Place { directory, name, port, lower: &edition.join("root"), init: INIT_SYSTEMD };
+        Host::start(command, &place, provision, Some(group))
+    }
+
     /// A command inside, as root there.
     fn inside(&self) -> Command {
         let mut command = Command::new("nsenter");
@@ -177,29 +203,48 @@ impl Lab {
     /// When it doesn't start; its last words are in the error.
     pub fn host(&self, directory: &Path, name: &str, port: u16, provision: &str) -> anyhow::Result<Host> {
         std::fs::create_dir_all(directory)?;
-        std::fs::set_permissions(directory, Permissions::from_mode(0o755))?;
-        std::fs::copy(program("tempestas-host")?, directory.join("tempestas-host"))?;
-        std::fs::write(directory.join("provision.sh"), provision)?;
-        std::fs::write(directory.join("init.sh"), INIT)?;
         chown(directory, Some(FIRST_ID), Some(FIRST_ID))?;
-        let address = "127.0.0.1".to_owned();
-        let log = std::fs::File::create(directory.join("log"))?;
-        let child = self
-            .inside()
-            .args(["unshare", "-m", "-p", "-f", "-u", "-i", "--kill-child", "sh"])
-            .arg(directory.join("init.sh"))
-            .arg(&self.rootfs)
-            .arg(directory)
-            .args([name, &address, &port.to_string()])
-            .stdin(Stdio::null())
-            .stdout(log.try_clone()?)
-            .stderr(log)
-            .process_group(0)
-            .spawn()?;
-        let mut host = Host { child, name: name.to_owned(), address, port, directory: directory.to_owned(), init: 0 };
-        host.wait()?;
-        Ok(host)
+        let mut command = self.inside();
+        command.args(["unshare", "-m", "-p", "-f", "-u", "-i", "--kill-child", "sh"]);
+        let place = Place { directory, name, port, lower: &self.rootfs, init: INIT };
+        Host::start(command, &place, provision, None)
     }
+}
+
+/// Where systemd keeps control groups on this machine.
+fn control_groups() -> PathBuf {
+    let beside = Path::new("/sys/fs/cgroup/systemd");
+    if beside.is_dir() { beside.to_owned() } else { PathBuf::from("/sys/fs/cgroup") }
+}
+
+/// Removes a control group with all below it; one in use stays.
+fn remove_group(group: &Path) {
+    for entry in std::fs::read_dir(group).into_iter().flatten().flatten() {
+        if entry.path().is_dir() {
+            remove_group(&entry.path());
+        }
+    }
+    let _ = std::fs::remove_dir(group);
+}
+
+/// Makes a Debian file system, in a directory or an archive.
+fn debian(packages: &str, to: &Path) -> anyhow::Result<()> {
+    let made = Command::new("mmdebstrap")
+        .args(["--variant=minbase", "--mode=root", &format!("--include={packages}"), "bookworm"])
+        .arg(to)
+        .output()
+        .context("mmdebstrap can't be run")?;
+    ensure!(made.status.success(), "mmdebstrap failed:\n{}", last_lines(&made.stderr));
+    Ok(())
+}
+
+/// Where and how a host is to start.
+struct Place<'p> {
+    directory: &'p Path,
+    name: &'p str,
+    port: u16,
+    lower: &'p Path,
+    init: &'p str,
 }
 
 impl Drop for Lab {
@@ -253,14 +298,43 @@ pub struct Host {
     directory: PathBuf,
     /// Its first process, as this machine numbers it.
     init: u32,
+    /// Its control group, where it has one of its own; its root is this machine's then.
+    group: Option<PathBuf>,
 }
 
 impl Host {
+    /// Starts what becomes a host by the script of its place.
+    fn start(mut command: Command, place: &Place<'_>, provision: &str, group: Option<PathBuf>) -> anyhow::Result<Self> {
+        let directory = place.directory;
+        std::fs::create_dir_all(directory)?;
+        std::fs::set_permissions(directory, Permissions::from_mode(0o755))?;
+        std::fs::copy(program("tempestas-host")?, directory.join("tempestas-host"))?;
+        std::fs::write(directory.join("provision.sh"), provision)?;
+        std::fs::write(directory.join("init.sh"), place.init)?;
+        let address = "127.0.0.1".to_owned();
+        let log = std::fs::File::create(directory.join("log"))?;
+        let child = command
+            .arg(directory.join("init.sh"))
+            .arg(place.lower)
+            .arg(directory)
+            .args([place.name, &address, &place.port.to_string()])
+            .stdin(Stdio::null())
+            .stdout(log.try_clone()?)
+            .stderr(log)
+            .process_group(0)
+            .spawn()?;
+        let (name, directory) = (place.name.to_owned(), directory.to_owned());
+        let mut host = Self { child, name, address, port: place.port, directory, init: 0, group };
+        host.wait()?;
+        Ok(host)
+    }
+
     fn wait(&mut self) -> anyhow::Result<()> {
         let begun = Instant::now();
         loop {
             let log = std::fs::read_to_string(self.directory.join("log")).unwrap_or_default();
-            if log.contains("Server listening on") {
+            let listens = std::net::TcpStream::connect((self.address.as_str(), self.port)).is_ok();
+            if listens && self.first_process().is_some() {
                 self.init = self.first_process().context("its first process is not to be found")?;
                 return Ok(());
             }
@@ -275,7 +349,7 @@ impl Host {
     fn first_process(&self) -> Option<u32> {
         std::iter::successors(Some(self.child.id()), |pid| child_of(*pid)).find(|pid| {
             std::fs::read(format!("/proc/{pid}/cmdline"))
-                .is_ok_and(|line| line.starts_with(b"sshd:") || line.starts_with(b"/usr/sbin/sshd"))
+                .is_ok_and(|line| FIRST.iter().any(|name| line.starts_with(name)))
         })
     }
 
@@ -294,8 +368,13 @@ impl Host {
     /// When it can't be run.
     pub fn run(&self, script: &str) -> anyhow::Result<Output> {
         let init = self.init.to_string();
-        let output = Command::new("nsenter")
-            .args(["-t", &init, "-U", "-m", "-p", "-u", "-i", "--setuid", "0", "--setgid", "0", "env", "-i"])
+        let mut command = Command::new("nsenter");
+        command.args(["-t", &init, "-m", "-p", "-u", "-i"]);
+        if self.group.is_none() {
+            command.args(["-U", "--setuid", "0", "--setgid", "0"]);
+        }
+        let output = command
+            .args(["env", "-i"])
             .args(["PATH=/usr/sbin:/usr/bin:/sbin:/bin", "sh", "-c", script])
             .stdin(Stdio::null())
             .output()?;
@@ -321,5 +400,8 @@ impl Drop for Host {
         }
         let _ = self.child.kill();
         let _ = self.child.wait();
+        if let Some(group) = &self.group {
+            remove_group(group);
+        }
     }
 }

@@ -56,13 +56,25 @@ impl Pier {
         for n in 1..=hosts {
             let directory = pier.directory(n);
             let host = pier.lab.host(&directory, &format!("crane-{n}"), free_port().unwrap(), CRANE).unwrap();
-            let mara = pier.house.client(MARA);
-            let path = enrol(mara, &host, "/harbour").await.unwrap();
-            let account = NewAccount { target: path.clone(), account: "tomas".to_owned() };
-            mara.set_account(TOMAS, &account).await.unwrap();
-            pier.paths.push(path);
-            pier.hosts.push(host);
+            pier.take_in(host).await;
         }
+        pier
+    }
+
+    async fn take_in(&mut self, host: Host) {
+        let mara = self.house.client(MARA);
+        let path = enrol(mara, &host, "/harbour").await.unwrap();
+        let account = NewAccount { target: path.clone(), account: "tomas".to_owned() };
+        mara.set_account(TOMAS, &account).await.unwrap();
+        self.paths.push(path);
+        self.hosts.push(host);
+    }
+
+    /// A house with one host whose first process is systemd, and whose root is this machine's.
+    async fn with_systemd() -> Self {
+        let mut pier = Self::new(0).await;
+        let host = pier.lab.systemd_host(&pier.directory(1), "mooring-1", free_port().unwrap(), CRANE).unwrap();
+        pier.take_in(host).await;
         pier
     }
 
@@ -622,4 +634,141 @@ async fn hidden_ways_to_root_are_found_and_lead_on_in_the_graph() {
     let ways = mara.ways(&query).await.unwrap();
     let leads = ways.ways.iter().any(|way| way.steps.iter().any(|step| step.contains("which signs in as `psol`")));
     assert!(leads, "the graph stops at the key: {:?}", ways.ways);
+}
+
+/// What a holder might try on a host with systemd, where root may rewrite who signed in.
+const WITH_SYSTEMD: [(&str, &str, Fate); 9] = [
+    ("a job of the shell", "nohup sudo sleep 8001 >/dev/null 2>&1 &", Fate::Ended("sleep 8001")),
+    (
+        "the sign-in rewritten",
+        "sudo sh -c 'echo 4294967295 > /proc/self/loginuid; env -i setsid sleep 8002 >/dev/null 2>&1 &'",
+        Fate::Ended("sleep 8002"),
+    ),
+    (
+        "another's sign-in",
+        "sudo sh -c 'echo 1002 > /proc/self/loginuid; env -i setsid sleep 8003 >/dev/null 2>&1 &'",
+        Fate::Ended("sleep 8003"),
+    ),
+    (
+        "a unit made on the spot",
+        "sudo systemd-run --quiet --unit=kept sleep 8004",
+        Fate::Found("/run/systemd/transient/kept.service (services and timers made on the spot) is new"),
+    ),
+    (
+        "a timer made on the spot",
+        "sudo systemd-run --quiet --unit=later --on-active=1h true",
+        Fate::Found("/run/systemd/transient/later.timer (services and timers made on the spot) is new"),
+    ),
+    (
+        "a unit",
+        "printf '[Service]\nExecStart=/bin/true\n' | sudo tee /etc/systemd/system/kept.service",
+        Fate::Found("/etc/systemd/system/kept.service (services and timers) is new"),
+    ),
+    (
+        "services that outlive a sign-in",
+        "sudo mkdir -p /var/lib/systemd/linger && sudo touch /var/lib/systemd/linger/tomas",
+        Fate::Found("/var/lib/systemd/linger/tomas (services that outlive a sign-in) is new"),
+    ),
+    (
+        "the clock set back",
+        "sudo sh -c '! date -s 2020-01-01'",
+        Fate::Ended("nothing, for this machine keeps its clock"),
+    ),
+    ("the timer stopped", "sudo systemctl stop 'tempestas-end-*.timer'", Fate::Ended("what the sweep then ends")),
+];
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers_also_after_a_restart() {
+    let mut pier = Pier::with_systemd().await;
+    let role =
+        pier.house.client(MARA).roles().await.unwrap().into_iter().find(|role| role.role == "group:adm").unwrap();
+    assert!(!role.lapse.says.contains("should the host restart"), "{}", role.lapse.says);
+    let (id, until) = pier.live("root", 20).await;
+    let key = pier.certified(&id).await;
+    let host = &pier.hosts[0];
+    assert_eq!(key.says(host, "sudo -n cat /proc/self/loginuid"), "1001");
+    let script: Vec<String> = WITH_SYSTEMD
+        .iter()
+        .enumerate()
+        .map(|(n, (_, command, _))| format!("{{ {command}\n}} >&2 && echo done {n}"))
+        .collect();
+    let output = key.run(host, "tomas", &script.join("\n"));
+    let (said, words) = (String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    for (n, (name, ..)) in WITH_SYSTEMD.iter().enumerate() {
+        assert!(said.lines().any(|line| line == format!("done {n}")), "{name} can't be tried: {words}");
+    }
+    host.sh("pgrep -f '^sleep 8002' && pgrep -f '^sleep 8003'").unwrap();
+    pier.house.service.kill();
+    // Their timer is stopped: the sweep, every twenty seconds, ends it then.
+    let host = &pier.hosts[0];
+    assert!(Timestamp::now() < until, "trying took longer than the grant");
+    let gone =
+        async || !host.run("pgrep -f '^sleep 800[123]' || ls /etc/sudoers.d/tempestas-*").unwrap().status.success();
+    let by = until + SignedDuration::from_secs(24);
+    while !gone().await {
+        assert!(
+            Timestamp::now() < by,
+            "it goes on: {}",
+            host.sh("ps axo pid,cgroup,args; systemctl list-timers").unwrap()
+        );
+        tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    }
+    assert!(Timestamp::now() >= until, "it ended early");
+    assert!(!key.run(host, "tomas", "true").status.success(), "a new sign-in is let in");
+    pier.house.start_again(&[]);
+    let over = pier.house.over(&id).await;
+    let found: Vec<String> =
+        over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
+    for (name, _, fate) in &WITH_SYSTEMD {
+        if let Fate::Found(expected) = fate {
+            assert!(found.iter().any(|what| what.contains(expected)), "{name}: `{expected}` is not among {found:#?}");
+        }
+    }
+    // What was done is read from the journal, as the kernel says who wrote it.
+    host_uses(&pier).await;
+
+    // Left alone, the timer is on the second.
+    let (id, until) = pier.live("run:look-at-crane", 8).await;
+    pier.house.service.kill();
+    let host = &pier.hosts[0];
+    while host.run("ls /etc/sudoers.d/tempestas-*").unwrap().status.success() {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    let late = Timestamp::now().duration_since(until);
+    assert!(
+        !late.is_negative() && late < SignedDuration::from_secs(3),
+        "systemd's timer ended it {late} after its end"
+    );
+    println!("systemd's timer ended it {} ms after the grant's end, with the service dead", late.as_millis());
+    pier.house.start_again(&[]);
+    pier.house.over(&id).await;
+
+    // A membership given before a restart of the host ends after it, with the service dead.
+    pier.house.eligible(TOMAS, &format!("group:adm@{}", pier.paths[0])).await;
+    let (_, until) = pier.live("group:adm", 25).await;
+    pier.house.service.kill();
+    let port = pier.hosts[0].port;
+    pier.hosts.clear();
+    let host = pier.lab.systemd_host(&pier.directory(1), "mooring-1", port, CRANE).unwrap();
+    assert!(host.sh("id -nG tomas").unwrap().contains("adm"), "it was not there any more after the restart");
+    let by = until + SignedDuration::from_secs(24);
+    while host.sh("id -nG tomas").unwrap().contains("adm") {
+        assert!(Timestamp::now() < by, "the membership outlived the restart");
+        tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    }
+    assert!(Timestamp::now() >= until, "it ended early");
+    pier.hosts.push(host);
+}
+
+/// Forged lines of the journal are passed over, genuine ones read.
+async fn host_uses(pier: &Pier) {
+    let (host, mara, path) = (&pier.hosts[0], pier.house.client(MARA), &pier.paths[0]);
+    assert_eq!(host.sh("su jweir -c 'sudo -n id -u'").unwrap().trim(), "0");
+    let forged = r#"@cee:{\"sudo\":{\"accept\":{\"server_time\":{\"seconds\":1795400100,\"nanoseconds\":5},\"submituser\":\"ironquay\",\"command\":\"/bin/sh\",\"runuser\":\"root\"}}}"#;
+    host.sh(&format!("su jweir -c 'logger -t sudo \"{forged}\"' || true; journalctl --sync")).unwrap();
+    mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
+    let all = mara.standing(&StandingFilter::default()).await.unwrap();
+    let used = |account: &str| all.iter().find(|one| one.account == account && one.role == "root").unwrap().last_used;
+    assert!(used("jweir").is_some(), "sudo's own line is not read");
+    assert_eq!(used("ironquay"), None, "a forged line counts as a use");
 }

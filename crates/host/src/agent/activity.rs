@@ -1,12 +1,14 @@
 //! What was done as root and who signed in, from the lines that sudo (as JSON) and sshd leave in the log.
 //!
-//! Any local account can write lines like them there, so what is read here only ever advises.
+//! Any local account can write lines like them into a file of syslog's, so what is read here only ever advises. Where there
+//! is only the journal, it says which program wrote them.
 
 use std::{
     collections::BTreeMap,
     fs::File,
     io::{Read as _, Seek as _, SeekFrom},
     path::Path,
+    process::Command,
 };
 
 use jiff::Timestamp;
@@ -63,11 +65,33 @@ impl Host {
         for log in LOGS {
             done.extend(tail(&self.at(log)).lines().filter_map(|line| read(line, &allowed)));
         }
+        if self.is_real() && !self.at(LOGS[1]).exists() {
+            done.extend(journal(from)?.lines().filter_map(|line| read(line, &allowed)));
+        }
         done.retain(|one| one.at >= from);
         done.sort_by_key(|one| one.at);
         done.truncate(TOLD_MOST);
         Ok(done)
     }
+}
+
+/// Lines of the journal that sudo and sshd themselves wrote, by what the kernel says of the writer: others can't forge them.
+/// Empty where there is no journal.
+fn journal(from: Timestamp) -> Result<String, Failed> {
+    if !Path::new("/run/systemd/journal").is_dir() {
+        return Ok(String::new());
+    }
+    let since = format!("--since=@{}", from.as_second().max(0));
+    let most = format!("--lines={TOLD_MOST}");
+    let output = Command::new("journalctl")
+        .args(["--quiet", "--no-pager", "--output=short-iso", &since, &most])
+        .args(["_EXE=/usr/bin/sudo", "+", "_EXE=/usr/sbin/sshd"])
+        .env_clear()
+        .env("PATH", "/usr/bin:/bin")
+        .env("TZ", "UTC")
+        .output()
+        .map_err(|error| Failed(format!("`journalctl` can't be run: {error}")))?;
+    Ok(String::from_utf8_lossy(&output.stdout).into_owned())
 }
 
 /// The end of a log; empty where there is none, or something else than a file is in its place.
@@ -149,6 +173,7 @@ mod tests {
             "2026-11-23T02:15:00.1+00:00 crane-1 sshd[71]: Accepted publickey for tomas from 10.0.0.1 port 2 ssh2: x";
         let done = read(sshd, &allowed()).unwrap();
         assert_eq!((done.account.as_str(), done.what.as_str(), done.roles.len()), ("tomas", "sign in", 0));
+        assert!(read(&sshd.replace(".1+00:00", "+0000"), &allowed()).is_some(), "as the journal writes times");
         for other in [
             "2026-11-23T02:15:00.1+00:00 crane-1 login[1]: Accepted publickey for tomas from 10.0.0.1 port 2 ssh2",
             "crane-1 sshd[71]: Accepted publickey for tomas",

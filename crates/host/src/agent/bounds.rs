@@ -35,6 +35,9 @@ pub(crate) struct Bounds {
     /// Accounts that get nothing and lose nothing: the sealed emergency holders.
     #[serde(default)]
     pub(crate) sealed: Vec<String>,
+    /// What the host says of itself, besides its system.
+    #[serde(default)]
+    pub(crate) attributes: BTreeMap<String, String>,
     /// Whether orders may change which authorities are trusted here.
     #[serde(default = "yes")]
     pub(crate) follow_authorities: bool,

@@ -13,7 +13,7 @@ use super::{Failed, Host, grants::replace};
 use crate::protocol::{Grant, Leftover};
 
 /// Files and directories by which somebody comes back, and what each is for.
-const WATCHED: [(&str, &str); 26] = [
+const WATCHED: [(&str, &str); 27] = [
     ("/etc/passwd", "accounts"),
     ("/etc/group", "groups"),
     ("/etc/shadow", "passwords"),
@@ -37,6 +37,7 @@ const WATCHED: [(&str, &str); 26] = [
     ("/etc/cron.weekly", "jobs"),
     ("/var/spool/cron", "jobs"),
     ("/etc/systemd", "services and timers"),
+    ("/run/systemd/transient", "services and timers made on the spot"),
     ("/var/lib/systemd/linger", "services that outlive a sign-in"),
     ("/etc/tempestas", "our own bounds"),
     ("/usr/local", "programs placed by hand"),

@@ -28,6 +28,8 @@ pub(crate) struct Process {
     pub(crate) session: Option<u32>,
     /// Who called sudo, as its environment says; a holder can hide this.
     pub(crate) sudo: Option<u32>,
+    /// Whose slice of systemd's it runs in; only root can leave it.
+    pub(crate) slice: Option<u32>,
     /// How long the host had run when it started.
     pub(crate) started: SignedDuration,
 }
@@ -86,17 +88,24 @@ fn read(pid: i32, at: &Path) -> Option<Process> {
         login: number("loginuid"),
         session: number("sessionid"),
         sudo,
+        slice: std::fs::read_to_string(at.join("cgroup")).ok().and_then(|text| slice_of(&text)),
         started: SignedDuration::from_millis(ticks * 1000 / TICKS),
     })
 }
 
-/// The processes of a holder that were started since: by uid, by who signed in, by the sessions of those, by who
-/// called sudo, and whatever they started in turn.
+/// Whose `user-UID.slice` a process runs in, as `/proc/PID/cgroup` says.
+fn slice_of(cgroup: &str) -> Option<u32> {
+    cgroup.lines().find_map(|line| line.split_once("/user-")?.1.split_once(".slice")?.0.parse().ok())
+}
+
+/// The processes of a holder that were started since: by uid, by who signed in, by the sessions of those, by
+/// whose slice of systemd's they run in, by who called sudo, and whatever they started in turn.
 pub(crate) fn of_holder(all: &[Process], uid: u32, since: SignedDuration, own: i32) -> Vec<&Process> {
     let parents: BTreeMap<i32, i32> = all.iter().map(|process| (process.pid, process.parent)).collect();
     let ours: BTreeSet<i32> = std::iter::successors(Some(own), |pid| parents.get(pid).copied()).collect();
-    let is_theirs =
-        |process: &Process| process.uids.contains(&uid) || process.login == Some(uid) || process.sudo == Some(uid);
+    let is_theirs = |process: &Process| {
+        process.uids.contains(&uid) || [process.login, process.sudo, process.slice].contains(&Some(uid))
+    };
     let sessions: BTreeSet<u32> =
         all.iter().filter(|process| is_theirs(process)).filter_map(|process| process.session).collect();
     let mut theirs: BTreeSet<i32> = all
@@ -127,5 +136,22 @@ pub(crate) fn of_holder(all: &[Process], uid: u32, since: SignedDuration, own: i
 pub(crate) fn kill(processes: &[&Process]) {
     for pid in processes.iter().filter_map(|process| Pid::from_raw(process.pid)) {
         let _ = kill_process(pid, Signal::KILL);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::slice_of;
+
+    #[test]
+    fn whose_slice_it_is_stands_in_either_form_of_the_file() {
+        for (text, uid) in [
+            ("0::/user.slice/user-1001.slice/session-3.scope\n", Some(1001)),
+            ("2:cpu:/\n1:name=systemd:/user.slice/user-1001.slice/user@1001.service/app.slice\n0::/\n", Some(1001)),
+            ("0::/system.slice/cron.service\n", None),
+            ("0::/user-extra/x\n", None),
+        ] {
+            assert_eq!(slice_of(text), uid, "{text}");
+        }
     }
 }

@@ -73,7 +73,25 @@ impl Host {
                 .collect(),
             rights,
             keeps_time: timers::survives_restart(),
+            attributes: self.attributes(),
         })
+    }
+
+    /// What the host says of itself: its system, and what host.toml adds.
+    fn attributes(&self) -> BTreeMap<String, String> {
+        let mut said = self.bounds.attributes.clone();
+        let release = self.text(&self.at("/etc/os-release")).unwrap_or_default();
+        let of = |name: &str| {
+            release
+                .lines()
+                .find_map(|line| line.strip_prefix(name)?.strip_prefix('='))
+                .map(|value| value.trim_matches('"').to_owned())
+        };
+        if let Some(system) = of("ID") {
+            let version = of("VERSION_ID").map_or_else(String::new, |version| format!(" {version}"));
+            said.insert("system".to_owned(), format!("{system}{version}"));
+        }
+        said
     }
 
     /// Roles that the bounds let be given.

@@ -16,7 +16,7 @@ use super::{
 
 /// Where the program lies on a host.
 pub(crate) const PROGRAM: &str = "/usr/local/libexec/tempestas-host";
-/// The timer, placed when the host is enrolled, that looks each minute and after a restart of the host.
+/// The timer, placed when the host is enrolled, that looks every twenty seconds and after a restart of the host.
 const SWEEP: &str = "/etc/systemd/system/tempestas-host-sweep.timer";
 
 pub(crate) fn systemd_runs() -> bool {

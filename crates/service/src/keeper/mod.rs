@@ -6,7 +6,7 @@ mod hands;
 use std::{collections::BTreeMap, sync::Arc, time::Duration};
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{AlarmKind, Caller, Command, Connector, ScopeId, Task, World, orders};
+use tempestas_core::{AlarmKind, Caller, Command, Connector, ScopeId, Task, What, World, orders};
 use tempestas_store::Told;
 use tempestas_targets::{Target, TargetError};
 use tokio::task::{AbortHandle, JoinError, JoinSet};
@@ -262,7 +262,32 @@ impl From<TargetError> for Failure {
 }
 
 /// Surveys a target and has what was read taken in. Returns the facts that came of it.
-pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<tempestas_core::What>, Failure> {
+pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<What>, Failure> {
+    app.survey_began(scope);
+    let outcome = read(app, scope).await;
+    let says = match &outcome {
+        Ok(whats) => came_of(whats),
+        Err(failure) => said(failure),
+    };
+    app.survey_ended(scope, says);
+    outcome
+}
+
+/// What came of a survey, in plain words.
+fn came_of(whats: &[What]) -> String {
+    whats
+        .iter()
+        .find_map(|what| match what {
+            What::Surveyed { appeared, vanished, changed, .. } => {
+                Some(format!("{appeared} new, {vanished} gone, {changed} changed"))
+            }
+            What::SurveyHeld { why, .. } => Some(format!("held: {why}")),
+            _ => None,
+        })
+        .unwrap_or_else(|| "nothing new".to_owned())
+}
+
+async fn read(app: &App, scope: ScopeId) -> Result<Vec<What>, Failure> {
     let connector = app
         .world()
         .await

@@ -91,6 +91,10 @@ fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
         emergency_least: known.emergency_least,
         alarm_after: known.alarm_after.0,
         runs_on: known.runs_on.map(|host| world.path(host)),
+        labels: known.labels.clone(),
+        attributes: known.attributes.clone(),
+        surveying: heard.surveying,
+        last_survey: heard.surveyed,
         surveyed_at: known.surveyed_at,
         held: known.held.is_some(),
         trouble: heard.trouble,
@@ -198,6 +202,7 @@ pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body
         alarm_after: new.alarm_after.map(|seconds| Seconds(seconds.max(1))),
         runs_on,
         own_login: new.own_login,
+        labels: new.labels.clone(),
     })
     .await?;
     if let Some(secret) = &new.secret {

@@ -41,6 +41,8 @@ pub(super) fn rule(world: &World, id: TermsId, new: NewTerms) -> Result<Terms, F
         weight: new.weight,
         asker: new.asker.map(|asker| subject(world, &asker)).transpose()?,
         settings: Settings { longest, usual, starts, reason, ticket, assurance, approval, lapse },
+        labels: new.labels,
+        attributes: new.attributes,
         pins: new.pins,
         set_by: None,
         set_at: None,

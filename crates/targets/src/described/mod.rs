@@ -113,6 +113,7 @@ impl Described {
         let all_known = items.iter().all(|item| known(&item));
         Ok(Survey {
             // A role that the description doesn't know could be anything.
+            attributes: BTreeMap::new(),
             complete: complete && all_known,
             clock,
             broker: "tempestas".to_owned(),

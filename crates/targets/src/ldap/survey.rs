@@ -34,6 +34,7 @@ impl Ldap {
         let used =
             |entry: &super::Entry| entry.one("authTimestamp").or_else(|| entry.one("pwdLastSuccess")).and_then(instant);
         Ok(Survey {
+            attributes: BTreeMap::new(),
             complete: all_groups && all_people,
             clock,
             broker: self.address.user.clone(),

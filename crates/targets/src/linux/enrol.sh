@@ -33,6 +33,8 @@ sealed = []
 # Whether orders may change which authorities are trusted here, as when one follows another. With `false` this host's
 # root does it, by running the enrolment script again.
 follow_authorities = true
+# What this host says of itself, like site = "north quay". Rules of terms that go by it only tighten.
+[attributes]
 # Commands that may be given under a name, as sudoers writes them, like
 # restart-gates = ["/usr/bin/systemctl restart gates"]
 [commands]
@@ -83,7 +85,7 @@ END
 Description=Ends what is due of the rights that Tempestas gave here
 [Timer]
 OnBootSec=5s
-OnUnitActiveSec=60s
+OnUnitActiveSec=20s
 AccuracySec=1s
 [Install]
 WantedBy=timers.target

@@ -192,6 +192,7 @@ impl Linux {
         let (Outcome::Surveyed(found), clock) = self.order(Order::Survey).await? else { return Err(otherwise()) };
         let keeps_time = found.keeps_time;
         Ok(Survey {
+            attributes: found.attributes,
             complete: found.complete,
             clock,
             broker: found.broker,

@@ -83,6 +83,7 @@ impl Postgres {
             }
         }
         rights.extend(insides.everybodys());
+        let version = client.query_one("SHOW server_version", &[]).await.map_err(|error| failed(&error))?.get(0);
         let trusted = trusted(&client).await?;
         if !trusted.is_empty() {
             let digest = Digest::of(&[ANY_LOGIN.0.as_bytes()]);
@@ -93,6 +94,7 @@ impl Postgres {
             rights.extend(trusted);
         }
         Ok(Survey {
+            attributes: BTreeMap::from([("version".to_owned(), version)]),
             complete: true,
             clock: clock(&client).await?,
             broker,

@@ -302,7 +302,19 @@ pub(crate) enum TargetsVerb {
         /// For PostgreSQL: put grants on people's own logins (true), or on a login for the one grant (false).
         #[arg(long)]
         own_login: Option<bool>,
+        /// What you say of it, like stage=production, in place of what was said; may be given several times, empty for
+        /// nothing.
+        #[arg(long = "label", value_parser = label)]
+        labels: Vec<(String, String)>,
     },
+}
+
+fn label(text: &str) -> Result<(String, String), String> {
+    if text.is_empty() {
+        return Ok((String::new(), String::new()));
+    }
+    let (name, value) = text.split_once('=').ok_or("write it like stage=production")?;
+    Ok((name.trim().to_owned(), value.trim().to_owned()))
 }
 
 fn word<T: serde::de::DeserializeOwned>(text: &str, known: &str) -> Result<T, String> {
