@@ -39,7 +39,7 @@ pub struct StandingView {
     pub target: String,
     /// How much harm it can do.
     pub weight: Weight,
-    /// How it came to be, outermost first; empty where it is held directly.
+    /// How it came to be, what the account itself is in first; empty where it is held directly.
     pub chain: Vec<String>,
     /// Whether it can be converted by itself.
     pub direct: bool,

@@ -8,6 +8,7 @@ mod look;
 mod report;
 mod rules;
 mod start;
+mod systems;
 mod world;
 
 use std::{path::Path, process::ExitCode};
@@ -48,6 +49,9 @@ async fn run(only: Option<&str>) -> anyhow::Result<()> {
     }
     if wanted("start") {
         start::measure(&mut report).await?;
+    }
+    if wanted("systems") {
+        systems::measure(&mut report).await?;
     }
     if wanted("console") {
         console::measure(&mut report).await?;

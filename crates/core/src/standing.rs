@@ -25,7 +25,7 @@ pub struct Standing {
     pub account: Digest,
     /// What is held.
     pub right: Right,
-    /// How it came to be, outermost first; empty where it is held directly.
+    /// How it came to be, what the account itself is in first; empty where it is held directly.
     pub chain: Vec<String>,
     /// The target's own name for it, where it can be taken away by itself.
     pub handle: Option<String>,

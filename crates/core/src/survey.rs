@@ -71,7 +71,7 @@ pub struct RightFound {
     pub role: String,
     /// Part of the target; empty for the whole.
     pub part: Vec<String>,
-    /// How it came to be, outermost first; empty where it is held directly.
+    /// How it came to be, what the account itself is in first; empty where it is held directly.
     pub chain: Vec<String>,
     /// The target's own name for it, where it can be taken away by itself.
     pub handle: Option<String>,

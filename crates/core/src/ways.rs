@@ -198,8 +198,7 @@ impl Ways {
     fn standing(&mut self, world: &World) {
         for held in world.standing.values() {
             let mut at = Place::Account(held.target, world.text(held.account));
-            // Chains are written outermost first: the last is what the account itself is in.
-            for through in held.chain.iter().rev() {
+            for through in &held.chain {
                 let next = Place::Through(held.target, through.clone());
                 self.step(at, How::Holds, next.clone());
                 at = next;

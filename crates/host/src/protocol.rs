@@ -252,7 +252,7 @@ pub struct Held {
     pub account: String,
     /// The role.
     pub role: String,
-    /// How it came to be, outermost first; empty where it is held directly.
+    /// How it came to be, what the account itself is in first; empty where it is held directly.
     pub chain: Vec<String>,
     /// The host's own name for it, where it can be taken away by itself.
     pub handle: Option<String>,

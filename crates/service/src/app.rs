@@ -16,7 +16,7 @@ use tempestas_core::{
 };
 use tempestas_store::Store;
 use tempestas_targets::{Place, Target};
-use tokio::sync::{RwLock, RwLockReadGuard, broadcast, watch};
+use tokio::sync::{RwLock, RwLockReadGuard, Semaphore, SemaphorePermit, broadcast, watch};
 
 use url::Url;
 
@@ -29,6 +29,9 @@ use crate::{
     vault::Vault,
     writer::{self, Change, Outcome, Writer},
 };
+
+/// How many targets are surveyed at a time.
+const SURVEYED_TOGETHER: usize = 16;
 
 /// What a keeper last heard from its target.
 #[derive(Debug, Clone, Default)]
@@ -65,6 +68,8 @@ struct Shared {
     routes: Mutex<Option<Router>>,
     installation: String,
     heard: Mutex<BTreeMap<ScopeId, Heard>>,
+    /// Turns for surveys.
+    survey_turns: Semaphore,
     /// What each host was last told to trust, as a digest.
     trusts: Mutex<HashMap<ScopeId, Digest>>,
     /// Grows when the authorities change, so that connections are made anew.
@@ -105,6 +110,7 @@ impl App {
             routes: Mutex::default(),
             installation,
             heard: Mutex::default(),
+            survey_turns: Semaphore::new(SURVEYED_TOGETHER),
             trusts: Mutex::default(),
             authorities: AtomicU64::default(),
             ways: tokio::sync::Mutex::default(),
@@ -266,6 +272,11 @@ impl App {
     /// What a keeper last heard.
     pub(crate) fn heard(&self, scope: ScopeId) -> Heard {
         self.shared.heard.lock().ok().and_then(|heard| heard.get(&scope).cloned()).unwrap_or_default()
+    }
+
+    /// A turn to survey, held until it is dropped.
+    pub(crate) async fn survey_turn(&self) -> Option<SemaphorePermit<'_>> {
+        self.shared.survey_turns.acquire().await.ok()
     }
 
     /// Notes that a survey began.

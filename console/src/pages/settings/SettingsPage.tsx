@@ -5,6 +5,7 @@ import { Sentence } from '../../parts/basics'
 import { isAdministrator, useMe } from '../../parts/me'
 import { Own } from './Own'
 import { People } from './People'
+import { Sources } from './Sources'
 import { Systems } from './Systems'
 
 const PARTS = { systems: 'Systems', people: 'People and duties', own: 'My sign-in' }
@@ -30,7 +31,12 @@ export default function SettingsPage() {
         </nav>
       )}
       {part === 'systems' && <Systems />}
-      {part === 'people' && <People />}
+      {part === 'people' && (
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
+          <People />
+          <Sources />
+        </div>
+      )}
       {part === 'own' && <Own me={me.data} />}
     </>
   )

@@ -6,6 +6,7 @@ import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '..
 import { useAct, useData } from '../../parts/data'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
+import { Authorities } from './Authorities'
 import { Connect } from './Connect'
 import { HostEnrolment } from './HostEnrolment'
 
@@ -157,6 +158,7 @@ export function Systems() {
           {(all) => (all.length === 0 ? <Empty>No system is connected yet. Connect the first below: it is only read until you convert something.</Empty> : <ul>{all.map((target) => <System key={target.path} target={target} />)}</ul>)}
         </Shown>
       </Section>
+      <Authorities />
       <Section title="Connect a system">
         <Connect />
       </Section>

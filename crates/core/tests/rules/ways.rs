@@ -58,7 +58,7 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     );
     let (oda, piet, tomas) = (house.id(Who::First), house.id(Who::Other), house.id(Who::Asker));
     surveyed(&mut house, crane, "root", &[("oda", &["%wheel in /etc/sudoers"])]);
-    surveyed(&mut house, berths, "SUPERUSER", &[("piet", &["harbour_dba", "owners"])]);
+    surveyed(&mut house, berths, "SUPERUSER", &[("piet", &["owners", "harbour_dba"])]);
     for (subject, target, account) in [(oda, crane, "oda"), (piet, berths, "piet")] {
         house.well(Who::Administrator, Command::SetAccount { subject, target, account: Said::new(account) });
     }

@@ -28,6 +28,8 @@ else
   mkdir sys/fs/cgroup/systemd
   mount -t cgroup -o none,name=systemd cgroup sys/fs/cgroup/systemd
 fi
+# Its network is its own; nothing but itself is in it.
+PATH="$PATH:/usr/sbin:/sbin" ip link set lo up
 hostname "$name"
 echo "$name" > etc/hostname
 printf '127.0.0.1 localhost\n%s %s\n' "$address" "$name" > etc/hosts

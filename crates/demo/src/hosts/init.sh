@@ -15,6 +15,8 @@ ln -s pts/ptmx dev/ptmx
 ln -s /proc/self/fd dev/fd
 mount -t tmpfs -o mode=755 tmpfs run
 mount -t tmpfs -o mode=1777 tmpfs tmp
+# Its network is its own; nothing but itself is in it.
+PATH="$PATH:/usr/sbin:/sbin" ip link set lo up
 hostname "$name"
 echo "$name" > etc/hostname
 printf '127.0.0.1 localhost\n%s %s\n' "$address" "$name" > etc/hosts

@@ -1,6 +1,7 @@
-//! Linux hosts of the sample world: each a mount, PID, IPC and UTS namespace with its own `/etc`, a real sshd and a
-//! real sudo, all inside one user namespace, so that root of a host is nobody on this machine.
+//! Linux hosts of the sample world: each a mount, PID, network, IPC and UTS namespace with its own `/etc`, a real sshd
+//! and a real sudo, all inside one user namespace, so that root of a host is nobody on this machine.
 
+mod network;
 pub mod pier;
 
 use std::{
@@ -20,6 +21,7 @@ use tempestas_client::Client;
 use tempestas_core::Connector;
 
 use crate::processes::program;
+use network::Way;
 
 const INIT: &str = include_str!("init.sh");
 const INIT_SYSTEMD: &str = include_str!("init-systemd.sh");
@@ -95,6 +97,9 @@ pub fn missing() -> Option<String> {
     let there = |name: &str| {
         std::env::var_os("PATH").is_some_and(|path| std::env::split_paths(&path).any(|at| at.join(name).is_file()))
     };
+    if !["/usr/sbin/ip", "/sbin/ip", "/usr/bin/ip", "/bin/ip"].iter().any(|path| Path::new(path).exists()) {
+        return Some("their networks are made by `ip`; `apt-get install iproute2` adds it".to_owned());
+    }
     if !rootfs_directory().join(EDITION).join("whole").exists() && !there("mmdebstrap") {
         return Some(
             "their file system is made by mmdebstrap, which is not installed; `apt-get install mmdebstrap` adds it"
@@ -184,7 +189,7 @@ impl Lab {
         std::fs::create_dir_all(&group).context("this machine gives no control groups")?;
         let mut command = Command::new("sh");
         command.args(["-c", "echo $$ > \"$1/cgroup.procs\"; shift; exec \"$@\"", "sh"]).arg(&group);
-        command.args(["unshare", "-m", "-p", "-f", "-u", "-i", "-C", "--kill-child", "sh"]);
+        command.args(["unshare", "-m", "-p", "-f", "-n", "-u", "-i", "-C", "--kill-child", "sh"]);
         let place = Place { directory, name, port, lower: &edition.join("root"), init: INIT_SYSTEMD };
         Host::start(command, &place, provision, Some(group))
     }
@@ -205,7 +210,7 @@ impl Lab {
         std::fs::create_dir_all(directory)?;
         chown(directory, Some(FIRST_ID), Some(FIRST_ID))?;
         let mut command = self.inside();
-        command.args(["unshare", "-m", "-p", "-f", "-u", "-i", "--kill-child", "sh"]);
+        command.args(["unshare", "-m", "-p", "-f", "-n", "-u", "-i", "--kill-child", "sh"]);
         let place = Place { directory, name, port, lower: &self.rootfs, init: INIT };
         Host::start(command, &place, provision, None)
     }
@@ -300,6 +305,8 @@ pub struct Host {
     init: u32,
     /// Its control group, where it has one of its own; its root is this machine's then.
     group: Option<PathBuf>,
+    /// The way into its network.
+    way: Option<Way>,
 }
 
 impl Host {
@@ -324,7 +331,7 @@ impl Host {
             .process_group(0)
             .spawn()?;
         let (name, directory) = (place.name.to_owned(), directory.to_owned());
-        let mut host = Self { child, name, address, port: place.port, directory, init: 0, group };
+        let mut host = Self { child, name, address, port: place.port, directory, init: 0, group, way: None };
         host.wait()?;
         Ok(host)
     }
@@ -333,15 +340,38 @@ impl Host {
         let begun = Instant::now();
         loop {
             let log = std::fs::read_to_string(self.directory.join("log")).unwrap_or_default();
-            let listens = std::net::TcpStream::connect((self.address.as_str(), self.port)).is_ok();
-            if listens && self.first_process().is_some() {
-                self.init = self.first_process().context("its first process is not to be found")?;
+            if self.way.is_none()
+                && let Some(first) = self.first_process()
+            {
+                self.init = first;
+                let at =
+                    format!("{}:{}", self.address, self.port).parse().context("its address is one of this machine")?;
+                self.way = Some(Way::open(at, first)?);
+            }
+            if self.way.is_some() && self.greets() {
                 return Ok(());
             }
             if begun.elapsed() > START || self.child.try_wait()?.is_some() {
                 bail!("the host {} did not start:\n{}", self.name, last_lines(log.as_bytes()));
             }
             std::thread::sleep(Duration::from_millis(20));
+        }
+    }
+
+    /// Whether its sshd says who it is.
+    fn greets(&self) -> bool {
+        let mut said = [0; 4];
+        let heard = std::net::TcpStream::connect((self.address.as_str(), self.port)).and_then(|mut stream| {
+            stream.set_read_timeout(Some(Duration::from_millis(500)))?;
+            std::io::Read::read_exact(&mut stream, &mut said)
+        });
+        heard.is_ok() && said == *b"SSH-"
+    }
+
+    /// Cuts the network between it and everybody else, what is open too; or mends it.
+    pub fn cut_network(&self, is_cut: bool) {
+        if let Some(way) = &self.way {
+            way.cut(is_cut);
         }
     }
 

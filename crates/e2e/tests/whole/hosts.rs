@@ -731,6 +731,8 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
     let (id, until) = pier.live("run:look-at-crane", 8).await;
     pier.house.service.kill();
     let host = &pier.hosts[0];
+    host.cut_network(true);
+    assert!(!key.run(host, "tomas", "true").status.success(), "the network is cut");
     while host.run("ls /etc/sudoers.d/tempestas-*").unwrap().status.success() {
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;
     }
@@ -740,6 +742,7 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
         "systemd's timer ended it {late} after its end"
     );
     println!("systemd's timer ended it {} ms after the grant's end, with the service dead", late.as_millis());
+    host.cut_network(false);
     pier.house.start_again(&[]);
     pier.house.over(&id).await;
 

@@ -263,6 +263,8 @@ impl From<TargetError> for Failure {
 
 /// Surveys a target and has what was read taken in. Returns the facts that came of it.
 pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<What>, Failure> {
+    // Of many systems so many at a time; orders to give and take wait for none of them.
+    let _turn = app.survey_turn().await;
     app.survey_began(scope);
     let outcome = read(app, scope).await;
     let says = match &outcome {

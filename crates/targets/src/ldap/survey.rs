@@ -97,7 +97,8 @@ fn gather(
                 account: member.clone(),
                 role: role.name.clone(),
                 part: Vec::new(),
-                chain: chain.clone(),
+                // Gathered from the role downwards; told from the account upwards.
+                chain: chain.iter().rev().cloned().collect(),
                 handle: chain.is_empty().then(|| "member".to_owned()),
                 since: None,
                 last_used: None,
