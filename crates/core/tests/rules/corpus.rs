@@ -1,7 +1,7 @@
 //! Facts as earlier versions wrote them, replayed. The files are only ever added to, never edited.
 
 use tempestas_core::{
-    DriftState, Fact, World,
+    AppointmentState, DriftState, Fact, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -46,6 +46,15 @@ fn facts_of_waves_drift_and_sources_are_read_as_they_were_written() {
     assert!(world.drifts.values().any(|drift| matches!(drift.state, DriftState::Ignored { .. })));
     assert!(world.links.is_empty() && world.sources.is_empty(), "the source was ended");
     assert!(world.targets.values().any(|target| target.runs_on.is_some()));
+}
+
+#[test]
+fn facts_of_wishes_covers_suspensions_labels_and_authorities_are_read_as_they_were_written() {
+    let world = replayed(include_str!("appointments-v1.jsonl"));
+    let states: Vec<AppointmentState> = world.appointments.values().map(|one| one.state).collect();
+    assert!(states.contains(&AppointmentState::Over) && states.contains(&AppointmentState::Withdrawn), "{states:?}");
+    assert!(world.targets.values().any(|target| target.labels.get("quay").is_some_and(|quay| quay == "north")));
+    assert!(world.terms.values().all(|rule| rule.paused.is_none()), "what was suspended was resumed");
 }
 
 #[test]
