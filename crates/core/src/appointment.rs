@@ -8,7 +8,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, ReasonRule, Refusal, Right, Seconds,
-    Stage, SubjectId, World, demand::who_may_answer, effective_terms, later, own_rights, text::Digest,
+    Stage, SubjectId, World,
+    demand::{refuse_own_terms, who_may_answer},
+    effective_terms, later, own_rights,
+    text::Digest,
 };
 
 /// How long administrators have to answer a wish, where no terms say otherwise.
@@ -92,6 +95,27 @@ impl Appointment {
     }
 }
 
+/// Whether an eligibility only covers for somebody's absence.
+pub(crate) fn is_cover(world: &World, held: &Eligibility) -> bool {
+    held.by.and_then(|id| world.appointments.get(&id)).is_some_and(|appointment| appointment.covers.is_some())
+}
+
+/// Refuses an eligibility that would last longer than `longest` from `from` on.
+pub(crate) fn ensure_lasts(
+    world: &World,
+    (longest, right): (Seconds, Right),
+    from: Timestamp,
+    until: Option<Timestamp>,
+) -> Result<(), Refusal> {
+    if until.is_some_and(|until| until <= later(from, longest)) {
+        return Ok(());
+    }
+    Err(Refusal::invalid(format!(
+        "the terms let nobody be eligible for {} for longer than {longest}; give an end by then: `--until`",
+        world.right_name(right)
+    )))
+}
+
 /// What making somebody eligible demands, of several rights together the strictest.
 pub(crate) struct Making {
     /// How long it may last, and the right whose terms say so; none where it may have no end.
@@ -134,6 +158,12 @@ pub(crate) fn making(
         making.assurance = making.assurance.min(terms.assurance);
         let by_administrators =
             Approval::Stage { approvers: vec![Approver::Administrators], yes: 1, no: 1, within: WISH_WITHIN };
+        // Whoever gains by it does not do without a yes by terms of their own making.
+        if let Some(by) = by.filter(|_| terms.approval == Approval::None)
+            && world.people_in(subject).iter().any(|one| world.human(*one) == world.human(by))
+        {
+            refuse_own_terms(world, &terms, by, now)?;
+        }
         let approval = if wished && terms.approval == Approval::None { by_administrators } else { terms.approval };
         if let Approval::Stage { approvers, yes, no, within } = approval {
             let mut free = who_may_answer(world, &approvers, right.scope, by.unwrap_or(subject), now);
@@ -177,9 +207,6 @@ pub fn rights_to_cover(
     from: Timestamp,
     until: Timestamp,
 ) -> Vec<Right> {
-    let is_cover = |held: &Eligibility| {
-        held.by.and_then(|id| world.appointments.get(&id)).is_some_and(|appointment| appointment.covers.is_some())
-    };
     let has = |right: Right| {
         world.eligibilities_of(stand_in).any(|held| {
             held.right.role == right.role
@@ -190,7 +217,7 @@ pub fn rights_to_cover(
     };
     own_rights(world, absent, from)
         .into_iter()
-        .filter(|held| held.holds(from) && !is_cover(held) && !has(held.right))
+        .filter(|held| held.holds(from) && !is_cover(world, held) && !has(held.right))
         .map(|held| held.right)
         .collect()
 }

@@ -159,7 +159,12 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
 }
 
 /// Whoever lets themselves in without a yes, by terms of their own making, waits a day like anyone's hand.
-fn refuse_own_terms(world: &World, terms: &Effective, asker: SubjectId, now: Timestamp) -> Result<(), Refusal> {
+pub(crate) fn refuse_own_terms(
+    world: &World,
+    terms: &Effective,
+    asker: SubjectId,
+    now: Timestamp,
+) -> Result<(), Refusal> {
     let rule =
         terms.traces.iter().find(|trace| trace.setting == "approval").and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {

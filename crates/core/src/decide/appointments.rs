@@ -1,15 +1,12 @@
 //! Eligibilities: given, changed in place, suspended, resumed, ended; wishes for them; cover for an absence.
 
-use std::collections::BTreeSet;
-
 use jiff::Timestamp;
 
 use super::{Draft, asks::WAITING_MOST, checked_text, count, ensure_fresh};
 use crate::{
     Actor, Answer, Appointment, AppointmentId, AppointmentState, Command, Digest, Eligibility, EligibilityId, Key,
     Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, SubjectId, SubjectKind, Verdict, What,
-    appointment::{making, rights_to_cover},
-    later,
+    appointment::{ensure_lasts, is_cover, making, rights_to_cover},
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -181,7 +178,9 @@ fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), R
         return Err(Refusal::Limit(format!("{WAITING_MOST} wishes of yours wait already; take one back first")));
     }
     let demanded = making(world, by, wish.subject, &wish.rights, wished, now)?;
-    ensure_not_too_long(draft, wish, demanded.longest)?;
+    if let Some(longest) = demanded.longest {
+        ensure_lasts(world, longest, wish.from.max(now), wish.until)?;
+    }
     let said = wish.reason.as_ref().filter(|text| !text.0.is_empty());
     let letters = said.map_or(0, |text| text.0.chars().count());
     if let ReasonRule::Required { at_least } = demanded.reason
@@ -224,21 +223,6 @@ fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), R
     Ok(())
 }
 
-fn ensure_not_too_long(
-    draft: &Draft<'_>,
-    wish: &Wish<'_>,
-    longest: Option<(crate::Seconds, Right)>,
-) -> Result<(), Refusal> {
-    let Some((longest, right)) = longest else { return Ok(()) };
-    if wish.until.is_some_and(|until| until <= later(wish.from.max(draft.now()), longest)) {
-        return Ok(());
-    }
-    Err(Refusal::invalid(format!(
-        "the terms let nobody be eligible for {} for longer than {longest}; give an end by then: `--until`",
-        draft.world.right_name(right)
-    )))
-}
-
 /// Makes what an appointment is about: changes in place what is there, a cover apart from it.
 fn make(draft: &mut Draft<'_>, mut appointment: Appointment) {
     let Appointment { id, subject, from, until, covers, .. } = appointment;
@@ -251,7 +235,7 @@ fn make(draft: &mut Draft<'_>, mut appointment: Appointment) {
             .eligibilities
             .values()
             .filter(mine)
-            .find(|held| covers.is_none() && !is_cover(draft, held) && held.until.is_none_or(|end| end > now))
+            .find(|held| covers.is_none() && !is_cover(draft.world, held) && held.until.is_none_or(|end| end > now))
             .cloned();
         // Nobody stands in for longer than the absent person could have asked.
         let until = covers.map_or(until, |absent| {
@@ -277,10 +261,6 @@ fn make(draft: &mut Draft<'_>, mut appointment: Appointment) {
         let put = std::mem::take(&mut first).into_iter().chain([Row::Eligibility(row)]).collect();
         draft.fact(what, put);
     }
-}
-
-fn is_cover(draft: &Draft<'_>, held: &Eligibility) -> bool {
-    held.by.and_then(|id| draft.world.appointments.get(&id)).is_some_and(|one| one.covers.is_some())
 }
 
 fn known_appointment(draft: &Draft<'_>, id: AppointmentId) -> Result<Appointment, Refusal> {
@@ -312,9 +292,7 @@ fn answer(
         return Err(Refusal::Changed(format!("{id} is not what you looked at")));
     }
     // Fixed when it was wished, and only shrinking: whoever may not say yes by now is out.
-    let rights: BTreeSet<Right> = appointment.rights.iter().copied().collect();
-    let rights: Vec<Right> = rights.into_iter().collect();
-    let free = making(world, appointment.by, appointment.subject, &rights, true, now)?.stage;
+    let free = making(world, appointment.by, appointment.subject, &appointment.rights, true, now)?.stage;
     let is_free = free.is_some_and(|stage| stage.approvers.contains(&me));
     let Some(stage) = appointment.stage.as_mut().filter(|stage| is_free && stage.approvers.contains(&me)) else {
         return Err(Refusal::not_allowed(format!(

@@ -5,7 +5,9 @@ use jiff::Timestamp;
 use super::{Draft, appointments, count, house};
 use crate::{
     AlarmKind, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState, Key, Kind,
-    PlanItem, Refusal, Row, StandingId, WavePlan, What, appointment::longest_eligibility, plan_conversion,
+    PlanItem, Refusal, Row, StandingId, WavePlan, What,
+    appointment::{ensure_lasts, longest_eligibility},
+    plan_conversion,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -83,12 +85,7 @@ fn ensure_not_too_long(draft: &Draft<'_>, items: &[PlanItem], until: Option<Time
     for planned in items {
         let Some(right) = draft.world.standing.get(&planned.standing).map(|held| held.right) else { continue };
         let Some(longest) = longest_eligibility(draft.world, planned.holder, right) else { continue };
-        if until.is_none_or(|until| until > crate::later(draft.now(), longest)) {
-            return Err(Refusal::invalid(format!(
-                "the terms let nobody be eligible for {} for longer than {longest}; give an end by then: `--until`",
-                draft.world.right_name(right)
-            )));
-        }
+        ensure_lasts(draft.world, (longest, right), draft.now(), until)?;
     }
     Ok(())
 }

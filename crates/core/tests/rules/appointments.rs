@@ -183,6 +183,8 @@ fn whoever_takes_away_the_terms_that_demanded_a_yes_waits_a_day_to_profit() {
     house.well(Who::Administrator, Command::SetTerms { terms: Terms { scope: house.world.root.unwrap(), ..open } });
     house.now = later(house.now, Seconds::hours(48));
     house.well(Who::Administrator, Command::SuspendTerms { terms: strict, reason: Said::new("tidying up") });
+    let own = Command::GiveEligibility { subject: mara, right, from: None, until: None, reason: None };
+    assert!(house.try_as(Who::Administrator, &own).unwrap_err().to_string().contains("took away terms"));
     let refused = house.ask(Who::Administrator, 60, StartChoice::AtYes).unwrap_err().to_string();
     assert!(refused.contains("took away terms"), "{refused}");
     house.now = later(house.now, Seconds::hours(25));
