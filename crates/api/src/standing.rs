@@ -103,3 +103,11 @@ pub struct NewEligibility {
     #[serde(default)]
     pub reason: Option<String>,
 }
+
+impl NewEligibility {
+    /// From now on, for good.
+    #[must_use]
+    pub fn for_good(who: &str, right: &str) -> Self {
+        Self { who: who.to_owned(), right: right.to_owned(), from: None, until: None, reason: None }
+    }
+}

@@ -161,14 +161,7 @@ approval = { is = "stage", approvers = ["henrik.voss", "oda.brandt"], yes = 1, n
     )?;
     mara.add_terms(&rule).await?;
     let right = format!("seal-breakers@{target}");
-    mara.give_eligibility(&NewEligibility {
-        who: "harbour-engineers".to_owned(),
-        right,
-        from: None,
-        until: None,
-        reason: None,
-    })
-    .await?;
+    mara.give_eligibility(&NewEligibility::for_good("harbour-engineers", &right)).await?;
     Ok(())
 }
 

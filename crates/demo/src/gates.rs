@@ -60,13 +60,6 @@ pub async fn begin(mara: &Client, address: &str, key: &str) -> anyhow::Result<()
     ))?;
     mara.add_terms(&rule).await?;
     let right = format!("open@{target}");
-    mara.give_eligibility(&NewEligibility {
-        who: "harbour-engineers".to_owned(),
-        right,
-        from: None,
-        until: None,
-        reason: None,
-    })
-    .await?;
+    mara.give_eligibility(&NewEligibility::for_good("harbour-engineers", &right)).await?;
     Ok(())
 }

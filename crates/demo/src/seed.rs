@@ -131,24 +131,10 @@ pub async fn service(
     }
     if targets.postgres.is_some() {
         let right = format!("harbour_dba@{BERTHS}");
-        mara.give_eligibility(&NewEligibility {
-            who: "harbour-engineers".to_owned(),
-            right,
-            from: None,
-            until: None,
-            reason: None,
-        })
-        .await?;
+        mara.give_eligibility(&NewEligibility::for_good("harbour-engineers", &right)).await?;
     }
     let right = format!("harbour-warden@{BRIGHTWATER}/reports");
-    mara.give_eligibility(&NewEligibility {
-        who: "harbour-engineers".to_owned(),
-        right,
-        from: None,
-        until: None,
-        reason: None,
-    })
-    .await?;
+    mara.give_eligibility(&NewEligibility::for_good("harbour-engineers", &right)).await?;
     Ok(Seeded { people: enrolled, administrator: mara })
 }
 

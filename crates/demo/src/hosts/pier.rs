@@ -65,8 +65,7 @@ pub async fn begin(mara: &Client, lab: &Lab, directory: &Path) -> anyhow::Result
         }
         for role in ["root", "run:look-at-crane"] {
             let right = format!("{role}@{target}");
-            let new =
-                NewEligibility { who: "harbour-engineers".to_owned(), right, from: None, until: None, reason: None };
+            let new = NewEligibility::for_good("harbour-engineers", &right);
             mara.give_eligibility(&new).await?;
         }
         hosts.push(host);

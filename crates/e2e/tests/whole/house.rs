@@ -174,8 +174,7 @@ impl House {
     }
 
     pub async fn eligible(&self, who: &str, right: &str) {
-        let new =
-            NewEligibility { who: who.to_owned(), right: right.to_owned(), from: None, until: None, reason: None };
+        let new = NewEligibility::for_good(who, right);
         self.client(MARA).give_eligibility(&new).await.unwrap();
     }
 

@@ -135,13 +135,7 @@ async fn recovery_on_the_machine_is_loud_and_holds_its_answers_back_for_a_day() 
     let rule = "scope = \"/analytics/brightwater\"\nasker = \"tomas.reyes\"\n[settings.approval]\nis = \"stage\"\napprovers = [\"mara.lindqvist\"]\nyes = 1\nno = 1\nwithin = 600\n";
     mara.add_terms(&toml::from_str(rule).unwrap()).await.unwrap();
     let right = on_cloud("tide-writer", "/lake");
-    let new = tempestas_api::NewEligibility {
-        who: TOMAS.to_owned(),
-        right: right.clone(),
-        from: None,
-        until: None,
-        reason: None,
-    };
+    let new = tempestas_api::NewEligibility::for_good(TOMAS, &right);
     mara.give_eligibility(&new).await.unwrap();
     let refused = house.ask(TOMAS, &right, 600).await.unwrap_err();
     assert!(refused.to_string().contains("only 0 who may answer are free to answer you"), "{refused}");
