@@ -73,6 +73,16 @@ pub struct TargetView {
     pub live: usize,
 }
 
+/// A target to be let go.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EndTarget {
+    /// Path.
+    pub target: String,
+    /// Why.
+    pub reason: String,
+}
+
 /// How a survey went.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 pub struct LastSurvey {

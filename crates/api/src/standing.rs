@@ -20,6 +20,12 @@ pub struct StandingFilter {
     /// Those of this role.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub role: Option<String>,
+    /// Those on systems that administrators labelled so, like `stage=production`; a `*` at the end stands for anything.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub label: Option<String>,
+    /// Those on systems that say so of themselves, like `system=debian 11*`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub says: Option<String>,
 }
 
 /// A right held all the time.

@@ -266,6 +266,7 @@ fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
     };
     Survey {
         attributes: Default::default(),
+        sealed: Vec::new(),
         complete: true,
         clock,
         broker: "broker".to_owned(),

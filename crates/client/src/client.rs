@@ -10,12 +10,13 @@ use tempestas_api::{
     AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
     DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView,
     DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
-    EligibilityView, EligibleReply, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift, LedgerFilter,
-    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember,
-    NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
-    RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery,
-    SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest,
-    TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift,
+    LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder,
+    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply,
+    ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView,
+    SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
+    SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
+    WordRequest,
 };
 
 use crate::ClientError;
@@ -213,6 +214,8 @@ calls! {
     host_enrolment(target: &WhichTarget) -> HostEnrolment = GET ["targets", "enrolment"] query target;
     /// Whether a target can be looked after.
     check_target(target: &WhichTarget) -> CheckReply = POST ["targets", "check"] body target;
+    /// Looks after a target no more.
+    end_target(end: &EndTarget) -> Done = POST ["targets", "end"] body end;
     /// The SSH certificate authorities.
     authorities() -> AuthoritiesView = GET ["authorities"];
     /// Takes their rotation a step further.

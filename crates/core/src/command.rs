@@ -103,6 +103,11 @@ pub enum Command {
         emergency_least: u32,
         alarm_after: Seconds,
     },
+    /// Looks after a target no more. What is on it stays as it is there.
+    EndTarget {
+        target: ScopeId,
+        reason: Said,
+    },
     SetTarget {
         target: ScopeId,
         emergency_least: Option<u32>,
@@ -120,6 +125,12 @@ pub enum Command {
         digest: Digest,
         survey: Box<Survey>,
         accepted: bool,
+    },
+    /// A sealed emergency holder was used, as the target's own log has it.
+    SealedUsed {
+        target: ScopeId,
+        account: Said,
+        at: Timestamp,
     },
     /// The target was searched for our marks.
     RecordSearch {
@@ -338,7 +349,9 @@ impl Command {
             Self::AddFolder { .. } => "add-folder",
             Self::AddTarget { .. } => "add-target",
             Self::SetTarget { .. } => "set-target",
+            Self::EndTarget { .. } => "end-target",
             Self::RecordSurvey { .. } => "record-survey",
+            Self::SealedUsed { .. } => "sealed-used",
             Self::RecordSearch { .. } => "record-search",
             Self::StrayEnded { .. } => "stray-ended",
             Self::GiveEligibility { .. } => "give-eligibility",

@@ -293,6 +293,12 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
             "{id} belongs to `{account}`, the account Tempestas itself works with there; without it nothing could be given or taken"
         )));
     }
+    if world.is_sealed(right.target, &account) {
+        return Err(Refusal::conflict(format!(
+            "{id} belongs to `{account}`, an emergency holder that {} has sealed; take it out of the choice",
+            world.path(right.target),
+        )));
+    }
     let holder = world.holder_of(right.target, right.account).ok_or_else(|| {
         Refusal::conflict(format!(
             "nobody is known to own the account `{account}` on {}; say whose it is first: `tempestas people account NAME {} {account}`",

@@ -21,6 +21,8 @@ pub enum ScopeKind {
     Target,
     /// A part of a target.
     Part,
+    /// What was a target, and is looked after no more. It stays, since the record names it.
+    Gone,
 }
 
 /// A node of the estate.
@@ -162,22 +164,28 @@ pub struct Target {
     /// What it says of itself. A target may lie: rules that go by these only tighten.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub attributes: BTreeMap<String, String>,
+    /// Accounts that it says are sealed: emergency holders. They lose nothing, and any use of them is an alarm.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sealed: Vec<Digest>,
 }
 
 impl Target {
-    /// Whether it has all of these labels and attributes. A value wanted with a `*` at its end is one that begins so.
+    /// Whether it has all of these labels and attributes.
     #[must_use]
     pub fn has(&self, labels: &BTreeMap<String, String>, attributes: &BTreeMap<String, String>) -> bool {
-        let all = |wanted: &BTreeMap<String, String>, there: &BTreeMap<String, String>| {
-            wanted.iter().all(|(name, value)| {
-                there.get(name).is_some_and(|there| match value.strip_suffix('*') {
-                    Some(beginning) => there.starts_with(beginning),
-                    None => there == value,
-                })
-            })
-        };
+        let all =
+            |wanted: &BTreeMap<String, String>, there| wanted.iter().all(|(name, value)| is_said(there, name, value));
         all(labels, &self.labels) && all(attributes, &self.attributes)
     }
+}
+
+/// Whether labels or attributes say this under that name. A value wanted with a `*` at its end is one that begins so.
+#[must_use]
+pub fn is_said(there: &BTreeMap<String, String>, name: &str, value: &str) -> bool {
+    there.get(name).is_some_and(|there| match value.strip_suffix('*') {
+        Some(beginning) => there.starts_with(beginning),
+        None => there == value,
+    })
 }
 
 /// How much harm a role can do.
@@ -367,6 +375,15 @@ pub enum AlarmKind {
     ConversionStopped {
         /// Which.
         conversion: ConversionId,
+    },
+    /// A sealed emergency holder was used.
+    SealedUsed {
+        /// The target.
+        target: ScopeId,
+        /// The account.
+        account: Digest,
+        /// When last, by the target's own log.
+        at: Timestamp,
     },
     /// Somebody used `recover` on the machine.
     Recovered {

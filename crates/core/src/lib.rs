@@ -50,7 +50,7 @@ pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{Answer, Asked, Elevation, End, Grant, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict};
 pub use estate::{
     Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind,
-    Target, Weight,
+    Target, Weight, is_said,
 };
 pub use fact::{FACT_VERSION, Fact, Topic, What};
 pub use ids::{
@@ -67,7 +67,7 @@ pub use subject::{Hand, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
-    effective_terms, effective_under,
+    effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said};
 pub use time::{Seconds, later};

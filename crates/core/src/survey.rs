@@ -29,6 +29,9 @@ pub struct Survey {
     /// What it says of itself, like its system or version.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub attributes: BTreeMap<String, String>,
+    /// Accounts that its own root sealed: emergency holders, that get nothing, lose nothing, and are watched.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sealed: Vec<String>,
 }
 
 /// A part of a target.

@@ -437,6 +437,12 @@ impl World {
             .is_some_and(|name| self.is_text(account, name))
     }
 
+    /// Whether an account is a sealed emergency holder of a target.
+    #[must_use]
+    pub fn is_sealed(&self, target: ScopeId, account: &str) -> bool {
+        self.targets.get(&target).is_some_and(|known| known.sealed.iter().any(|sealed| self.is_text(*sealed, account)))
+    }
+
     /// Whether somebody must look at the clock before anything is opened.
     #[must_use]
     pub fn clock_is_held(&self) -> bool {
@@ -452,14 +458,18 @@ impl World {
     #[must_use]
     pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
         use crate::AlarmKind::{
-            ClockStep, ConversionStopped, ImportHeld, LoginKept, Missing, NewPower, Recovered, Skew, Stray, SurveyHeld,
-            TakeLate,
+            ClockStep, ConversionStopped, ImportHeld, LoginKept, Missing, NewPower, Recovered, SealedUsed, Skew, Stray,
+            SurveyHeld, TakeLate,
         };
         match about {
             TakeLate { grant } | Missing { grant } | LoginKept { grant } => {
                 self.grants.get(grant).map(|grant| grant.right.scope)
             }
-            Stray { target } | SurveyHeld { target } | ImportHeld { target } | Skew { target, .. } => Some(*target),
+            Stray { target }
+            | SurveyHeld { target }
+            | ImportHeld { target }
+            | SealedUsed { target, .. }
+            | Skew { target, .. } => Some(*target),
             ConversionStopped { conversion } => {
                 self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
             }

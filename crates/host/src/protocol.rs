@@ -217,6 +217,9 @@ pub struct Found {
     /// What it says of itself.
     #[serde(default)]
     pub attributes: BTreeMap<String, String>,
+    /// Accounts that root sealed: emergency holders.
+    #[serde(default)]
+    pub sealed: Vec<String>,
 }
 
 /// A role on a host.

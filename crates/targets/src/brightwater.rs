@@ -105,6 +105,7 @@ impl Brightwater {
             postings.into_iter().partition(|posting| posting.note.starts_with(&self.mark));
         Ok(Survey {
             attributes: std::collections::BTreeMap::new(),
+            sealed: Vec::new(),
             complete: all_basins && all_roles && all_identities && all_postings,
             clock: me.time,
             broker: me.name,

@@ -193,6 +193,7 @@ impl Fathom {
         }
         Ok(Survey {
             attributes: BTreeMap::new(),
+            sealed: Vec::new(),
             complete: all_sites && all_sheets && all_identities && all_teams && all_pins,
             clock: me.time,
             broker: me.name,

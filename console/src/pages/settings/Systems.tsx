@@ -80,6 +80,32 @@ function Change({ target, done }: { target: Target; done: () => void }) {
   )
 }
 
+function LetGo({ target }: { target: Target }) {
+  const [reason, setReason] = useState('')
+  const end = useAct(() => post('/api/v1/targets/end', { target: target.path, reason }))
+  return (
+    <form
+      className="grid gap-2 rounded border border-line p-3"
+      onSubmit={(event) => {
+        event.preventDefault()
+        end.mutate()
+      }}
+    >
+      <p className="text-ink-2">
+        Look after it no more: its {count(target.standing, 'standing right')} are seen no more, and nobody may ask for rights there. What is on it stays as it is; the record stays.
+        {target.connector.kind === 'linux' && ' Take what was placed on the host away first, by the script above.'}
+      </p>
+      <div className="flex flex-wrap items-end gap-3">
+        <Input label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+        <Button type="submit" look="alarm" busy={end.isPending} disabled={!reason.trim()}>
+          Let it go
+        </Button>
+      </div>
+      <Wrong error={end.error} />
+    </form>
+  )
+}
+
 function System({ target }: { target: Target }) {
   const [open, setOpen] = useState(false)
   const survey = useAct(() => post('/api/v1/targets/survey', { target: target.path }))
@@ -145,6 +171,7 @@ function System({ target }: { target: Target }) {
       <Wrong error={survey.error ?? accept.error} />
       {open && <Change target={target} done={() => setOpen(false)} />}
       {target.connector.kind === 'linux' && <HostEnrolment target={target.path} begun={target.answered_at != null} />}
+      {open && <LetGo target={target} />}
     </li>
   )
 }

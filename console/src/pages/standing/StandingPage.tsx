@@ -16,6 +16,11 @@ import { Tray } from './Tray'
 
 export type Standing = Api['StandingView']
 
+/** A right, with what administrators and the system itself say of where it is. */
+export type Row = Standing & { labels: string[]; says: string[] }
+
+const said = (names: Record<string, string>) => Object.entries(names).map(([name, value]) => `${name}=${value}`)
+
 const HARM = { critical: 0, privileged: 1, ordinary: 2 }
 const worstFirst = (a: Standing, b: Standing) => HARM[a.weight] - HARM[b.weight] || byName(a.account, b.account) || byName(a.scope, b.scope)
 
@@ -33,8 +38,12 @@ export default function StandingPage() {
   const [wide] = useState(() => matchMedia('(min-width: 64rem)').matches)
   const q = search.get('q') ?? ''
   const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
+  const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const picked: Picked = useMemo(() => Object.fromEntries(FACETS.map((facet) => [facet.key, search.getAll(facet.key)])), [search])
-  const all = useMemo(() => [...(standing.data ?? [])].sort(worstFirst), [standing.data])
+  const all: Row[] = useMemo(() => {
+    const groups = new Map((targets.data ?? []).map((one) => [one.path, { labels: said(one.labels), says: said(one.attributes) }]))
+    return [...(standing.data ?? [])].sort(worstFirst).map((one) => ({ labels: [], says: [], ...one, ...groups.get(one.target) }))
+  }, [standing.data, targets.data])
   const shown = useMemo(() => all.filter((one) => fits(one, picked, q)), [all, picked, q])
   const administers = me.data && isAdministrator(me.data)
   return (
@@ -42,7 +51,7 @@ export default function StandingPage() {
       <Sentence>{standing.data ? sentence(all) : 'Standing rights'}</Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
         <details open={wide || FACETS.some((facet) => search.has(facet.key)) || undefined}>
-          <summary className="label mb-2 cursor-pointer lg:hidden">Narrow by harm, use, holder, system, role</summary>
+          <summary className="label mb-2 cursor-pointer lg:hidden">Narrow by harm, use, holder, system, label, role</summary>
           <Facets
             all={all}
             picked={picked}

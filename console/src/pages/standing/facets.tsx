@@ -1,52 +1,54 @@
 // Facets: each value with how many would be left if it were picked too.
 
 import { figure } from '../../words/time'
-import type { Standing } from './StandingPage'
+import type { Row } from './StandingPage'
 
 const QUARTER = 90 * 86400_000
 
 interface Facet {
   key: string
   title: string
-  of: (one: Standing) => string
+  of: (one: Row) => string[]
 }
 
-function used(one: Standing): string {
+function used(one: Row): string {
   if (!one.last_used) return 'never seen used'
   const age = Date.now() - new Date(one.last_used).getTime()
   return age > QUARTER ? 'not for 90 days' : 'within 90 days'
 }
 
 export const FACETS: Facet[] = [
-  { key: 'weight', title: 'Harm', of: (one) => one.weight },
-  { key: 'used', title: 'Last used', of: used },
-  { key: 'way', title: 'Comes by', of: (one) => (one.direct ? 'directly' : 'a group or other role') },
-  { key: 'holder', title: 'Holder', of: (one) => (one.who ? 'known' : 'nobody named yet') },
-  { key: 'top', title: 'System', of: (one) => one.target },
-  { key: 'role', title: 'Role', of: (one) => one.role },
+  { key: 'weight', title: 'Harm', of: (one) => [one.weight] },
+  { key: 'used', title: 'Last used', of: (one) => [used(one)] },
+  { key: 'way', title: 'Comes by', of: (one) => [one.direct ? 'directly' : 'a group or other role'] },
+  { key: 'holder', title: 'Holder', of: (one) => [one.who ? 'known' : 'nobody named yet'] },
+  { key: 'top', title: 'System', of: (one) => [one.target] },
+  { key: 'label', title: 'Labelled', of: (one) => one.labels },
+  { key: 'says', title: 'Says of itself', of: (one) => one.says },
+  { key: 'role', title: 'Role', of: (one) => [one.role] },
 ]
 
 export type Picked = Record<string, string[]>
 
-export function fits(one: Standing, picked: Picked, q: string, except?: string): boolean {
+export function fits(one: Row, picked: Picked, q: string, except?: string): boolean {
   const words = q.toLowerCase().split(/\s+/).filter(Boolean)
   const text = words.length ? `${one.account} ${one.who ?? ''} ${one.role} ${one.scope} ${one.id}`.toLowerCase() : ''
   return (
     words.every((word) => text.includes(word)) &&
     FACETS.every((facet) => {
       const values = picked[facet.key] ?? []
-      return facet.key === except || values.length === 0 || values.includes(facet.of(one))
+      return facet.key === except || values.length === 0 || facet.of(one).some((value) => values.includes(value))
     })
   )
 }
 
-export function Facets({ all, picked, q, onPick }: { all: Standing[]; picked: Picked; q: string; onPick: (key: string, value: string, on: boolean) => void }) {
+export function Facets({ all, picked, q, onPick }: { all: Row[]; picked: Picked; q: string; onPick: (key: string, value: string, on: boolean) => void }) {
   return (
     <div className="grid gap-3 max-lg:grid-cols-2 max-sm:grid-cols-1" role="group" aria-label="Narrow by">
       {FACETS.map((facet) => {
         // What was picked stays, even where nothing fits it any more.
         const counts = new Map((picked[facet.key] ?? []).map((value) => [value, 0]))
-        for (const one of all) if (fits(one, picked, q, facet.key)) counts.set(facet.of(one), (counts.get(facet.of(one)) ?? 0) + 1)
+        for (const one of all) if (fits(one, picked, q, facet.key)) for (const value of facet.of(one)) counts.set(value, (counts.get(value) ?? 0) + 1)
         const values = [...counts.entries()].sort((a, b) => b[1] - a[1])
         if (values.length === 0) return null
         return (

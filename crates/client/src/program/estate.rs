@@ -3,10 +3,16 @@
 use std::path::Path;
 
 use anyhow::Context as _;
-use tempestas_api::{AuthoritiesStep, HostTrust, NewFolder, NewTarget, SurveyReply, TargetSettings, WhichTarget};
-use tempestas_core::Connector;
+use tempestas_api::{
+    AuthoritiesStep, EndTarget, HostTrust, NewFolder, NewTarget, SurveyReply, TargetSettings, TargetView, WhichTarget,
+};
+use tempestas_core::{Connector, is_said, label_from};
 
-use super::{args::TargetsVerb, session::Session, show};
+use super::{
+    args::{EnrolVerb, GroupArgs, TargetsVerb},
+    session::Session,
+    show,
+};
 
 fn secret(path: &Path) -> anyhow::Result<String> {
     let text = std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?;
@@ -24,7 +30,7 @@ fn parent_and_name(path: &str) -> (String, String) {
 
 pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Result<()> {
     match verb {
-        TargetsVerb::List => list(session).await,
+        TargetsVerb::List { group } => list(session, &group).await,
         TargetsVerb::AddFolder { path } => {
             let (parent, name) = parent_and_name(&path);
             let folder = NewFolder { parent, name };
@@ -32,32 +38,10 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             println!("Added the folder {path}.");
             Ok(())
         }
-        TargetsVerb::AddLinux { path, host, port, user, host_key_file, emergency_least } => {
-            let host_key = secret(&host_key_file)?;
-            let connector = Connector::Linux { host, port, user, host_key };
-            add(session, &path, connector, None, emergency_least).await
-        }
-        TargetsVerb::AddFathom { path, url, secret_file, emergency_least } => {
-            add(session, &path, Connector::Fathom { url }, Some(&secret_file), emergency_least).await
-        }
-        TargetsVerb::AddDescribed { path, form, secret_file, emergency_least } => {
-            let form = std::fs::read_to_string(&form).with_context(|| format!("{} can't be read", form.display()))?;
-            add(session, &path, Connector::Described { form }, Some(&secret_file), emergency_least).await
-        }
-        TargetsVerb::AddLdap { path, url, user, base, grants, sweep, secret_file, emergency_least } => {
-            let grants = grants.unwrap_or_else(|| format!("ou=grants,{base}"));
-            let connector = Connector::Ldap { url, user, base, grants, sweep: sweep.0 };
-            add(session, &path, connector, Some(&secret_file), emergency_least).await
-        }
+        TargetsVerb::Enrol { kind } => enrol(session, kind).await,
         TargetsVerb::Enrolment { path, undo } => enrolment(session, path, undo).await,
         TargetsVerb::Check { path } => check(session, path).await,
-        TargetsVerb::AddPostgres { path, host, port, user, database, own_login, secret_file, emergency_least } => {
-            let connector = Connector::Postgres { host, port, user, database, own_login };
-            add(session, &path, connector, Some(&secret_file), emergency_least).await
-        }
-        TargetsVerb::AddBrightwater { path, url, secret_file, emergency_least } => {
-            add(session, &path, Connector::Brightwater { url }, Some(&secret_file), emergency_least).await
-        }
+        TargetsVerb::LetGo { path, reason, yes } => let_go(session, path, reason, yes).await,
         TargetsVerb::Survey { path } => {
             let which = WhichTarget { target: path };
             let reply = session.fresh(async |client| client.survey(&which).await).await?;
@@ -86,8 +70,47 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
     }
 }
 
-async fn list(session: &Session) -> anyhow::Result<()> {
-    let all = session.client().targets().await?;
+async fn enrol(session: &Session, kind: EnrolVerb) -> anyhow::Result<()> {
+    match kind {
+        EnrolVerb::Linux { path, host, port, user, host_key_file, emergency_least, wait } => {
+            let host_key = secret(&host_key_file)?;
+            let connector = Connector::Linux { host, port, user, host_key };
+            let added = take_in(session, &path, connector, None, emergency_least).await?;
+            // What goes to standard output is the script alone.
+            eprintln!("Added {}. This is what it takes to look after it:", added.path);
+            enrolment(session, path.clone(), false).await?;
+            if wait { missing_no_more(session, path).await } else { Ok(()) }
+        }
+        EnrolVerb::Fathom { path, url, secret_file, emergency_least } => {
+            add(session, &path, Connector::Fathom { url }, Some(&secret_file), emergency_least).await
+        }
+        EnrolVerb::Described { path, form, secret_file, emergency_least } => {
+            let form = std::fs::read_to_string(&form).with_context(|| format!("{} can't be read", form.display()))?;
+            add(session, &path, Connector::Described { form }, Some(&secret_file), emergency_least).await
+        }
+        EnrolVerb::Ldap { path, url, user, base, grants, sweep, secret_file, emergency_least } => {
+            let grants = grants.unwrap_or_else(|| format!("ou=grants,{base}"));
+            let connector = Connector::Ldap { url, user, base, grants, sweep: sweep.0 };
+            add(session, &path, connector, Some(&secret_file), emergency_least).await
+        }
+        EnrolVerb::Postgres { path, host, port, user, database, own_login, secret_file, emergency_least } => {
+            let connector = Connector::Postgres { host, port, user, database, own_login };
+            add(session, &path, connector, Some(&secret_file), emergency_least).await
+        }
+        EnrolVerb::Brightwater { path, url, secret_file, emergency_least } => {
+            add(session, &path, Connector::Brightwater { url }, Some(&secret_file), emergency_least).await
+        }
+    }
+}
+
+async fn list(session: &Session, group: &GroupArgs) -> anyhow::Result<()> {
+    let mut all = session.client().targets().await?;
+    let label = group.label.as_deref().map(label_from).transpose()?;
+    let says = group.says.as_deref().map(label_from).transpose()?;
+    all.retain(|one| {
+        label.is_none_or(|(name, value)| is_said(&one.labels, name, value))
+            && says.is_none_or(|(name, value)| is_said(&one.attributes, name, value))
+    });
     session.print(&all, |all| {
         let rows = all.iter().map(|one| {
             let state = match (&one.trouble, one.held) {
@@ -115,7 +138,7 @@ async fn list(session: &Session) -> anyhow::Result<()> {
         show::table(
             &["target", "kind", "standing", "live", "last survey", "labels", "state"],
             rows,
-            "No target is looked after yet; `tempestas targets add-postgres` begins.",
+            "No target is looked after yet; `tempestas targets enrol` takes one in.",
         );
     })
 }
@@ -127,18 +150,25 @@ async fn add(
     secret_file: Option<&Path>,
     emergency_least: u32,
 ) -> anyhow::Result<()> {
+    let added = take_in(session, path, connector, secret_file, emergency_least).await?;
+    session.print(&added, |added| println!("Looking after {}; its first survey begins by itself.", added.path))
+}
+
+async fn take_in(
+    session: &Session,
+    path: &str,
+    connector: Connector,
+    secret_file: Option<&Path>,
+    emergency_least: u32,
+) -> anyhow::Result<TargetView> {
     let (parent, name) = parent_and_name(path);
     let secret = secret_file.map(secret).transpose()?.unwrap_or_default();
     let new = NewTarget { parent, name, connector, secret, emergency_least, alarm_after: 60 };
-    let added = session.fresh(async |client| client.add_target(&new).await).await?;
-    session.print(&added, |added| match added.connector {
-        Connector::Linux { .. } => println!(
-            "Added {}. Now run `tempestas targets enrolment {}`: it prints what the host's root has to place there.",
-            added.path, added.path
-        ),
-        _ => println!("Looking after {}; its first survey begins by itself.", added.path),
-    })
+    session.fresh(async |client| client.add_target(&new).await).await
 }
+
+/// How often it is looked whether a host was enrolled.
+const LOOKED_AGAIN: std::time::Duration = std::time::Duration::from_secs(2);
 
 /// The script alone goes to standard output, so that it can go into a file; what it means goes beside it.
 async fn enrolment(session: &Session, path: String, undo: bool) -> anyhow::Result<()> {
@@ -166,6 +196,53 @@ async fn check(session: &Session, path: String) -> anyhow::Result<()> {
             println!("{} can't be looked after yet:", reply.target);
             reply.missing.iter().for_each(|missing| println!("- {missing}"));
         }
+    })
+}
+
+/// Looks until nothing is missing on a host; whenever something else is, that is said.
+async fn missing_no_more(session: &Session, path: String) -> anyhow::Result<()> {
+    let which = WhichTarget { target: path };
+    let mut said = Vec::new();
+    loop {
+        let reply = session.fresh(async |client| client.check_target(&which).await).await?;
+        if reply.missing.is_empty() {
+            let surveyed = session.fresh(async |client| client.survey(&which).await).await?;
+            eprintln!("Nothing is missing; {} standing rights are known there now.", surveyed.standing);
+            return Ok(());
+        }
+        if reply.missing != said {
+            eprintln!("{} can't be looked after yet:", reply.target);
+            reply.missing.iter().for_each(|missing| eprintln!("- {missing}"));
+            said = reply.missing;
+        }
+        tokio::time::sleep(LOOKED_AGAIN).await;
+    }
+}
+
+async fn let_go(session: &Session, path: String, reason: String, yes: bool) -> anyhow::Result<()> {
+    let all = session.client().targets().await?;
+    let known = all.iter().find(|one| one.path == path);
+    let known = known.with_context(|| format!("{path} is not a target; `tempestas targets` lists them"))?;
+    eprintln!(
+        "{path}: {} standing rights there are seen no more, and whoever may ask for rights there can't any more.",
+        known.standing
+    );
+    session.sure("Let it go?", yes)?;
+    // Asked for before the end, after which nobody knows what was placed there.
+    let which = WhichTarget { target: path.clone() };
+    let undo = match &known.connector {
+        Connector::Linux { .. } => Some(session.client().host_enrolment(&which).await?.undo),
+        _ => None,
+    };
+    let end = EndTarget { target: path.clone(), reason };
+    let done = session.fresh(async |client| client.end_target(&end).await).await?;
+    session.print(&done, |_| match (&undo, &known.broker) {
+        (Some(undo), _) => {
+            eprintln!("Let {path} go. Run this on the host as root, and nothing of ours is left there:");
+            print!("{undo}");
+        }
+        (None, Some(broker)) => println!("Let {path} go. Now take away there what `{broker}`, our account, may do."),
+        (None, None) => println!("Let {path} go."),
     })
 }
 

@@ -90,7 +90,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::SignIns { end } => people::sign_ins(&session, end.as_deref()).await?,
         Verb::Me => people::me(&session).await?,
         Verb::People { verb } => people::people(&session, verb.unwrap_or(args::PeopleVerb::List)).await?,
-        Verb::Targets { verb } => estate::targets(&session, verb.unwrap_or(args::TargetsVerb::List)).await?,
+        Verb::Targets { verb } => estate::targets(&session, verb.unwrap_or_else(args::TargetsVerb::list)).await?,
         Verb::Roles => estate::roles(&session).await?,
         Verb::Alarms { settle } => estate::alarms(&session, settle.as_deref()).await?,
         Verb::Standing(filter) => standing::list(&session, filter).await?,

@@ -2,11 +2,15 @@
 
 use tempestas_api::{StandingFilter, StandingView};
 
-use super::{args::StandingArgs, session::Session, show};
+use super::{
+    args::{GroupArgs, StandingArgs},
+    session::Session,
+    show,
+};
 
 pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Result<()> {
-    let StandingArgs { at, who, role, refs } = args;
-    let all = session.client().standing(&StandingFilter { at, who, role }).await?;
+    let StandingArgs { at, who, role, group: GroupArgs { label, says }, refs } = args;
+    let all = session.client().standing(&StandingFilter { at, who, role, label, says }).await?;
     if refs {
         all.iter().filter(|one| one.direct).for_each(|one| println!("{}", one.id));
         return Ok(());

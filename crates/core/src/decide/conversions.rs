@@ -177,6 +177,12 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
             "{id} puts back what somebody had changed on the target; convert the right instead"
         )));
     }
+    if let Some(item) = conversion.items.iter().find(|item| !draft.world.targets.contains_key(&item.standing.target)) {
+        return Err(Refusal::conflict(format!(
+            "{id} took rights away on {}, which is looked after no more; take it in again first, or put them back there by hand",
+            draft.world.path(item.standing.target)
+        )));
+    }
     conversion.undone_at = Some(draft.now());
     for item in &mut conversion.items {
         item.state = if item.state == ItemState::Waiting { ItemState::Untouched } else { ItemState::Restoring };

@@ -40,7 +40,7 @@ fn pending(draft: &Draft<'_>, id: DriftId) -> Result<Drift, Refusal> {
     Ok(drift.clone())
 }
 
-fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
+pub(super) fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
     let id = drift.id;
     let what = match &state {
         DriftState::Adopted { .. } => What::DriftAdopted { drift: id },

@@ -2,8 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use super::{Draft, checked_name};
-use crate::{Command, Connector, Hand, Refusal, Row, Scope, ScopeId, ScopeKind, Target, What, terms::check_label};
+use super::{Draft, appointments, checked_name, drifts, house};
+use crate::{
+    Command, Connector, DriftState, Hand, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Target,
+    What, World, terms::check_label,
+};
 
 /// Most labels of a target.
 const LABELS_MOST: usize = 20;
@@ -32,6 +35,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 runs_on: None,
                 labels: BTreeMap::new(),
                 attributes: BTreeMap::new(),
+                sealed: Vec::new(),
             };
             draft.fact(What::TargetAdded { scope: scope.id }, vec![Row::Scope(scope), Row::Target(target)]);
         }
@@ -67,7 +71,60 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             put.push(Row::Target(row));
             draft.fact(What::TargetSet { scope: *target }, put);
         }
+        Command::EndTarget { target, reason } => end_target(draft, *target, reason)?,
         _ => {}
+    }
+    Ok(())
+}
+
+/// Lets a target go, with everything that only meant something while it was looked after.
+fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), Refusal> {
+    draft.administrator(id)?;
+    let target = known_target(draft, id)?;
+    let reason = draft.pause(reason)?.reason;
+    let world = draft.world;
+    ensure_nothing_hangs_on(world, id)?;
+    let mut put = Vec::new();
+    let mut cut = vec![Row::Target(target).key()];
+    put.extend(world.scopes.get(&id).map(|scope| Row::Scope(Scope { kind: ScopeKind::Gone, ..scope.clone() })));
+    let roles = world.roles.values().filter(|role| role.target == id && !role.gone);
+    put.extend(roles.map(|role| Row::Role(Role { gone: true, ..role.clone() })));
+    let on_it = world.targets.values().filter(|other| other.runs_on == Some(id));
+    put.extend(on_it.map(|other| Row::Target(Target { runs_on: None, ..other.clone() })));
+    cut.extend(world.standing.values().filter(|held| held.target == id).map(|held| Row::Standing(held.clone()).key()));
+    cut.extend(world.accounts.values().filter(|own| own.target == id).map(|own| Row::Account(own.clone()).key()));
+    draft.fact_cutting(What::TargetEnded { scope: id, reason }, put, cut);
+    for held in world.eligibilities.values().filter(|held| world.is_within(held.right.scope, id)) {
+        appointments::end(draft, held);
+    }
+    let at = draft.now();
+    for drift in world.drifts.values().filter(|drift| drift.target == id && drift.is_pending()) {
+        drifts::settle(draft, drift.clone(), DriftState::Over { at });
+    }
+    house::settle_where(draft, |about| world.alarm_scope(about).is_some_and(|scope| world.is_within(scope, id)));
+    Ok(())
+}
+
+/// Refuses to let a target go while something on it is still to end.
+fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
+    let active = world.active.iter().filter_map(|id| world.elevations.get(id));
+    let open: Vec<String> =
+        active.filter(|one| world.is_within(one.right.scope, id)).map(|one| one.id.to_string()).collect();
+    if !open.is_empty() {
+        return Err(Refusal::conflict(format!("{} is not over there; end it first", open.join(", "))));
+    }
+    let changing = |item: &Item| {
+        item.standing.target == id
+            && matches!(item.state, ItemState::Taking | ItemState::Restoring | ItemState::Waiting)
+    };
+    if let Some(one) = world.conversions.values().find(|one| one.undone_at.is_none() && one.items.iter().any(changing))
+    {
+        return Err(Refusal::conflict(format!("{} still changes rights there; wait for it, or undo it first", one.id)));
+    }
+    if world.sources.contains_key(&id) {
+        return Err(Refusal::conflict(
+            "people come from it; say first that nobody does any more: `tempestas people source end`",
+        ));
     }
     Ok(())
 }
@@ -104,7 +161,10 @@ fn new_scope(draft: &mut Draft<'_>, parent: ScopeId, name: &str, kind: ScopeKind
     if draft.world.depth(parent) >= 12 {
         return Err(Refusal::Limit("the estate is at most 12 folders deep".to_owned()));
     }
-    if draft.world.child(parent, name).is_some() {
+    if let Some(there) = draft.world.child(parent, name) {
+        if there.kind == ScopeKind::Gone && kind == ScopeKind::Target {
+            return Ok(Scope { kind, ..there.clone() });
+        }
         return Err(Refusal::conflict(format!("{} has a `{name}` already", draft.world.path(parent))));
     }
     Ok(Scope { id: draft.id(), parent: Some(parent), name: name.to_owned(), kind })

@@ -153,6 +153,7 @@ fn settle(draft: &mut Draft<'_>, id: AlarmId) -> Result<(), Refusal> {
         | AlarmKind::LoginKept { .. } => {
             draft.root_administrator()?;
         }
+        AlarmKind::SealedUsed { target, .. } => draft.administrator(*target)?,
         AlarmKind::Skew { .. } if draft.context.caller.actor == Actor::Keeper => {}
         about => {
             return Err(Refusal::conflict(format!(

@@ -53,12 +53,14 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::SetAccount { .. }
         | Command::GiveDuty { .. }
         | Command::EndDuty { .. } => people::decide(&mut draft, command)?,
-        Command::AddFolder { .. } | Command::AddTarget { .. } | Command::SetTarget { .. } => {
-            estate::decide(&mut draft, command)?;
-        }
+        Command::AddFolder { .. }
+        | Command::AddTarget { .. }
+        | Command::SetTarget { .. }
+        | Command::EndTarget { .. } => estate::decide(&mut draft, command)?,
         Command::RecordSurvey { target, digest, survey, accepted } => {
             surveys::record(&mut draft, *target, *digest, survey, *accepted)?;
         }
+        Command::SealedUsed { target, account, at } => surveys::sealed_used(&mut draft, *target, account, *at)?,
         Command::RecordSearch { target, marked } => surveys::searched(&mut draft, *target, marked)?,
         Command::StrayEnded { target, name } => surveys::stray_ended(&mut draft, *target, name)?,
         Command::SetSource { .. } | Command::EndSource { .. } | Command::RecordImport { .. } => {

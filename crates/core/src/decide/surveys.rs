@@ -2,6 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jiff::Timestamp;
+
 use super::{
     Draft, count,
     drifts::{self, Sighted},
@@ -9,14 +11,16 @@ use super::{
     house,
 };
 use crate::{
-    AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said, Scope,
-    ScopeId, ScopeKind, Seconds, Standing, Survey, Target, Weight, What, later, terms::check_label,
+    Alarm, AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said,
+    Scope, ScopeId, ScopeKind, Seconds, Standing, Survey, Target, Weight, What, later, terms::check_label,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
 const HELD_SHARE_PERCENT: usize = 50;
 /// Most of what a target says of itself that is kept.
 const ATTRIBUTES_MOST: usize = 20;
+/// Most accounts that a target may say are sealed.
+const SEALED_MOST: usize = 50;
 /// Below so many rights a share means nothing.
 const HELD_LEAST: usize = 6;
 
@@ -58,7 +62,8 @@ pub(super) fn record(
     };
     let first = row.surveyed.is_none();
     let attributes: BTreeMap<String, String> = reported(survey);
-    let said = attributes == row.attributes;
+    let sealed = sealed(draft, &row, survey);
+    let said = attributes == row.attributes && sealed == row.sealed;
     if said && changes.put.is_empty() && changes.cut.is_empty() && !first && row.held.is_none() {
         return Ok(());
     }
@@ -70,6 +75,7 @@ pub(super) fn record(
         surveyed_at: Some(draft.now()),
         held: None,
         attributes,
+        sealed,
         ..row
     }));
     draft.fact_cutting(What::Surveyed { target, digest, appeared: gained, vanished: lost, changed }, put, cut);
@@ -86,6 +92,43 @@ fn reported(survey: &Survey) -> BTreeMap<String, String> {
     let fits = |(name, value): &(&String, &String)| check_label(name, value).is_ok();
     let kept = survey.attributes.iter().filter(fits).take(ATTRIBUTES_MOST);
     kept.map(|(name, value)| (name.clone(), value.clone())).collect()
+}
+
+/// The accounts that are sealed, each named as it was before where it was known.
+fn sealed(draft: &mut Draft<'_>, row: &Target, survey: &Survey) -> Vec<Digest> {
+    let mut sealed = Vec::new();
+    for name in survey.sealed.iter().take(SEALED_MOST) {
+        let known = row.sealed.iter().copied().find(|known| draft.world.is_text(*known, name));
+        sealed.push(known.unwrap_or_else(|| draft.text(&Said::new(name))));
+    }
+    sealed.sort_unstable();
+    sealed
+}
+
+/// Raises an alarm about a use that was not known when the last one about that account was raised.
+pub(super) fn sealed_used(
+    draft: &mut Draft<'_>,
+    target: ScopeId,
+    account: &Said,
+    at: Timestamp,
+) -> Result<(), Refusal> {
+    draft.keeper()?;
+    let row = known_target(draft, target)?;
+    let world = draft.world;
+    let Some(account) = row.sealed.into_iter().find(|sealed| world.is_text(*sealed, &account.0)) else {
+        return Ok(());
+    };
+    let covers = |alarm: &Alarm| match &alarm.about {
+        AlarmKind::SealedUsed { target: there, account: known, at: last } => {
+            let is_same = *there == target && world.text(*known) == world.text(account);
+            is_same && (alarm.settled.is_none() || *last >= at)
+        }
+        _ => false,
+    };
+    if !world.alarms.values().any(covers) {
+        house::raise(draft, AlarmKind::SealedUsed { target, account, at });
+    }
+    Ok(())
 }
 
 fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {

@@ -99,6 +99,7 @@ pub enum What {
     FolderAdded { scope: ScopeId },
     TargetAdded { scope: ScopeId },
     TargetSet { scope: ScopeId },
+    TargetEnded { scope: ScopeId, reason: Digest },
     SurveyAsked { target: ScopeId },
     Surveyed { target: ScopeId, digest: Digest, appeared: u32, vanished: u32, changed: u32 },
     SurveyHeld { target: ScopeId, digest: Digest, why: String },
@@ -251,6 +252,7 @@ impl What {
             | Self::FolderAdded { .. }
             | Self::TargetAdded { .. }
             | Self::TargetSet { .. }
+            | Self::TargetEnded { .. }
             | Self::SurveyAsked { .. }
             | Self::Searched { .. }
             | Self::StrayEnded { .. } => Topic::Estate,
@@ -315,6 +317,7 @@ impl What {
             Self::FolderAdded { scope }
             | Self::TargetAdded { scope }
             | Self::TargetSet { scope }
+            | Self::TargetEnded { scope, .. }
             | Self::TermsSet { scope, .. }
             | Self::TermsSuspended { scope, .. }
             | Self::TermsResumed { scope, .. }

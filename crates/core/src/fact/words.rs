@@ -53,6 +53,9 @@ impl What {
             Self::RefusalsDropped { count, .. } => format!("was refused {count} more times within a minute"),
             Self::FolderAdded { scope } => format!("added the folder {}", world.path(*scope)),
             Self::TargetAdded { scope } => format!("added the target {}", world.path(*scope)),
+            Self::TargetEnded { scope, reason } => {
+                format!("let {} go, which is looked after no more: {}", world.path(*scope), world.text(*reason))
+            }
             Self::TargetSet { scope } => format!("changed the settings of {}", world.path(*scope)),
             Self::SurveyAsked { target } => format!("asked for a survey of {}", world.path(*target)),
             Self::Surveyed { target, appeared, vanished, changed, .. } => format!(
@@ -232,6 +235,12 @@ impl AlarmKind {
             }
             Self::ClockStep { seconds } => format!(
                 "this machine's clock stepped by {seconds} s; nothing is opened until an administrator has looked and settles this alarm"
+            ),
+            Self::SealedUsed { target, account, at } => format!(
+                "`{}`, a sealed emergency holder of {}, was used at {}: ask who broke the seal and why, then settle this",
+                world.text(*account),
+                world.path(*target),
+                at.strftime("%F %R UTC")
             ),
             Self::Recovered { person } => {
                 format!("somebody with a shell on the machine recovered the sign-in of {}", world.subject_name(*person))

@@ -329,6 +329,15 @@ pub(crate) fn check_label(name: &str, value: &str) -> Result<(), Refusal> {
     )))
 }
 
+/// Reads `stage=production` as a name and a value.
+///
+/// # Errors
+/// Says how a label is written.
+pub fn label_from(text: &str) -> Result<(&str, &str), Refusal> {
+    let halves = text.split_once('=').map(|(name, value)| (name.trim(), value.trim()));
+    halves.ok_or_else(|| Refusal::invalid(format!("`{text}` is no label; write it like stage=production")))
+}
+
 fn is_set(settings: &Settings, name: &str) -> bool {
     match name {
         "longest" => settings.longest.is_some(),

@@ -276,3 +276,80 @@ fn a_rehearsal_counts_asks_waits_refusals_and_batches_by_terms_and_by_when_peopl
     let free = rehearse(&house.world, &Script { rules: &[none], ..script });
     assert_eq!((free.all.refused, free.all.unattended, free.approvers.len()), (28, 0, 0));
 }
+
+#[test]
+fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once() {
+    let mut house = house();
+    let target = house.target();
+    let survey = Survey { sealed: vec!["oda".to_owned()], ..held(&house, &["t.reyes", "oda", "piet"]) };
+    let digest = Digest::of_json(&survey);
+    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false });
+    let refused = convert(&mut house, &[], WavePlan::default()).unwrap_err().to_string();
+    assert!(refused.contains("`oda`, an emergency holder that /cloud has sealed"), "{refused}");
+
+    let used = |house: &mut House, account: &str, at: Timestamp| {
+        house.keeper(Command::SealedUsed { target, account: Said::new(account), at });
+        let open = house.world.alarms.values().filter(|alarm| alarm.settled.is_none());
+        open.map(|alarm| (alarm.id, alarm.about.sentence(&house.world))).collect::<Vec<_>>()
+    };
+    let at = |house: &House, seconds| later(house.now, Seconds(seconds));
+    let (first, second, third) = (at(&house, 10), at(&house, 20), at(&house, 30));
+    assert_eq!(used(&mut house, "piet", first), [], "piet is not sealed");
+    let raised = used(&mut house, "oda", second);
+    assert!(raised[0].1.starts_with("`oda`, a sealed emergency holder of /cloud, was used at "), "{raised:?}");
+    assert_eq!(used(&mut house, "oda", third), raised, "one alarm until somebody looked");
+    let settle = Command::SettleAlarm { alarm: raised[0].0 };
+    assert!(house.try_as(Who::Asker, &settle).is_err());
+    house.well(Who::Administrator, settle);
+    assert_eq!(used(&mut house, "oda", second), [], "what the log told before is told again");
+    assert_eq!(used(&mut house, "oda", third).len(), 1, "a use after the one that was looked at");
+    let by = house.caller(Who::Administrator);
+    let forged = Command::SealedUsed { target, account: Said::new("oda"), at: at(&house, 60) };
+    assert!(house.act(by, &forged).is_err(), "only keepers report what targets show");
+    house.replay();
+}
+
+#[test]
+fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_again() {
+    let mut house = house();
+    let (target, right) = (house.target(), house.right());
+    let tomas = house.id(Who::Asker);
+    let end = Command::EndTarget { target, reason: Said::new("sold with the tug") };
+    let elevation = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
+    assert_eq!(refused, format!("{elevation} is not over there; end it first"));
+    house.well(Who::Asker, Command::Withdraw { elevation });
+    let conversion = convert(&mut house, &["piet"], WavePlan::default()).unwrap();
+    let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
+    assert!(refused.contains(&format!("{} still changes rights there", conversion.id)), "{refused}");
+    house.well(Who::Administrator, Command::UndoConversion { conversion: conversion.id });
+    taken(&mut house, conversion.id);
+    house.keeper(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: 9 }));
+    assert!(house.try_as(Who::Asker, &end).is_err(), "whoever may only ask lets nothing go");
+
+    house.well(Who::Administrator, end.clone());
+    assert!(house.world.standing.is_empty() && house.world.targets.is_empty());
+    assert_eq!(house.world.eligibilities_of(tomas).count(), 0);
+    assert!(house.world.open_alarm(|_| true).is_none());
+    assert_eq!(house.world.right_name(right), "writer@/cloud", "what is on the record keeps its name");
+    assert!(house.try_as(Who::Administrator, &end).is_err());
+    assert!(house.try_as(Who::Administrator, &Command::UndoConversion { conversion: conversion.id }).is_err());
+    let parent = house.world.root.unwrap();
+    let folder = Command::AddFolder { parent, name: "cloud".to_owned() };
+    assert!(house.try_as(Who::Administrator, &folder).is_err(), "the name stays that system's");
+    house.well(
+        Who::Administrator,
+        Command::AddTarget {
+            parent,
+            name: "cloud".to_owned(),
+            connector: Connector::Brightwater { url: "http://127.0.0.1:2".to_owned() },
+            emergency_least: 1,
+            alarm_after: Seconds(60),
+        },
+    );
+    assert_eq!(house.target(), target, "the same system, taken in again");
+    surveyed(&mut house, &["oda"]);
+    assert_eq!(house.right(), right);
+    assert_eq!(open(&house), [], "its first survey is what there is");
+    house.replay();
+}

@@ -254,6 +254,7 @@ pub fn survey(clock: Timestamp, permits: u8) -> Survey {
         Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
     Survey {
         attributes: Default::default(),
+        sealed: Vec::new(),
         complete: true,
         clock,
         broker: "broker".to_owned(),

@@ -168,6 +168,7 @@ async fn gatehouse(teller: &Teller) -> anyhow::Result<()> {
     };
     let survey = Survey {
         attributes: std::collections::BTreeMap::new(),
+        sealed: Vec::new(),
         complete: true,
         clock: teller.now(),
         broker: BROKER.to_owned(),

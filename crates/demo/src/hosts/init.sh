@@ -38,4 +38,4 @@ if [ ! -f /etc/provisioned ]; then
 fi
 # The system's log, as far as a host without a kernel of its own has one.
 printf 'module(load="imuxsock")\nauth,authpriv.* /var/log/auth.log\n' > /etc/rsyslog.conf
-exec env -i PATH="$PATH" /bin/sh -c "rsyslogd; cron; exec /usr/sbin/sshd -D -e -h /etc/ssh/ssh_host_ed25519_key -o ListenAddress=$address:$port"
+exec env -i PATH="$PATH" /bin/sh -c "rsyslogd; cron; exec /usr/sbin/sshd -D -h /etc/ssh/ssh_host_ed25519_key -o ListenAddress=$address:$port"

@@ -101,6 +101,7 @@ administrator  post   /targets/survey
 administrator  post   /targets/accept
 administrator  get    /targets/enrolment
 administrator  post   /targets/check
+administrator  post   /targets/end
 administrator  post   /authorities/step
 administrator  post   /alarms/{id}/settle
 administrator  post   /conversions/preview

@@ -16,6 +16,7 @@ use tempestas_client::{Client, ClientError};
 use tempestas_core::{Seconds, StartChoice, Verdict};
 use tempestas_demo::{
     cluster::{Cluster, free_port},
+    codes::next_code,
     daemon::{self, Setup},
     facts::Person,
     processes::Running,
@@ -251,6 +252,16 @@ impl House {
         let text =
             String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref();
         (output.status.success(), text)
+    }
+
+    /// Signs somebody in with the real client.
+    pub fn sign_in_at_a_terminal(&self, home: &Path, who: &str) -> String {
+        let person = self.person(who);
+        let code = next_code(self.path(), who, &person.totp_secret).unwrap();
+        let (exit, text) =
+            self.tempestas(home, &["sign-in", who, "--password-stdin", "--code", &code], &person.password);
+        assert_eq!(exit, 0, "{text}");
+        text
     }
 
     /// Runs the real client as somebody; exit code and everything printed.

@@ -5,7 +5,7 @@ use tempestas_api::{
     AnswerRequest, Chosen, ConvertRequest, LedgerFilter, LoginAsk, StandingFilter, WaitQuery, WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
-use tempestas_demo::{cluster, codes::next_code, quillhaven::BERTHS};
+use tempestas_demo::{cluster, quillhaven::BERTHS};
 
 use crate::house::{HENRIK, House, INES, MARA, ODA, Plan, TOMAS, ask, eventually, on_berths, on_cloud};
 
@@ -127,22 +127,14 @@ async fn the_ledger_explains_every_row_and_whatever_was_changed_by_hand_is_named
     let (well, text) = house.rebuild();
     assert!(well && text.contains("epoch 2 began with fact"), "{text}");
     house.start_again(&[]);
-    let text = sign_in_at_a_terminal(&house, &home);
+    let text = house.sign_in_at_a_terminal(&home, INES);
     assert!(text.contains("A backup was restored since: epoch 2 began"), "{text}");
 }
 
 /// Signs the auditor in with the real client; what it prints.
-fn sign_in_at_a_terminal(house: &House, home: &std::path::Path) -> String {
-    let person = house.person(INES);
-    let code = next_code(house.path(), INES, &person.totp_secret).unwrap();
-    let (exit, text) = house.tempestas(home, &["sign-in", INES, "--password-stdin", "--code", &code], &person.password);
-    assert_eq!(exit, 0, "{text}");
-    text
-}
-
 /// What a stranger can check: the exported file, against the public key alone and a checkpoint seen earlier.
 fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) {
-    sign_in_at_a_terminal(house, home);
+    house.sign_in_at_a_terminal(home, INES);
     let mode =
         std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(home.join("sign-in.json")).unwrap().permissions());
     assert_eq!(mode & 0o777, 0o600);

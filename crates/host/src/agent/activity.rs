@@ -63,19 +63,28 @@ impl Host {
         }
         let mut done = Vec::new();
         for log in LOGS {
-            done.extend(tail(&self.at(log)).lines().filter_map(|line| read(line, &allowed)));
+            let text = tail(&self.at(log));
+            done.extend(text.lines().filter_map(|line| read(line, &allowed).or_else(|| self.seal_broken(line))));
         }
         if self.is_real() && !self.at(LOGS[1]).exists() {
-            done.extend(journal(from)?.lines().filter_map(|line| read(line, &allowed)));
+            let text = journal(from)?;
+            done.extend(text.lines().filter_map(|line| read(line, &allowed).or_else(|| self.seal_broken(line))));
         }
         done.retain(|one| one.at >= from);
         done.sort_by_key(|one| one.at);
         done.truncate(TOLD_MOST);
         Ok(done)
     }
+
+    /// A session of a sealed emergency holder that came by neither sudo nor sshd: at the machine itself, or from another
+    /// account.
+    fn seal_broken(&self, line: &str) -> Option<Done> {
+        let done = opened(line)?;
+        self.bounds.sealed.contains(&done.account).then_some(done)
+    }
 }
 
-/// Lines of the journal that sudo and sshd themselves wrote, by what the kernel says of the writer: others can't forge them.
+/// Lines of the journal that sudo, sshd, su and login themselves wrote, by what the kernel says of the writer: others can't forge them.
 /// Empty where there is no journal.
 fn journal(from: Timestamp) -> Result<String, Failed> {
     if !Path::new("/run/systemd/journal").is_dir() {
@@ -85,7 +94,7 @@ fn journal(from: Timestamp) -> Result<String, Failed> {
     let most = format!("--lines={TOLD_MOST}");
     let output = Command::new("journalctl")
         .args(["--quiet", "--no-pager", "--output=short-iso", &since, &most])
-        .args(["_EXE=/usr/bin/sudo", "+", "_EXE=/usr/sbin/sshd"])
+        .args(["_EXE=/usr/bin/sudo", "+", "_EXE=/usr/sbin/sshd", "+", "_EXE=/usr/bin/su", "+", "_EXE=/usr/bin/login"])
         .env_clear()
         .env("PATH", "/usr/bin:/bin")
         .env("TZ", "UTC")
@@ -126,6 +135,22 @@ fn read(line: &str, allowed: &Allowed) -> Option<Done> {
     let is_root = allowed.get(&account).is_some_and(|held| held.iter().any(|role| role.name == "root"));
     let roles = if account == "root" && is_root { vec!["root".to_owned()] } else { Vec::new() };
     Some(Done { at, account, roles, what: "sign in".to_owned() })
+}
+
+/// A session as PAM's line for `login` and `su` has it.
+fn opened(line: &str) -> Option<Done> {
+    let (head, rest) = line.split_once(": pam_unix(")?;
+    let (service, rest) = rest.split_once(":session): session opened for user ")?;
+    let what = match service {
+        "login" => "sign in",
+        "su" | "su-l" => "switch user",
+        _ => return None,
+    };
+    let mut words = head.split_whitespace();
+    let at = words.next()?.parse().ok()?;
+    words.last().filter(|tag| tag.starts_with("login") || tag.starts_with("su"))?;
+    let account = rest.split(['(', ' ']).next()?.to_owned();
+    Some(Done { at, account, roles: Vec::new(), what: what.to_owned() })
 }
 
 /// The roles that allow a command: all commands, or a list with that program in it.
@@ -182,6 +207,26 @@ mod tests {
             "",
         ] {
             assert_eq!(read(other, &allowed()), None, "{other}");
+        }
+    }
+
+    #[test]
+    fn a_session_at_the_machine_or_from_another_account_is_read() {
+        let line = |tag: &str, service: &str| {
+            format!(
+                "2026-11-23T02:15:00.1+00:00 crane-1 {tag}[71]: pam_unix({service}:session): session opened for user pier-seal(uid=1006) by (uid=0)"
+            )
+        };
+        for (tag, service, what) in
+            [("login", "login", "sign in"), ("su", "su", "switch user"), ("su", "su-l", "switch user")]
+        {
+            let done = opened(&line(tag, service)).unwrap();
+            assert_eq!((done.account.as_str(), done.what.as_str()), ("pier-seal", what));
+        }
+        for other in
+            [line("CRON", "cron"), line("logger", "su"), line("su", "su").replace("opened", "closed"), String::new()]
+        {
+            assert_eq!(opened(&other), None, "{other}");
         }
     }
 }

@@ -74,6 +74,13 @@ impl Host {
             rights,
             keeps_time: timers::survives_restart(),
             attributes: self.attributes(),
+            sealed: self
+                .bounds
+                .sealed
+                .iter()
+                .filter(|name| accounts.iter().any(|one| one.name == **name))
+                .cloned()
+                .collect(),
         })
     }
 

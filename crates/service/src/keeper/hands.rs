@@ -16,6 +16,8 @@ pub(super) enum Work {
     KeepTime,
     /// Reading live grants back.
     ReadBack,
+    /// Reading what was done, for an alarm when a sealed emergency holder was used.
+    Watch,
     /// Surveying.
     Survey,
 }
@@ -35,6 +37,9 @@ impl Hands {
             Work::Survey => {
                 super::survey(&self.app, self.scope).await.map(drop).map_err(|failure| super::said(&failure))
             }
+            Work::Watch => {
+                super::activity(&self.app, self.scope, &self.target).await.map_err(|failure| super::said(&failure))
+            }
             other => self.on_target(other).await.map_err(|error| error.to_string()),
         }
     }
@@ -50,7 +55,7 @@ impl Hands {
                 self.trust(target).await
             }
             Work::ReadBack => self.read_back(target).await,
-            Work::Survey => Ok(()),
+            Work::Watch | Work::Survey => Ok(()),
         }
     }
 

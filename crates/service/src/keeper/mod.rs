@@ -6,7 +6,7 @@ mod hands;
 use std::{collections::BTreeMap, sync::Arc, time::Duration};
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{AlarmKind, Caller, Command, Connector, ScopeId, Task, What, World, orders};
+use tempestas_core::{Activity, AlarmKind, Caller, Command, Connector, Said, ScopeId, Task, What, World, orders};
 use tempestas_store::Told;
 use tempestas_targets::{Target, TargetError};
 use tokio::task::{AbortHandle, JoinError, JoinSet};
@@ -86,6 +86,8 @@ struct Keeper {
     under_way: BTreeMap<String, bool>,
     tasks: JoinSet<Ended>,
     read_back_at: Timestamp,
+    /// When the emergency holders that it sealed were last looked at.
+    watched_at: Timestamp,
     kept_time_at: Timestamp,
     /// The turn of the authorities that the target was last told about.
     told_turn: u64,
@@ -103,6 +105,7 @@ impl Keeper {
             under_way: BTreeMap::new(),
             tasks: JoinSet::new(),
             read_back_at: long_ago,
+            watched_at: long_ago,
             kept_time_at: long_ago,
             told_turn: 0,
             surveyed_at: None,
@@ -113,6 +116,9 @@ impl Keeper {
         let mut changes = self.app.commits();
         loop {
             changes.mark_unchanged();
+            if self.app.world().await.connector(self.scope).is_none() {
+                return;
+            }
             if let Err(failure) = self.round().await {
                 self.target = None;
                 self.app.hear(self.scope, Some(said(&failure)));
@@ -129,10 +135,12 @@ impl Keeper {
     /// Begins whatever is due and not under way. Nothing here waits for the target, so that a slow one is still
     /// told at once to take away.
     async fn round(&mut self) -> Result<(), Failure> {
-        let (due, live, connector) = {
+        let (due, live, seals, connector) = {
             let world = self.app.world().await;
-            let Some(connector) = world.connector(self.scope).cloned() else { return Ok(()) };
-            (orders(&world, self.scope, Timestamp::now()), !world.live_grants(self.scope).is_empty(), connector)
+            let Some(known) = world.targets.get(&self.scope) else { return Ok(()) };
+            let live = !world.live_grants(self.scope).is_empty();
+            let due = orders(&world, self.scope, Timestamp::now());
+            (due, live, !known.sealed.is_empty(), known.connector.clone())
         };
         let now = Timestamp::now();
         self.backing_off
@@ -160,6 +168,10 @@ impl Keeper {
         if live && now.duration_since(self.read_back_at) >= read_back {
             self.read_back_at = now;
             self.begin(&connector, "read-back".to_owned(), Work::ReadBack, false, now).await?;
+        }
+        if seals && now.duration_since(self.watched_at) >= read_back {
+            self.watched_at = now;
+            self.begin(&connector, "watch".to_owned(), Work::Watch, false, now).await?;
         }
         if self.surveyed_at.is_none_or(|at| now.duration_since(at) >= every) {
             self.surveyed_at = Some(now);
@@ -331,7 +343,7 @@ pub(crate) async fn import(app: &App, scope: ScopeId) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Keeps what was done on a target since it was asked last.
+/// Keeps what was done on a target since it was asked last; a use of a sealed emergency holder is an alarm.
 async fn activity(app: &App, scope: ScopeId, target: &Target) -> Result<(), Failure> {
     let now = Timestamp::now();
     let oldest = now.checked_sub(ACTIVITY_KEPT).unwrap_or(Timestamp::MIN);
@@ -340,7 +352,21 @@ async fn activity(app: &App, scope: ScopeId, target: &Target) -> Result<(), Fail
     let Some(mut uses) = target.activity(from).await? else { return Ok(()) };
     // By a clock that is ahead something may have been done in the future; it counts once it is past.
     uses.retain(|one| one.at <= now);
+    let broken = broken_seals(&*app.world().await, scope, &uses);
+    for (account, at) in broken {
+        app.report(Command::SealedUsed { target: scope, account: Said::new(account), at }).await;
+    }
     Ok(app.store().keep_activity(scope, Told { from, asked_at: now }, oldest, &uses).await?)
+}
+
+/// The last use of each sealed emergency holder.
+fn broken_seals(world: &World, scope: ScopeId, uses: &[Activity]) -> BTreeMap<String, Timestamp> {
+    let mut last = BTreeMap::new();
+    for one in uses.iter().filter(|one| world.is_sealed(scope, &one.account)) {
+        let at = last.entry(one.account.clone()).or_insert(one.at);
+        *at = one.at.max(*at);
+    }
+    last
 }
 
 /// Runs the keepers and the ticker; ends with the first that ends.

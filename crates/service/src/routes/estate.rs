@@ -3,10 +3,12 @@
 use std::{collections::HashMap, net::IpAddr};
 
 use tempestas_api::{
-    AlarmView, CheckReply, Done, HostEnrolment, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply, TargetSettings,
-    TargetView, WhichTarget,
+    AlarmView, CheckReply, Done, EndTarget, HostEnrolment, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply,
+    TargetSettings, TargetView, WhichTarget,
 };
-use tempestas_core::{Command, Connector, Phase, Refusal, ScopeId, Seconds, Weight, What, World, ensure_administrator};
+use tempestas_core::{
+    Command, Connector, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Weight, What, World, ensure_administrator,
+};
 use tempestas_targets::{Form, linux::public_key};
 
 use super::{made, reference, scope, target};
@@ -27,6 +29,7 @@ pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
     let mut seen: Vec<ScopeView> = world
         .scopes
         .values()
+        .filter(|scope| scope.kind == ScopeKind::Folder || world.target_of(scope.id).is_some())
         .filter(|scope| sight.sees_scope(&world, scope.id))
         .map(|scope| {
             let counts = counts.get(&scope.id).copied().unwrap_or_default();
@@ -185,8 +188,16 @@ fn is_account(name: &str) -> bool {
         && name.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte))
 }
 
+/// The name that a target's own secret is sealed under.
+const BROKER: &str = "broker";
+
+/// Whose that secret is.
+fn owner(id: ScopeId) -> String {
+    format!("target:{}", id.0)
+}
+
 async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure> {
-    let sealed = app.vault().seal(&format!("target:{}", id.0), "broker", secret.as_bytes())?;
+    let sealed = app.vault().seal(&owner(id), BROKER, secret.as_bytes())?;
     Ok(app.store().keep_sealed(&[sealed]).await?)
 }
 
@@ -212,6 +223,13 @@ pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body
         // Its roles end otherwise now, which the survey says; one that fails comes again by itself.
         let _ = keeper::survey(&me.app, id).await;
     }
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body<EndTarget>) -> Answer<Done> {
+    let id = target(&*me.app.world().await, &end.target)?;
+    me.submit(Command::EndTarget { target: id, reason: Said::new(end.reason) }).await?;
+    me.app.store().change_sealed(&[], &[(&owner(id), BROKER)]).await?;
     Ok(Json(Done {}))
 }
 

@@ -105,6 +105,7 @@ fn table() -> Table {
         .post("/targets/accept", estate::accept, "Take in a survey that was held")
         .get("/targets/enrolment", estate::host_enrolment, "What a host is given to be looked after")
         .post("/targets/check", estate::check, "Whether a target can be looked after")
+        .post("/targets/end", estate::end_target, "Look after a target no more")
         .get("/authorities", authorities::show, "The SSH certificate authorities, and which hosts trust them")
         .post("/authorities/step", authorities::step, "Have one pair of authorities follow another, step by step")
         .get("/roles", estate::roles, "Roles that targets offer")

@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use tempestas_api::{EligibilityView, EligibleReply, StandingFilter, StandingView};
-use tempestas_core::{StartChoice, demand_for, own_rights};
+use tempestas_core::{StartChoice, demand_for, is_said, label_from, own_rights};
 
 use super::{scope, subject};
 use crate::{
@@ -17,6 +17,8 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
     let world = me.app.world().await;
     let at = filter.at.as_deref().map(|path| scope(&world, path)).transpose()?.map(|scope| scope.id);
     let who = filter.who.as_deref().map(|name| subject(&world, name)).transpose()?;
+    let label = filter.label.as_deref().map(label_from).transpose()?;
+    let says = filter.says.as_deref().map(label_from).transpose()?;
     let owners = world.owners();
     let mut seen: Vec<StandingView> = Vec::new();
     for held in world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)) {
@@ -29,6 +31,13 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
             if reaches_down && at != held.right.scope {
                 shown.chain.insert(0, format!("a posting above, at {}", world.path(held.right.scope)));
             }
+        }
+        let in_group = world.targets.get(&held.target).is_some_and(|target| {
+            label.is_none_or(|(name, value)| is_said(&target.labels, name, value))
+                && says.is_none_or(|(name, value)| is_said(&target.attributes, name, value))
+        });
+        if !in_group {
+            continue;
         }
         if who.is_some_and(|who| owners.of(held).is_none_or(|holder| !world.belongs_to(holder, who))) {
             continue;

@@ -114,6 +114,7 @@ impl Described {
         Ok(Survey {
             // A role that the description doesn't know could be anything.
             attributes: BTreeMap::new(),
+            sealed: Vec::new(),
             complete: complete && all_known,
             clock,
             broker: "tempestas".to_owned(),

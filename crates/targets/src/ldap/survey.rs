@@ -35,6 +35,7 @@ impl Ldap {
             |entry: &super::Entry| entry.one("authTimestamp").or_else(|| entry.one("pwdLastSuccess")).and_then(instant);
         Ok(Survey {
             attributes: BTreeMap::new(),
+            sealed: Vec::new(),
             complete: all_groups && all_people,
             clock,
             broker: self.address.user.clone(),

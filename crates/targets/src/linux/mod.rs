@@ -193,6 +193,7 @@ impl Linux {
         let keeps_time = found.keeps_time;
         Ok(Survey {
             attributes: found.attributes,
+            sealed: found.sealed,
             complete: found.complete,
             clock,
             broker: found.broker,

@@ -95,6 +95,7 @@ impl Postgres {
         }
         Ok(Survey {
             attributes: BTreeMap::from([("version".to_owned(), version)]),
+            sealed: Vec::new(),
             complete: true,
             clock: clock(&client).await?,
             broker,

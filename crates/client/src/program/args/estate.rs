@@ -3,9 +3,9 @@
 use std::path::PathBuf;
 
 use clap::Subcommand;
-use tempestas_core::{DutyKind, Seconds, SubjectKind};
+use tempestas_core::{DutyKind, Seconds, SubjectKind, label_from};
 
-use super::span;
+use super::{GroupArgs, span};
 
 #[derive(Subcommand)]
 pub(crate) enum SourceVerb {
@@ -129,16 +129,9 @@ pub(crate) enum PeopleVerb {
 }
 
 #[derive(Subcommand)]
-pub(crate) enum TargetsVerb {
-    /// List them.
-    List,
-    /// Add a folder.
-    AddFolder {
-        /// Path, like /harbour/databases.
-        path: String,
-    },
-    /// Look after a PostgreSQL cluster. Its broker's password is read from a file.
-    AddPostgres {
+pub(crate) enum EnrolVerb {
+    /// A PostgreSQL cluster. Its broker's password is read from a file.
+    Postgres {
         /// Path, like /harbour/databases/berths.
         path: String,
         /// Host.
@@ -163,8 +156,8 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
-    /// Look after a Brightwater cloud. Its broker's key is read from a file.
-    AddBrightwater {
+    /// A Brightwater cloud. Its broker's key is read from a file.
+    Brightwater {
         /// Path, like /analytics/brightwater.
         path: String,
         /// Address.
@@ -177,8 +170,8 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
-    /// Look after a Linux host, over SSH. What it has to be given is printed by `enrolment`.
-    AddLinux {
+    /// A Linux host, over SSH: says what power that is and why, and prints what the host's root has to place.
+    Linux {
         /// Path, like /harbour/cranes/crane-1.
         path: String,
         /// Host.
@@ -196,9 +189,12 @@ pub(crate) enum TargetsVerb {
         /// Least number of accounts that keep a critical right.
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
+        /// Wait until nothing is missing on the host, saying meanwhile what is.
+        #[arg(long)]
+        wait: bool,
     },
-    /// Look after a house in Fathom. Its broker's key is read from a file.
-    AddFathom {
+    /// A house in Fathom. Its broker's key is read from a file.
+    Fathom {
         /// Path, like /terminal/fathom.
         path: String,
         /// Address.
@@ -211,8 +207,8 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
-    /// Look after a kind of system that a file describes. Its password or key is read from another.
-    AddDescribed {
+    /// A kind of system that a file describes. Its password or key is read from another.
+    Described {
         /// Path, like /harbour/gates/controllers.
         path: String,
         /// File with the description.
@@ -225,8 +221,8 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 1)]
         emergency_least: u32,
     },
-    /// Look after a directory, over LDAP. Our account's password is read from a file.
-    AddLdap {
+    /// A directory, over LDAP. Our account's password is read from a file.
+    Ldap {
         /// Path, like /customs/directory.
         path: String,
         /// Address: ldaps://HOST:PORT, or ldap://HOST:PORT on this machine.
@@ -251,6 +247,25 @@ pub(crate) enum TargetsVerb {
         #[arg(long, default_value_t = 0)]
         emergency_least: u32,
     },
+}
+
+#[derive(Subcommand)]
+pub(crate) enum TargetsVerb {
+    /// List them.
+    List {
+        #[command(flatten)]
+        group: GroupArgs,
+    },
+    /// Add a folder.
+    AddFolder {
+        /// Path, like /harbour/databases.
+        path: String,
+    },
+    /// Take a system in, to be looked after.
+    Enrol {
+        #[command(subcommand)]
+        kind: EnrolVerb,
+    },
     /// Print what a host is given to be looked after: a script for its root, to be read first.
     Enrolment {
         /// Path.
@@ -263,6 +278,17 @@ pub(crate) enum TargetsVerb {
     Check {
         /// Path.
         path: String,
+    },
+    /// Look after a target no more; what is on it stays as it is. For a host, prints what takes ours off it again.
+    LetGo {
+        /// Path.
+        path: String,
+        /// Why.
+        #[arg(long)]
+        reason: String,
+        /// Don't ask whether you are sure.
+        #[arg(long)]
+        yes: bool,
     },
     /// Survey a target now.
     Survey {
@@ -309,12 +335,19 @@ pub(crate) enum TargetsVerb {
     },
 }
 
+impl TargetsVerb {
+    /// All of them.
+    pub(crate) const fn list() -> Self {
+        Self::List { group: GroupArgs { label: None, says: None } }
+    }
+}
+
 fn label(text: &str) -> Result<(String, String), String> {
     if text.is_empty() {
         return Ok((String::new(), String::new()));
     }
-    let (name, value) = text.split_once('=').ok_or("write it like stage=production")?;
-    Ok((name.trim().to_owned(), value.trim().to_owned()))
+    let (name, value) = label_from(text).map_err(|refusal| refusal.to_string())?;
+    Ok((name.to_owned(), value.to_owned()))
 }
 
 fn word<T: serde::de::DeserializeOwned>(text: &str, known: &str) -> Result<T, String> {

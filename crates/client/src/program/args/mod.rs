@@ -10,8 +10,10 @@ use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Seconds, Verdict};
 
-pub(crate) use estate::{PeopleVerb, SourceVerb, TargetsVerb};
-pub(crate) use rights::{ConvertVerb, CoverVerb, DriftVerb, EligibleVerb, StandingArgs, TermsVerb, WaveArgs, WaysVerb};
+pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
+pub(crate) use rights::{
+    ConvertVerb, CoverVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs, WaysVerb,
+};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///

@@ -19,9 +19,22 @@ pub(crate) struct StandingArgs {
     /// Those of this role.
     #[arg(long)]
     pub(crate) role: Option<String>,
+    #[command(flatten)]
+    pub(crate) group: GroupArgs,
     /// Only their references, each on a line, for `tempestas convert`.
     #[arg(long, conflicts_with = "json")]
     pub(crate) refs: bool,
+}
+
+/// Systems by what is said of them.
+#[derive(ClapArgs)]
+pub(crate) struct GroupArgs {
+    /// On systems that administrators labelled so, like stage=production; a `*` at the end stands for anything.
+    #[arg(long)]
+    pub(crate) label: Option<String>,
+    /// On systems that say so of themselves, like 'system=debian 11*'.
+    #[arg(long)]
+    pub(crate) says: Option<String>,
 }
 
 #[derive(Subcommand)]
