@@ -1,12 +1,14 @@
 //! Killed at every commit and at every call to a target, and started again: no fact lost that was answered for,
 //! nothing left on a target, nothing stuck.
 
-use tempestas_api::ElevationFilter;
+use tempestas_api::{Chosen, ConvertRequest, ElevationFilter};
 use tempestas_client::ClientError;
+use tempestas_core::{ItemState, Seconds};
 
 use crate::{
-    house::{House, INES, ODA, Plan, TOMAS, on_berths, on_cloud},
+    house::{House, INES, MARA, ODA, Plan, TOMAS, on_berths, on_cloud},
     proxy::{Proxy, Stop},
+    waves::held,
 };
 
 /// More points than any lifecycle has; reaching it means that the count never ends.
@@ -122,4 +124,64 @@ async fn killed_at_every_call_to_the_cluster_no_login_is_left_there() {
     let points = at_every_call(&mut house, &right, true, |house| house.cluster_proxy.as_ref().unwrap()).await;
     println!("killed at {points} points around calls to the cluster");
     assert!(points >= 30, "only {points} points were tried");
+}
+
+/// Converts two rights, a pilot and the other a moment later, as far as the service lives.
+async fn convert(house: &House) -> Result<(), ClientError> {
+    let mara = house.client(MARA);
+    let pilot = held(house, "t.reyes", "tide-writer").await;
+    let chosen = vec![pilot.clone(), held(house, "night-batch", "tide-writer").await];
+    let plan = mara.preview_conversion(&Chosen { chosen: chosen.clone() }).await?;
+    let request =
+        ConvertRequest { pilot: vec![pilot], pace: Some(Seconds(1)), ..ConvertRequest::at_once(chosen, plan.digest) };
+    let id = mara.convert(&request).await?.id;
+    all_are(house, &id, ItemState::Taken).await
+}
+
+/// Waits until every right of a conversion is in a state, as read back, as far as the service lives.
+async fn all_are(house: &House, id: &str, state: ItemState) -> Result<(), ClientError> {
+    let until = tokio::time::Instant::now() + crate::house::SOON;
+    loop {
+        let all = house.client(MARA).conversions().await?;
+        let items = &all.iter().find(|one| one.id == id).unwrap().items;
+        if items.iter().all(|item| item.state == state) {
+            return Ok(());
+        }
+        assert!(tokio::time::Instant::now() < until, "{id} never got to {state:?}: {items:?}");
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_at_every_call_of_a_conversion_its_waves_go_on_where_they_were() {
+    let mut house = House::new(Plan { proxied: true, ..Plan::cloud_only() }).await;
+    let may = async |house: &House| house.may(&house.cloud_key("t.reyes"), "write", "table", &["lake"]).await;
+    let mut points = 0;
+    for at in 1..MOST {
+        let kill = Some(house.service.id());
+        house.cloud_proxy.as_ref().unwrap().arm(Stop { at, heard: true, kill });
+        let outcome = convert(&house).await;
+        let was_killed = house.cloud_proxy.as_ref().unwrap().disarm();
+        if was_killed {
+            points += 1;
+            house.service.kill();
+            house.start_again(&[]);
+        } else {
+            outcome.unwrap();
+        }
+        let begun = house.client(MARA).conversions().await.unwrap().into_iter().find(|one| one.undone_at.is_none());
+        let id = begun.unwrap_or_else(|| panic!("killed at call {at}: the conversion was lost")).id;
+        all_are(&house, &id, ItemState::Taken).await.unwrap();
+        assert!(!may(&house).await, "killed at call {at}: the right is still there");
+        house.client(MARA).undo_conversion(&id).await.unwrap();
+        all_are(&house, &id, ItemState::Restored).await.unwrap();
+        assert!(may(&house).await, "killed at call {at}: undone, and the right is not back");
+        if !was_killed {
+            break;
+        }
+    }
+    let (well, text) = house.rebuild();
+    assert!(well, "{text}");
+    println!("killed at {points} calls of a conversion");
+    assert!(points >= 6, "only {points} points were tried");
 }

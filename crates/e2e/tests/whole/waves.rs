@@ -13,7 +13,8 @@ use tempestas_demo::quillhaven::{BERTHS, BRIGHTWATER};
 
 use crate::house::{House, MARA, Plan, TOMAS, eventually};
 
-async fn held(house: &House, account: &str, role: &str) -> String {
+/// The reference of a right that an account holds directly.
+pub async fn held(house: &House, account: &str, role: &str) -> String {
     let all = house.client(MARA).standing(&StandingFilter::default()).await.unwrap();
     let found = all.into_iter().find(|one| one.account == account && one.role == role && one.direct);
     found.unwrap_or_else(|| panic!("{account} doesn't hold {role}")).id
