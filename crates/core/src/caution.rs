@@ -5,8 +5,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    ConversionId, ItemState, Standing, SubjectKind, Weight, World,
+    Connector, ConversionId, ItemState, Standing, SubjectKind, Weight, World,
     conversion::critical_accounts,
+    moment,
     rehearsal::{Clockwork, UseOf},
 };
 
@@ -43,6 +44,8 @@ pub enum Caution {
     },
     /// Nobody else holds the role there.
     LastHolder,
+    /// It is the only member of a group that must have one.
+    LastMember,
     /// It was converted before and came back: some other program, or somebody, puts it there.
     OwnedElsewhere {
         /// The conversion that took it away.
@@ -85,9 +88,12 @@ impl Caution {
             Self::LastHolder => {
                 "nobody else holds this role there all the time: until somebody asks, nobody has it".to_owned()
             }
+            Self::LastMember => {
+                "it is the only member, and a group of that kind must have one, so the directory would refuse: add a member that can't sign in first".to_owned()
+            }
             Self::OwnedElsewhere { conversion, since } => format!(
                 "{conversion} took it away and it is back since {}: something else puts it there, and will again; mend its source first (`tempestas drift patch` writes what to change there)",
-                since.strftime("%F %R UTC")
+                moment(*since)
             ),
         }
     }
@@ -146,7 +152,9 @@ pub fn cautions(world: &World, right: &Standing, used: Option<&UseOf>) -> Vec<Ca
     };
     if !world.standing.values().filter(beside).any(|other| same_role(other) && !world.is_text(other.account, &account))
     {
-        found.push(Caution::LastHolder);
+        let keeps_a_member = matches!(world.connector(right.target), Some(Connector::Ldap { .. }))
+            && world.roles.get(&right.right.role).is_some_and(|role| !role.lapse.by_itself);
+        found.push(if keeps_a_member { Caution::LastMember } else { Caution::LastHolder });
     }
     found.extend(
         came_back(world, right, &account)

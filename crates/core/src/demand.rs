@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule, Refusal,
-    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms, later,
+    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms, later, moment,
     text::Digest, time::Seconds,
 };
 
@@ -62,7 +62,7 @@ impl Demand {
         let starts = match start {
             StartChoice::AtYes if self.approvers.is_empty() => "the time runs at once".to_owned(),
             StartChoice::AtYes => "the time runs from the last yes".to_owned(),
-            StartChoice::At { time } => format!("the time runs from {}", time.strftime("%F %R UTC")),
+            StartChoice::At { time } => format!("the time runs from {}", moment(time)),
             StartChoice::OnBegin => format!(
                 "the time runs when you begin, within {} of the yes",
                 self.terms.starts.begin_within.unwrap_or(Seconds(0))
@@ -113,7 +113,7 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
         return Err(Refusal::conflict(format!(
             "{} is stopped since {} by {}: {}; nothing may be asked for until two administrators lift {}",
             world.reach_name(stop.reach),
-            stop.at.strftime("%F %R UTC"),
+            moment(stop.at),
             world.subject_name(stop.by),
             world.text(stop.word),
             stop.id
@@ -183,7 +183,8 @@ pub(crate) fn refuse_own_terms(
     }
     match own {
         Some((id, until)) => Err(Refusal::not_allowed(format!(
-            "you set {id} yourself, the terms that would let you in without a yes; for you they hold from {until}"
+            "you set {id} yourself, the terms that would let you in without a yes; for you they hold from {}",
+            moment(until)
         ))),
         None => Ok(()),
     }
@@ -203,11 +204,11 @@ fn fitting_eligibility(world: &World, asker: SubjectId, right: Right, now: Times
                 format!(
                     "your eligibility for {} is suspended since {}: {}",
                     world.right_name(right),
-                    pause.at.strftime("%F %R UTC"),
+                    moment(pause.at),
                     world.text(pause.reason)
                 )
             } else if held.from > now {
-                format!("you may ask for {} only from {}", world.right_name(right), held.from)
+                format!("you may ask for {} only from {}", world.right_name(right), moment(held.from))
             } else {
                 format!("your eligibility for {} has ended; ask an administrator to renew it", world.right_name(right))
             })

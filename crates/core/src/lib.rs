@@ -70,6 +70,7 @@ pub use terms::{
     effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said};
+pub(crate) use time::moment;
 pub use time::{Seconds, later};
 pub use world::{Counters, Key, Kind, Owners, Row, World};
 

@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use thiserror::Error;
 
-use crate::time::Seconds;
+use crate::time::{Seconds, moment};
 
 /// Why a command was not carried out. Each reads as one sentence that helps.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -36,7 +36,7 @@ pub enum Refusal {
     /// A fresher proof of the person is needed.
     #[error(
         "this needs a passkey or TOTP code proven within the last {max_age}; {}",
-        last.map_or_else(|| "none was given in this sign-in".to_owned(), |at| format!("the last was at {at}"))
+        last.map_or_else(|| "none was given in this sign-in".to_owned(), |at| format!("the last was at {}", moment(at)))
     )]
     StepUp {
         /// How old the proof may be.

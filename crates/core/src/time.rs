@@ -49,3 +49,9 @@ impl fmt::Display for Seconds {
 pub fn later(at: Timestamp, span: Seconds) -> Timestamp {
     at.checked_add(span.duration()).unwrap_or(Timestamp::MAX)
 }
+
+/// A moment as sentences have it: `2026-11-23 18:00 UTC`.
+#[must_use]
+pub(crate) fn moment(at: Timestamp) -> String {
+    at.strftime("%F %R UTC").to_string()
+}

@@ -158,7 +158,9 @@ fn wave_words(shown: &ConversionView, waves: &WavesView) -> String {
     if waves.may_go_on {
         words.push(format!("`tempestas convert next {}` begins the next", shown.id));
     }
-    words.push(format!("`tempestas undo {}` until {}", shown.id, show::when(waves.undo_until)));
+    if shown.undone_at.is_none() && waves.undo_until > jiff::Timestamp::now() {
+        words.push(format!("`tempestas undo {}` until {}", shown.id, show::when(waves.undo_until)));
+    }
     words.join("; ")
 }
 

@@ -3,7 +3,7 @@
 use super::{Draft, asks, checked_text, ensure_fresh};
 use crate::{
     Answer, Approval, Asked, Digest, Elevation, ElevationId, End, Less, Phase, Refusal, Row, Said, SubjectId, Verdict,
-    What, demand::who_may_answer, demand_for,
+    What, demand::who_may_answer, demand_for, moment,
 };
 
 /// An answer as it came in.
@@ -136,7 +136,7 @@ fn ensure_may_answer(draft: &Draft<'_>, elevation: &Elevation, me: SubjectId, sh
         )));
     }
     if now >= stage.until {
-        return Err(Refusal::conflict(format!("{id} ran out at {}", stage.until)));
+        return Err(Refusal::conflict(format!("{id} ran out at {}", moment(stage.until))));
     }
     if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
         return Err(Refusal::conflict(format!("you have answered {id} already")));

@@ -7,6 +7,7 @@ use crate::{
     Actor, Answer, Appointment, AppointmentId, AppointmentState, Command, Digest, Eligibility, EligibilityId, Key,
     Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, SubjectId, SubjectKind, Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
+    moment,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -97,7 +98,7 @@ fn change(
     } else if held.until.is_none_or(|end| end <= draft.now()) {
         return Err(Refusal::conflict(match held.until {
             None => format!("{id} has no end, so there is nothing to renew"),
-            Some(end) => format!("{id} ended at {end}; ask an administrator to make you eligible anew"),
+            Some(end) => format!("{id} ended at {}; ask an administrator to make you eligible anew", moment(end)),
         }));
     }
     let (from, until) = (from.unwrap_or(held.from), until.unwrap_or(held.until));
@@ -300,7 +301,7 @@ fn answer(
         )));
     };
     if now >= stage.until {
-        return Err(Refusal::conflict(format!("{id} ran out at {}", stage.until)));
+        return Err(Refusal::conflict(format!("{id} ran out at {}", moment(stage.until))));
     }
     if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
         return Err(Refusal::conflict(format!("you have answered {id} already")));

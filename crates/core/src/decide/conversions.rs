@@ -7,7 +7,7 @@ use crate::{
     AlarmKind, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState, Key, Kind,
     PlanItem, Refusal, Row, StandingId, WavePlan, What,
     appointment::{ensure_lasts, longest_eligibility},
-    plan_conversion,
+    moment, plan_conversion,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -104,7 +104,7 @@ fn next_wave(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
     administers(draft, &conversion)?;
     if conversion.next_wave().is_none() {
         return Err(Refusal::conflict(match conversion.undone_at {
-            Some(at) => format!("{id} was undone at {at}"),
+            Some(at) => format!("{id} was undone at {}", moment(at)),
             None => format!("every wave of {id} has begun already"),
         }));
     }
@@ -164,12 +164,12 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
     let mut conversion = known(draft, id)?;
     administers(draft, &conversion)?;
     if let Some(at) = conversion.undone_at {
-        return Err(Refusal::conflict(format!("{id} was undone at {at}")));
+        return Err(Refusal::conflict(format!("{id} was undone at {}", moment(at))));
     }
     if let Some(waves) = conversion.waves.as_ref().filter(|waves| waves.undo_until <= draft.now()) {
         return Err(Refusal::conflict(format!(
             "{id} could be undone until {}; what is still missing can be put back by hand on its target",
-            waves.undo_until
+            moment(waves.undo_until)
         )));
     }
     if conversion.items.iter().any(|item| item.eligibility.is_none() && item.state != ItemState::Taken) {
@@ -233,9 +233,14 @@ fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_ot
     draft.keeper()?;
     let mut conversion = known(draft, id)?;
     let Some(item) = with_item(&mut conversion, standing, ItemState::Restoring) else { return Ok(()) };
-    item.state = if by_others { ItemState::Superseded } else { ItemState::Restored };
+    item.state = match (by_others, item.at) {
+        (false, _) => ItemState::Restored,
+        // It could not be taken away yet.
+        (true, None) => ItemState::Untouched,
+        (true, Some(_)) => ItemState::Superseded,
+    };
     item.at = Some(draft.now());
-    if by_others {
+    if item.state == ItemState::Superseded {
         item.trouble = Some("somebody had put it back on the target before the undo".to_owned());
     }
     let row = Row::Standing(item.standing.clone());

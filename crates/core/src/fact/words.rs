@@ -1,7 +1,7 @@
 //! Facts and alarms in words.
 
 use super::What;
-use crate::{AlarmKind, GrantId, StartChoice, SubjectId, Verdict, World};
+use crate::{AlarmKind, GrantId, StartChoice, SubjectId, Verdict, World, moment};
 
 impl What {
     /// What happened, as one plain sentence without its subject.
@@ -110,7 +110,7 @@ impl What {
             },
             Self::DriftAdopted { drift } => format!("adopted {drift} as it is"),
             Self::DriftIgnored { drift, until } => {
-                format!("will hear nothing of {drift} until {}", until.strftime("%F %R UTC"))
+                format!("will hear nothing of {drift} until {}", moment(*until))
             }
             Self::DriftPutBack { drift, conversion } => format!("has {drift} put back, by {conversion}"),
             Self::DriftOver { drift } => format!("saw that {drift} is over by itself"),
@@ -240,7 +240,7 @@ impl AlarmKind {
                 "`{}`, a sealed emergency holder of {}, was used at {}: ask who broke the seal and why, then settle this",
                 world.text(*account),
                 world.path(*target),
-                at.strftime("%F %R UTC")
+                moment(*at)
             ),
             Self::Recovered { person } => {
                 format!("somebody with a shell on the machine recovered the sign-in of {}", world.subject_name(*person))

@@ -353,3 +353,47 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     assert_eq!(open(&house), [], "its first survey is what there is");
     house.replay();
 }
+
+#[test]
+fn what_could_not_be_taken_away_yet_is_untouched_by_an_undo() {
+    let mut house = house();
+    let conversion = convert(&mut house, &["piet", "oda"], WavePlan::default()).unwrap().id;
+    let (refused, gone) = (holding(&house, "piet"), holding(&house, "oda"));
+    let trouble = "the target refused: it is the last member".to_owned();
+    house.keeper(Command::StandingDelayed { conversion, standing: refused, trouble });
+    house.keeper(Command::StandingTaken { conversion, standing: gone });
+    house.well(Who::Administrator, Command::UndoConversion { conversion });
+    for standing in [refused, gone] {
+        house.keeper(Command::StandingRestored { conversion, standing, by_others: true });
+    }
+    let items = &house.world.conversions[&conversion].items;
+    let of = |id| items.iter().find(|item| item.standing.id == id).unwrap();
+    assert_eq!((of(refused).state, of(refused).trouble.as_deref()), (ItemState::Untouched, None));
+    assert_eq!(of(gone).state, ItemState::Superseded, "it was gone, and somebody put it back before us");
+    house.replay();
+}
+
+#[test]
+fn the_last_member_of_a_group_that_must_have_one_is_a_caution_of_its_own() {
+    let mut house = House::new(&settings(1));
+    surveyed(&mut house, &["piet"]);
+    let right = house.world.standing[&holding(&house, "piet")].clone();
+    assert_eq!(cautions(&house.world, &right, None), [Caution::LastHolder]);
+    let target = house.world.targets[&house.target()].clone();
+    let role = house.world.roles[&right.right.role].clone();
+    let connector = Connector::Ldap {
+        url: "ldap://127.0.0.1:1".to_owned(),
+        user: String::new(),
+        base: String::new(),
+        grants: String::new(),
+        sweep: 1,
+    };
+    house.world.put(Row::Target(Target { connector, ..target }));
+    assert_eq!(
+        cautions(&house.world, &right, None),
+        [Caution::LastHolder],
+        "one that lapses by itself gathers entries"
+    );
+    house.world.put(Row::Role(Role { lapse: Lapse { by_itself: false, ..role.lapse.clone() }, ..role }));
+    assert_eq!(cautions(&house.world, &right, None), [Caution::LastMember]);
+}
