@@ -111,7 +111,9 @@ impl Demo {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
                 seed::cover(&seeded.administrator).await?;
-                (seeded.people, Systems::begin(&seeded.administrator, directory, &say).await?)
+                let systems = Systems::begin(&seeded.administrator, directory, &say).await?;
+                seed::label(&seeded.administrator).await?;
+                (seeded.people, systems)
             }
             Past::None => {
                 say("filling Quillhaven: people, groups, targets, terms");

@@ -7,7 +7,7 @@ use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
     EnrolRequest, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms,
-    SignInRequest,
+    SignInRequest, TargetSettings,
 };
 use tempestas_client::{Client, Connection};
 use tempestas_core::{Connector, DutyKind, SubjectKind};
@@ -148,6 +148,32 @@ pub async fn enrol_all(address: &str, first_secret: &str, directory: &Path) -> a
     let administrator = sign_in(&nobody, &first, directory).await?;
     let people = enrol_others(&nobody, &administrator, first).await?;
     Ok(Seeded { people, administrator })
+}
+
+/// What is said of the port's systems.
+const LABELS: [(&str, &[(&str, &str)]); 7] = [
+    (BERTHS, &[("stage", "production"), ("data", "personal")]),
+    (BRIGHTWATER, &[("stage", "analysis")]),
+    ("/harbour/cranes/crane-1", &[("stage", "production"), ("quay", "north")]),
+    ("/harbour/cranes/crane-2", &[("stage", "trial"), ("quay", "south")]),
+    ("/harbour/gates/controllers", &[("stage", "production"), ("quay", "north")]),
+    ("/customs/directory", &[("stage", "production"), ("data", "personal")]),
+    ("/terminal/fathom", &[("stage", "production")]),
+];
+
+/// Labels the systems that there are.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn label(mara: &Client) -> anyhow::Result<()> {
+    for known in mara.targets().await? {
+        if let Some((target, labels)) = LABELS.iter().find(|(path, _)| *path == known.path) {
+            let labels = labels.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
+            let settings = TargetSettings { target: (*target).to_owned(), labels: Some(labels), ..Default::default() };
+            mara.set_target(&settings).await?;
+        }
+    }
+    Ok(())
 }
 
 /// Has somebody stand in for one who is away this week.

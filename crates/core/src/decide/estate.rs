@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Draft, appointments, checked_name, drifts, house};
+use super::{Draft, appointments, checked_name, checked_text, drifts, house};
 use crate::{
     Command, Connector, DriftState, Hand, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Target,
     What, World, terms::check_label,
@@ -81,7 +81,11 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
 fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), Refusal> {
     draft.administrator(id)?;
     let target = known_target(draft, id)?;
-    let reason = draft.pause(reason)?.reason;
+    if reason.0.trim().is_empty() {
+        return Err(Refusal::invalid("say why, for whoever reads the record: `--reason`"));
+    }
+    checked_text("reason", reason, 500)?;
+    let reason = draft.text(reason);
     let world = draft.world;
     ensure_nothing_hangs_on(world, id)?;
     let mut put = Vec::new();
@@ -111,7 +115,7 @@ fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
     let open: Vec<String> =
         active.filter(|one| world.is_within(one.right.scope, id)).map(|one| one.id.to_string()).collect();
     if !open.is_empty() {
-        return Err(Refusal::conflict(format!("{} is not over there; end it first", open.join(", "))));
+        return Err(Refusal::conflict(format!("not over yet there: {}; end that first", open.join(", "))));
     }
     let changing = |item: &Item| {
         item.standing.target == id

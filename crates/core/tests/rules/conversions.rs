@@ -317,7 +317,7 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     let end = Command::EndTarget { target, reason: Said::new("sold with the tug") };
     let elevation = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
-    assert_eq!(refused, format!("{elevation} is not over there; end it first"));
+    assert_eq!(refused, format!("not over yet there: {elevation}; end that first"));
     house.well(Who::Asker, Command::Withdraw { elevation });
     let conversion = convert(&mut house, &["piet"], WavePlan::default()).unwrap();
     let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();

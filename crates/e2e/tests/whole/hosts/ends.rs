@@ -1,10 +1,10 @@
 //! How rights on a host end, whatever becomes of Tempestas and whatever their holder tries.
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_api::{StandingFilter, WhichTarget};
-use tempestas_demo::hosts::CRANE;
+use tempestas_api::{ElevationStory, StandingFilter, WhichTarget};
+use tempestas_demo::hosts::{CRANE, Host};
 
-use super::Pier;
+use super::{Key, Pier};
 use crate::house::{MARA, TOMAS, eventually};
 
 /// What a holder might try in order to keep root, each with whether it is ended, or found, or beyond us.
@@ -80,6 +80,29 @@ enum Fate {
     Found(&'static str),
 }
 
+/// Has a holder try all of a table, in one sign-in, so that there is time left.
+fn try_all(key: &Key, host: &Host, table: &[(&str, &str, Fate)]) {
+    let one = |(n, (_, command, _)): (usize, &(&str, &str, Fate))| format!("{{ {command}\n}} >&2 && echo done {n}");
+    let script: Vec<String> = table.iter().enumerate().map(one).collect();
+    let output = key.run(host, "tomas", &script.join("\n"));
+    let (said, words) = (String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    for (n, (name, ..)) in table.iter().enumerate() {
+        assert!(said.lines().any(|line| line == format!("done {n}")), "{name} can't be tried: {words}");
+    }
+}
+
+/// What an end found, with everything of a table in it that is to be found.
+fn all_found(over: ElevationStory, table: &[(&str, &str, Fate)]) -> Vec<String> {
+    let leftovers = over.elevation.grant.unwrap().leftovers.unwrap();
+    let found: Vec<String> = leftovers.into_iter().map(|leftover| leftover.what).collect();
+    for (name, _, fate) in table {
+        if let Fate::Found(expected) = fate {
+            assert!(found.iter().any(|what| what.contains(expected)), "{name}: `{expected}` is not among {found:#?}");
+        }
+    }
+    found
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn with_the_service_dead_a_host_ends_root_what_runs_under_it_and_the_way_in_and_what_was_kept_is_found() {
     let mut pier = Pier::new(1).await;
@@ -87,17 +110,7 @@ async fn with_the_service_dead_a_host_ends_root_what_runs_under_it_and_the_way_i
     let key = pier.certified(&id).await;
     let host = &pier.hosts[0];
     assert_eq!(key.says(host, "sudo -n id -u"), "0");
-    // All in one sign-in, so that there is time left.
-    let script: Vec<String> = HOSTILE
-        .iter()
-        .enumerate()
-        .map(|(n, (_, command, _))| format!("{{ {command}\n}} >&2 && echo done {n}"))
-        .collect();
-    let output = key.run(host, "tomas", &script.join("\n"));
-    let (said, words) = (String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
-    for (n, (name, ..)) in HOSTILE.iter().enumerate() {
-        assert!(said.lines().any(|line| line == format!("done {n}")), "{name} can't be tried: {words}");
-    }
+    try_all(&key, host, &HOSTILE);
     let mut open = key.ssh(host, "tomas", "sudo -n sleep 7000").spawn().unwrap();
     eventually("the session is open", async || host.run("pgrep -f '^sleep 7000'").unwrap().status.success()).await;
     pier.house.service.kill();
@@ -120,13 +133,7 @@ async fn with_the_service_dead_a_host_ends_root_what_runs_under_it_and_the_way_i
     pier.house.start_again(&[]);
     let over = pier.house.over(&id).await;
     assert_eq!(over.elevation.state, "lapsed");
-    let found: Vec<String> =
-        over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
-    for (name, _, fate) in &HOSTILE {
-        if let Fate::Found(expected) = fate {
-            assert!(found.iter().any(|what| what.contains(expected)), "{name}: `{expected}` is not among {found:#?}");
-        }
-    }
+    let found = all_found(over, &HOSTILE);
     assert!(found.iter().any(|what| what.contains("trust in this host ended with the grant")));
 }
 
@@ -237,16 +244,7 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
     let key = pier.certified(&id).await;
     let host = &pier.hosts[0];
     assert_eq!(key.says(host, "sudo -n cat /proc/self/loginuid"), "1001");
-    let script: Vec<String> = WITH_SYSTEMD
-        .iter()
-        .enumerate()
-        .map(|(n, (_, command, _))| format!("{{ {command}\n}} >&2 && echo done {n}"))
-        .collect();
-    let output = key.run(host, "tomas", &script.join("\n"));
-    let (said, words) = (String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
-    for (n, (name, ..)) in WITH_SYSTEMD.iter().enumerate() {
-        assert!(said.lines().any(|line| line == format!("done {n}")), "{name} can't be tried: {words}");
-    }
+    try_all(&key, host, &WITH_SYSTEMD);
     host.sh("pgrep -f '^sleep 8002' && pgrep -f '^sleep 8003'").unwrap();
     pier.house.service.kill();
     // Their timer is stopped: the sweep, every twenty seconds, ends it then.
@@ -267,13 +265,7 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
     assert!(!key.run(host, "tomas", "true").status.success(), "a new sign-in is let in");
     pier.house.start_again(&[]);
     let over = pier.house.over(&id).await;
-    let found: Vec<String> =
-        over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
-    for (name, _, fate) in &WITH_SYSTEMD {
-        if let Fate::Found(expected) = fate {
-            assert!(found.iter().any(|what| what.contains(expected)), "{name}: `{expected}` is not among {found:#?}");
-        }
-    }
+    all_found(over, &WITH_SYSTEMD);
     // What was done is read from the journal, as the kernel says who wrote it.
     host_uses(&pier).await;
 

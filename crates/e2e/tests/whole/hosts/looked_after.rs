@@ -449,7 +449,7 @@ async fn a_host_is_taken_in_by_the_client_and_let_go_again_with_nothing_of_ours_
     let asked = pier.house.ask(TOMAS, &right, 600).await.unwrap();
     let let_go = ["targets", "let-go", path, "--reason", "scrapped", "--yes"];
     let (exit, said) = tempestas(&let_go);
-    assert!(exit == 3 && said.contains(&format!("{} is not over there; end it first", asked.id)), "{exit}: {said}");
+    assert!(exit == 3 && said.contains(&format!("not over yet there: {}; end that first", asked.id)), "{exit}: {said}");
     pier.house.yes(ODA, &asked.id).await.unwrap();
     pier.house.live(&asked.id).await;
     assert_eq!(host.run(&placed.undo).unwrap().status.code(), Some(1), "a grant that is live there would never end");
