@@ -49,6 +49,8 @@ pub struct StandingView {
     pub chain: Vec<String>,
     /// Whether it can be converted by itself.
     pub direct: bool,
+    /// Whether its account is an emergency holder that the system has sealed: nothing is taken from it.
+    pub sealed: bool,
     /// Since when the target says it has been held.
     pub since: Option<Timestamp>,
     /// When a survey first saw it.

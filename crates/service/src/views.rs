@@ -75,9 +75,11 @@ pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
 
 pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, right: &Standing) -> StandingView {
     let role = world.roles.get(&right.right.role);
+    let account = world.text(right.account);
     StandingView {
         id: right.id.to_string(),
-        account: world.text(right.account),
+        sealed: world.is_sealed(right.target, &account),
+        account,
         who: owners.of(right).map(|who| world.subject_name(who)),
         role: role.map(|role| role.name.clone()).unwrap_or_default(),
         scope: world.path(right.right.scope),

@@ -49,7 +49,7 @@ function Change({ target, done }: { target: Target; done: () => void }) {
     >
       <Input label="Accounts that keep everything" type="number" min={0} value={least} onChange={(event) => setLeast(event.target.value)} hint="through any conversion" />
       <Input label="An end is an alarm after" type="number" min={1} value={after} onChange={(event) => setAfter(event.target.value)} hint="seconds" />
-      <Input label="New password or key of the broker" type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} hint="left out, it stays" />
+      {target.connector.kind !== 'linux' && <Input label="New password or key of the broker" type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} hint="left out, it stays" />}
       <Select label="Runs on" hint="so that ways through it are known" value={host} onChange={(event) => setHost(event.target.value)}>
         <option value="">none that is looked after</option>
         {(others.data ?? [])

@@ -9,13 +9,19 @@ const ROW = 46
 const COLUMNS = 'grid-cols-[2.2rem_minmax(8rem,1.1fr)_minmax(8rem,1.1fr)_minmax(9rem,1.5fr)_6.4rem_7.2rem]'
 const HEADS = ['', 'Account', 'Whose', 'Right', 'Harm', 'Last used']
 
+/** Why a right can't be picked; nothing where it can. */
+function fixed(one: Standing): string | undefined {
+  if (one.sealed) return 'An emergency holder that the system has sealed: nothing is taken from it'
+  return one.direct ? undefined : 'It comes by a group or other role; convert that instead'
+}
+
 export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; chosen: ReadonlySet<string>; setChosen?: (chosen: ReadonlySet<string>) => void }) {
   const scroll = useRef<HTMLDivElement>(null)
   const [at, setAt] = useState(0)
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 10 })
   if (rows.length === 0) return <Empty>No standing right fits. Take a facet off, or search for less.</Empty>
   const choose = (one: Standing, on: boolean) => setChosen?.(new Set(on ? [...chosen, one.id] : [...chosen].filter((id) => id !== one.id)))
-  const convertible = rows.filter((one) => one.direct && one.who)
+  const convertible = rows.filter((one) => !fixed(one) && one.who)
   const all = convertible.length > 0 && convertible.every((one) => chosen.has(one.id))
   const press = (event: KeyboardEvent) => {
     const step = { j: 1, ArrowDown: 1, k: -1, ArrowUp: -1 }[event.key]
@@ -25,7 +31,7 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
       setAt(next)
       virtual.scrollToIndex(next)
       event.preventDefault()
-    } else if ((event.key === 'x' || event.key === 'Enter') && row?.direct) choose(row, !chosen.has(row.id))
+    } else if ((event.key === 'x' || event.key === 'Enter') && row && !fixed(row)) choose(row, !chosen.has(row.id))
   }
   return (
     <div role="table" aria-label="Standing rights" aria-rowcount={rows.length + 1} className="overflow-x-auto">
@@ -62,8 +68,8 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
                         type="checkbox"
                         aria-label={`Pick ${one.id}`}
                         checked={chosen.has(one.id)}
-                        disabled={!one.direct}
-                        title={one.direct ? undefined : 'It comes by a group or other role; convert that instead'}
+                        disabled={fixed(one) !== undefined}
+                        title={fixed(one)}
                         onChange={(event) => choose(one, event.target.checked)}
                       />
                     )}
@@ -72,7 +78,8 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
                     {one.account}
                   </span>
                   <span role="cell" className="truncate">
-                    {one.who ? <Who name={one.who} /> : <span className="text-ink-3">nobody named</span>}
+                    {one.who ? <Who name={one.who} /> : <span className="text-ink-3">{one.sealed ? '' : 'nobody named'}</span>}
+                    {one.sealed && <span className="text-ink-2">{one.who ? ', ' : ''}sealed</span>}
                   </span>
                   <span role="cell" className="min-w-0" title={`${one.role}@${one.scope}`}>
                     <span className="mono block truncate font-medium">{one.role}</span>

@@ -12,7 +12,7 @@ pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Resul
     let StandingArgs { at, who, role, group: GroupArgs { label, says }, refs } = args;
     let all = session.client().standing(&StandingFilter { at, who, role, label, says }).await?;
     if refs {
-        all.iter().filter(|one| one.direct).for_each(|one| println!("{}", one.id));
+        all.iter().filter(|one| one.direct && !one.sealed).for_each(|one| println!("{}", one.id));
         return Ok(());
     }
     session.print(&all, |all| {
@@ -27,11 +27,17 @@ pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Resul
 }
 
 fn standing_row(one: &StandingView) -> [String; 8] {
+    let whose = match (&one.who, one.sealed) {
+        (Some(who), true) => format!("{who}, sealed"),
+        (Some(who), false) => who.clone(),
+        (None, true) => "sealed".to_owned(),
+        (None, false) => "unknown".to_owned(),
+    };
     let through = if one.chain.is_empty() { "-".to_owned() } else { one.chain.join(" > ") };
     [
         one.id.clone(),
         one.account.clone(),
-        one.who.clone().unwrap_or_else(|| "unknown".to_owned()),
+        whose,
         format!("{}@{}", one.role, one.scope),
         one.weight.to_string(),
         through,
