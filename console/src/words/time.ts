@@ -84,3 +84,12 @@ export function readSpan(text: string): number | undefined {
   for (const [, figure, unit] of plain.matchAll(/(\d+)(d|h|min|m|s)/g)) total += Number(figure) * (units[unit ?? 's'] ?? 1)
   return total
 }
+
+/** A moment as a field for date and time has it, by the reader's own clock; its first ten letters are the day. */
+export const local = (at: Date) => new Date(at.getTime() - at.getTimezoneOffset() * 60000).toISOString().slice(0, 16)
+
+/** The beginning of a day that was picked, by the reader's own clock. */
+export const fromDay = (day: string) => new Date(`${day}T00:00`).toISOString()
+
+/** The end of a day that was picked, by the reader's own clock: until a day means all of it. */
+export const throughDay = (day: string) => new Date(`${day}T23:59:59`).toISOString()

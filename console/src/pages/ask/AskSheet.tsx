@@ -7,14 +7,11 @@ import { type Api, post } from '../../api/call'
 import { Button, Input, Right, Select, Shown, TextArea, Wrong } from '../../parts/basics'
 import { useAct, useData, useNow } from '../../parts/data'
 import { useMe } from '../../parts/me'
-import { list, span } from '../../words/time'
+import { list, local, span } from '../../words/time'
 import { Course } from './Course'
 import { TimeSlider } from './TimeSlider'
 
 type Start = 'at-yes' | 'at' | 'on-begin'
-
-/** `2026-11-23T14:05` in the local zone, as the browser's own field wants it. */
-const local = (at: Date) => new Date(at.getTime() - at.getTimezoneOffset() * 60000).toISOString().slice(0, 16)
 
 export function AskSheet({ right: chosen, last, onClose }: { right: string; last: Api['ElevationView'] | undefined; onClose: () => void }) {
   const navigate = useNavigate()

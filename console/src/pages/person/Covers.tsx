@@ -5,11 +5,11 @@ import { type Api, get, post } from '../../api/call'
 import { Button, Empty, Input, Instant, Reference, Section, Shown, State, TextArea, Who, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { count } from '../../words/time'
+import { count, fromDay, local } from '../../words/time'
 
 type One = Api['AppointmentView']
 
-const inDays = (days: number) => new Date(Date.now() + days * 86400_000).toISOString().slice(0, 10)
+const inDays = (days: number) => local(new Date(Date.now() + days * 86400_000)).slice(0, 10)
 
 function Arrange({ absent, close }: { absent: string; close: () => void }) {
   const [standIn, setStandIn] = useState('')
@@ -21,7 +21,7 @@ function Arrange({ absent, close }: { absent: string; close: () => void }) {
       post('/api/v1/covers', {
         absent,
         stand_in: standIn.trim(),
-        from: from ? new Date(from).toISOString() : null,
+        from: from ? fromDay(from) : null,
         until: new Date(`${until}T18:00`).toISOString(),
         reason: reason || null,
       }),

@@ -5,17 +5,18 @@ import { type Api, post, put, remove } from '../../api/call'
 import { Button, Empty, Input, Instant, Right, TextArea, Who, Wrong } from '../../parts/basics'
 import { useAct } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
+import { local, throughDay } from '../../words/time'
 
 type One = Api['EligibilityView']
 
-const day = (at: string | null | undefined) => at?.slice(0, 10) ?? ''
+const day = (at: string | null | undefined) => (at ? local(new Date(at)).slice(0, 10) : '')
 
 function Window({ one, own, close }: { one: One; own: boolean; close: () => void }) {
   const [until, setUntil] = useState(day(one.until))
   const [reason, setReason] = useState('')
   const [wished, setWished] = useState<Api['AppointmentView'] | null>()
   const change = useAct(
-    () => put('/api/v1/eligibilities/{id}', { from: null, until: until ? new Date(until).toISOString() : null, for_good: !until, reason: reason || null }, { id: one.id }),
+    () => put('/api/v1/eligibilities/{id}', { from: null, until: until ? throughDay(until) : null, for_good: !until, reason: reason || null }, { id: one.id }),
     (reply) => (reply.eligibility ? close() : setWished(reply.appointment)),
   )
   if (wished) {

@@ -5,7 +5,7 @@ import { type Api, get, post } from '../../api/call'
 import { Button, Copyable, Instant, Input, Section, Shown, TextArea, Weight, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { count } from '../../words/time'
+import { count, local, throughDay } from '../../words/time'
 
 type One = Api['DriftView']
 
@@ -13,8 +13,8 @@ const MONTH = 30 * 86400_000
 
 function Ignore({ one, close }: { one: One; close: () => void }) {
   const [reason, setReason] = useState('')
-  const [until, setUntil] = useState(new Date(Date.now() + MONTH).toISOString().slice(0, 10))
-  const ignore = useAct(() => post('/api/v1/drift/{id}/ignore', { reason, until: new Date(until).toISOString() }, { id: one.id }), close)
+  const [until, setUntil] = useState(local(new Date(Date.now() + MONTH)).slice(0, 10))
+  const ignore = useAct(() => post('/api/v1/drift/{id}/ignore', { reason, until: throughDay(until) }, { id: one.id }), close)
   return (
     <>
       <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />

@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { type Api, post } from '../../api/call'
 import { Button, Input, Section, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
-import { count, readSpan } from '../../words/time'
+import { count, readSpan, throughDay } from '../../words/time'
 import { PlanItems } from './PlanItems'
 import { Rehearsal } from './Rehearsal'
 import type { Standing } from './StandingPage'
@@ -56,7 +56,7 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
       post('/api/v1/conversions', {
         chosen: ids,
         shown,
-        until: waves.until ? new Date(waves.until).toISOString() : null,
+        until: waves.until ? throughDay(waves.until) : null,
         name: waves.name || null,
         pilot,
         wave_size: waves.size ? Number(waves.size) : null,
