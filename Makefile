@@ -33,10 +33,12 @@ example:
 	@$(CARGO) build --locked $(PROGRAMS) --bins
 	@$(DEMO) example
 
-# Installs what tests need and lack, then runs all of them.
+# Installs what tests need and lack, then runs all of them. Most of their time they wait, so more of them go at once than
+# there are processors.
+TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 3 / 2 )))
 test: packages $(CONSOLE)
 	$(CARGO) build --locked --workspace --bins
-	$(CARGO) test --locked --workspace --all-targets -- --show-output
+	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
 
 packages:
 	@tools/packages

@@ -57,23 +57,23 @@ async fn recovered(house: &House, answered: &Answered, what: &str) {
     }
 }
 
-async fn at_every_call(house: &mut House, right: &str, approved: bool, proxy: fn(&House) -> &Proxy) -> u64 {
+/// Kills the service at each call of a lifecycle in turn: before the target heard it, or after.
+async fn at_every_call(house: &mut House, right: &str, heard: bool, proxy: fn(&House) -> &Proxy) -> u64 {
+    let approved = house.cluster.is_some();
     let mut points = 0;
-    for heard in [false, true] {
-        for at in 1..MOST {
-            let kill = Some(house.service.id());
-            proxy(house).arm(Stop { at, heard, kill });
-            let mut answered = Answered::default();
-            let outcome = lifecycle(house, right, approved, &mut answered).await;
-            if !proxy(house).disarm() {
-                outcome.unwrap();
-                break;
-            }
-            points += 1;
-            house.service.kill();
-            house.start_again(&[]);
-            recovered(house, &answered, &format!("killed at call {at}, heard: {heard}")).await;
+    for at in 1..MOST {
+        let kill = Some(house.service.id());
+        proxy(house).arm(Stop { at, heard, kill });
+        let mut answered = Answered::default();
+        let outcome = lifecycle(house, right, approved, &mut answered).await;
+        if !proxy(house).disarm() {
+            outcome.unwrap();
+            break;
         }
+        points += 1;
+        house.service.kill();
+        house.start_again(&[]);
+        recovered(house, &answered, &format!("killed at call {at}, heard: {heard}")).await;
     }
     let (well, text) = house.rebuild();
     assert!(well, "{text}");
@@ -112,18 +112,31 @@ async fn killed_at_every_call_to_the_cloud_nothing_is_left_there() {
     let mut house = House::new(Plan { proxied: true, ..Plan::cloud_only() }).await;
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
     let right = on_cloud("tide-writer", "/lake/raw");
-    let points = at_every_call(&mut house, &right, false, |house| house.cloud_proxy.as_ref().unwrap()).await;
+    let mut points = 0;
+    for heard in [false, true] {
+        points += at_every_call(&mut house, &right, heard, |house| house.cloud_proxy.as_ref().unwrap()).await;
+    }
     println!("killed at {points} points around calls to the cloud");
     assert!(points >= 16, "only {points} points were tried");
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn killed_at_every_call_to_the_cluster_no_login_is_left_there() {
+/// Most of the time of these two is waiting, so that they go beside each other.
+async fn on_the_cluster(heard: bool) {
     let mut house = House::new(Plan { proxied: true, ..Plan::whole() }).await;
     let right = on_berths("harbour_dba");
-    let points = at_every_call(&mut house, &right, true, |house| house.cluster_proxy.as_ref().unwrap()).await;
-    println!("killed at {points} points around calls to the cluster");
-    assert!(points >= 30, "only {points} points were tried");
+    let points = at_every_call(&mut house, &right, heard, |house| house.cluster_proxy.as_ref().unwrap()).await;
+    println!("killed at {points} calls to the cluster, heard: {heard}");
+    assert!(points >= 15, "only {points} points were tried");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_before_every_call_to_the_cluster_no_login_is_left_there() {
+    on_the_cluster(false).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn killed_after_every_call_to_the_cluster_no_login_is_left_there() {
+    on_the_cluster(true).await;
 }
 
 /// Converts two rights, a pilot and the other a moment later, as far as the service lives.
