@@ -17,7 +17,7 @@ use crate::house::{HENRIK, House, MARA, ODA, Plan, TOMAS, ask, on_berths, on_clo
 
 impl House {
     /// A browser in which somebody is signed in.
-    async fn browser(&self, who: &str) -> Browser {
+    pub async fn browser(&self, who: &str) -> Browser {
         let browser = Browser::open(&self.service.address).await.unwrap();
         browser.sign_in(self.person(who), self.path()).await.unwrap();
         browser

@@ -6,6 +6,7 @@ mod appointments;
 mod bad_input;
 mod callers;
 mod console;
+mod console_windows;
 mod crashes;
 mod described;
 mod devices;

@@ -63,7 +63,7 @@ impl Host {
         }
         let mut done = Vec::new();
         for log in LOGS {
-            let text = tail(&self.at(log));
+            let text = tail(&self.at(log), from);
             done.extend(text.lines().filter_map(|line| read(line, &allowed).or_else(|| self.seal_broken(line))));
         }
         if self.is_real() && !self.at(LOGS[1]).exists() {
@@ -103,10 +103,15 @@ fn journal(from: Timestamp) -> Result<String, Failed> {
     Ok(String::from_utf8_lossy(&output.stdout).into_owned())
 }
 
-/// The end of a log; empty where there is none, or something else than a file is in its place.
-fn tail(path: &Path) -> String {
+/// The end of a log; empty where there is none, something else than a file is in its place, or nothing was written into it
+/// since `from`.
+fn tail(path: &Path, from: Timestamp) -> String {
     let read = || {
-        let size = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?.len();
+        let meta = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?;
+        if Timestamp::try_from(meta.modified().ok()?).ok()? < from {
+            return None;
+        }
+        let size = meta.len();
         let mut file = File::open(path).ok()?;
         file.seek(SeekFrom::Start(size.saturating_sub(TAIL_MOST))).ok()?;
         let mut bytes = Vec::new();
