@@ -1,7 +1,7 @@
 //! Facts as earlier versions wrote them, replayed. The files are only ever added to, never edited.
 
 use tempestas_core::{
-    AppointmentState, DriftState, Fact, World,
+    AlarmKind, AppointmentState, DriftState, Fact, Scope, ScopeKind, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -55,6 +55,15 @@ fn facts_of_wishes_covers_suspensions_labels_and_authorities_are_read_as_they_we
     assert!(states.contains(&AppointmentState::Over) && states.contains(&AppointmentState::Withdrawn), "{states:?}");
     assert!(world.targets.values().any(|target| target.labels.get("quay").is_some_and(|quay| quay == "north")));
     assert!(world.terms.values().all(|rule| rule.paused.is_none()), "what was suspended was resumed");
+}
+
+#[test]
+fn facts_of_sealed_holders_and_of_a_system_let_go_are_read_as_they_were_written() {
+    let world = replayed(include_str!("sealed-v1.jsonl"));
+    assert!(world.alarms.values().any(|alarm| matches!(alarm.about, AlarmKind::SealedUsed { .. })));
+    assert!(world.targets.values().any(|target| target.sealed.len() == 1));
+    let taken_in_again = |scope: &&Scope| scope.kind == ScopeKind::Target && world.targets[&scope.id].sealed.is_empty();
+    assert_eq!(world.scopes.values().filter(taken_in_again).count(), 1, "let go, and taken in again");
 }
 
 #[test]
