@@ -140,7 +140,7 @@ function System({ target }: { target: Target }) {
         ) : null}
         {target.last_survey && (
           <>
-            Last survey <Instant at={target.last_survey.at} how="relative" />, {(target.last_survey.took_ms / 1000).toFixed(1)} s: {target.last_survey.says}.{' '}
+            Last survey <Instant at={target.last_survey.at} how="relative" />, {(target.last_survey.took_ms / 1000).toFixed(1)} s{target.last_survey.says === target.trouble ? '' : `: ${target.last_survey.says}`}.{' '}
           </>
         )}
         {Object.entries(target.labels).map(([name, value]) => (
