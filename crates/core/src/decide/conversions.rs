@@ -177,14 +177,18 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
             "{id} puts back what somebody had changed on the target; convert the right instead"
         )));
     }
-    if let Some(item) = conversion.items.iter().find(|item| !draft.world.targets.contains_key(&item.standing.target)) {
+    let is_gone = |item: &Item| !draft.world.targets.contains_key(&item.standing.target);
+    if conversion.items.iter().all(is_gone) {
         return Err(Refusal::conflict(format!(
-            "{id} took rights away on {}, which is looked after no more; take it in again first, or put them back there by hand",
-            draft.world.path(item.standing.target)
+            "what {id} took away is on systems that are looked after no more; take them in again first, or put it back there by hand",
         )));
     }
     conversion.undone_at = Some(draft.now());
     for item in &mut conversion.items {
+        if is_gone(item) {
+            item.trouble = Some("its system is looked after no more; put it back there by hand".to_owned());
+            continue;
+        }
         item.state = if item.state == ItemState::Waiting { ItemState::Untouched } else { ItemState::Restoring };
         item.trouble = None;
         let Some(eligibility) = item.eligibility else { continue };

@@ -61,10 +61,8 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                     return Err(Refusal::Limit(format!("a target has at most {LABELS_MOST} labels")));
                 }
                 wanted.iter().try_for_each(|(name, value)| check_label(name, value))?;
-                // Other terms may hold by other labels: whoever sets them has a hand in their own asks (rule 10).
                 if row.labels != *wanted {
-                    let by = draft.context.caller.subject();
-                    put.extend(by.map(|me| Row::Hand(Hand { by, touched: me, at: draft.now() })));
+                    put.extend(own_hand(draft));
                 }
                 row.labels.clone_from(wanted);
             }
@@ -75,6 +73,12 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         _ => {}
     }
     Ok(())
+}
+
+/// Other terms may hold by other labels: whoever changes those has a hand in their own asks (rule 10).
+fn own_hand(draft: &Draft<'_>) -> Option<Row> {
+    let by = draft.context.caller.subject();
+    by.map(|me| Row::Hand(Hand { by, touched: me, at: draft.now() }))
 }
 
 /// Lets a target go, with everything that only meant something while it was looked after.
@@ -88,7 +92,8 @@ fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), R
     let reason = draft.text(reason);
     let world = draft.world;
     ensure_nothing_hangs_on(world, id)?;
-    let mut put = Vec::new();
+    // Taken in again it would have no labels.
+    let mut put: Vec<Row> = if target.labels.is_empty() { Vec::new() } else { own_hand(draft).into_iter().collect() };
     let mut cut = vec![Row::Target(target).key()];
     put.extend(world.scopes.get(&id).map(|scope| Row::Scope(Scope { kind: ScopeKind::Gone, ..scope.clone() })));
     let roles = world.roles.values().filter(|role| role.target == id && !role.gone);

@@ -309,6 +309,17 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     house.replay();
 }
 
+fn labelled(target: ScopeId) -> Command {
+    Command::SetTarget {
+        target,
+        emergency_least: Some(0),
+        alarm_after: None,
+        runs_on: None,
+        own_login: None,
+        labels: Some([("stage".to_owned(), "production".to_owned())].into()),
+    }
+}
+
 #[test]
 fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_again() {
     let mut house = house();
@@ -324,6 +335,10 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     assert!(refused.contains(&format!("{} still changes rights there", conversion.id)), "{refused}");
     house.well(Who::Administrator, Command::UndoConversion { conversion: conversion.id });
     taken(&mut house, conversion.id);
+    let taken_away = convert(&mut house, &[], WavePlan::default()).unwrap();
+    taken(&mut house, taken_away.id);
+    house.well(Who::Administrator, labelled(target));
+    house.now = later(house.now, Seconds::hours(25));
     house.keeper(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: 9 }));
     assert!(house.try_as(Who::Asker, &end).is_err(), "whoever may only ask lets nothing go");
 
@@ -333,7 +348,11 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     assert!(house.world.open_alarm(|_| true).is_none());
     assert_eq!(house.world.right_name(right), "writer@/cloud", "what is on the record keeps its name");
     assert!(house.try_as(Who::Administrator, &end).is_err());
-    assert!(house.try_as(Who::Administrator, &Command::UndoConversion { conversion: conversion.id }).is_err());
+    let undo = Command::UndoConversion { conversion: taken_away.id };
+    let refused = house.try_as(Who::Administrator, &undo).unwrap_err().to_string();
+    assert!(refused.contains("looked after no more"), "{refused}");
+    let own_hand = |hand: &Hand| hand.by == Some(hand.touched) && later(hand.at, Seconds::hours(1)) > house.now;
+    assert!(house.world.hands.values().any(own_hand), "its labels went with it, and with them what terms demanded");
     let parent = house.world.root.unwrap();
     let folder = Command::AddFolder { parent, name: "cloud".to_owned() };
     assert!(house.try_as(Who::Administrator, &folder).is_err(), "the name stays that system's");
