@@ -47,30 +47,9 @@ pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Re
 }
 
 pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Result<()> {
-    let client = session.client();
     match verb {
         PeopleVerb::Source { verb } => super::sources::source(session, verb).await,
-        PeopleVerb::List => {
-            let all = client.people().await?;
-            session.print(&all, |all| {
-                let rows = all.iter().map(|one| {
-                    let state = if one.suspended { "suspended" } else { "" };
-                    let more = match &one.second_of {
-                        Some(first) => format!("second sign-in of {first}"),
-                        None => one.members.join(", "),
-                    };
-                    [
-                        one.name.clone(),
-                        format!("{:?}", one.kind).to_lowercase(),
-                        one.about.clone(),
-                        more,
-                        one.accounts.join(", "),
-                        state.to_owned(),
-                    ]
-                });
-                show::table(&["name", "kind", "about", "members", "accounts", ""], rows, "Nobody is known yet.");
-            })
-        }
+        PeopleVerb::List => list(session).await,
         PeopleVerb::Add { name, about, kind, second_of } => {
             let new = NewSubject { kind, name, about, second_of };
             let added = session.fresh(async |client| client.add_subject(&new).await).await?;
@@ -109,15 +88,7 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
             session.fresh(async |client| client.remove_member(&group, &member).await).await?;
             done(&format!("{member} is no longer in {group}."))
         }
-        PeopleVerb::Duties => {
-            let all = client.duties().await?;
-            session.print(&all, |all| {
-                let rows = all.iter().map(|one| {
-                    [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]
-                });
-                show::table(&["id", "who", "duty", "where"], rows, "There are no duties that you can see.");
-            })
-        }
+        PeopleVerb::Duties => duties(session).await,
         PeopleVerb::Duty { name, duty, scope } => {
             let new = NewDuty { who: name, duty, scope };
             session.fresh(async |client| client.give_duty(&new).await).await?;
@@ -128,6 +99,38 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
             done(&format!("Ended duty {id}."))
         }
     }
+}
+
+async fn list(session: &Session) -> anyhow::Result<()> {
+    let all = session.client().people().await?;
+    session.print(&all, |all| {
+        let rows = all.iter().map(|one| {
+            let state = if one.suspended { "suspended" } else { "" };
+            let more = match &one.second_of {
+                Some(first) => format!("second sign-in of {first}"),
+                None => one.members.join(", "),
+            };
+            [
+                one.name.clone(),
+                format!("{:?}", one.kind).to_lowercase(),
+                one.about.clone(),
+                more,
+                one.accounts.join(", "),
+                state.to_owned(),
+            ]
+        });
+        show::table(&["name", "kind", "about", "members", "accounts", ""], rows, "Nobody is known yet.");
+    })
+}
+
+async fn duties(session: &Session) -> anyhow::Result<()> {
+    let all = session.client().duties().await?;
+    session.print(&all, |all| {
+        let rows = all
+            .iter()
+            .map(|one| [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]);
+        show::table(&["id", "who", "duty", "where"], rows, "There are no duties that you can see.");
+    })
 }
 
 fn done(says: &str) -> anyhow::Result<()> {

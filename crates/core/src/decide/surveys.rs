@@ -264,6 +264,17 @@ fn standing(
         }
         changes.put.push(Row::Standing(row));
     }
+    vanished(draft, target, survey, &seen, changes);
+}
+
+/// Rights that are on the target no more.
+fn vanished(
+    draft: &Draft<'_>,
+    target: ScopeId,
+    survey: &Survey,
+    seen: &BTreeSet<crate::StandingId>,
+    changes: &mut Changes,
+) {
     for gone in draft.world.standing.values() {
         // By another line or posting it is the same right, anew.
         let replaced = || {

@@ -1,6 +1,6 @@
 //! What the console's pages gather: now, a person, the first day, search, elevations by day.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::{SignedDuration, Timestamp, civil::Date, tz::TimeZone};
 use tempestas_api::{
@@ -214,7 +214,7 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
     if !sight.sees_all(&world) {
         return Err(Refusal::NotAllowed("the first day is for those who look after everything".to_owned()).into());
     }
-    let keepers: std::collections::BTreeSet<SubjectId> = world
+    let keepers: BTreeSet<SubjectId> = world
         .duties
         .values()
         .filter(|duty| duty.kind == DutyKind::Administrator && Some(duty.scope) == world.root)
@@ -224,9 +224,20 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
     for keeper in &keepers {
         enrolled += usize::from(me.app.store().password_hash(*keeper).await?.is_some());
     }
+    let steps = first_steps(&world, &keepers, enrolled);
+    Ok(Json(FirstDayReply {
+        done: steps.iter().all(|step| step.done),
+        steps,
+        worst: worst(&world, &sight, &last),
+        conversions: world.conversions.values().rev().take(5).map(|one| views::conversion(&world, one)).collect(),
+    }))
+}
+
+/// The steps of the first day, and where each stands.
+fn first_steps(world: &World, keepers: &BTreeSet<SubjectId>, enrolled: usize) -> Vec<FirstDayStep> {
     let surveyed = world.targets.values().filter(|target| target.surveyed.is_some()).count();
     let owned = world.accounts.len();
-    let others = world.duties.values().filter(|duty| !world.people_in(duty.subject).is_subset(&keepers)).count();
+    let others = world.duties.values().filter(|duty| !world.people_in(duty.subject).is_subset(keepers)).count();
     let converted: usize = world
         .conversions
         .values()
@@ -239,7 +250,7 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
         stands,
         done,
     };
-    let steps = vec![
+    vec![
         step(
             "second-keeper",
             enrolled >= 2,
@@ -273,13 +284,7 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
             "Convert the ten worst: taken away on the system, to be asked for when needed. One step undoes it.",
             format!("{converted} converted"),
         ),
-    ];
-    Ok(Json(FirstDayReply {
-        done: steps.iter().all(|step| step.done),
-        steps,
-        worst: worst(&world, &sight, &last),
-        conversions: world.conversions.values().rev().take(5).map(|one| views::conversion(&world, one)).collect(),
-    }))
+    ]
 }
 
 pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> Answer<Vec<Hit>> {
