@@ -135,6 +135,9 @@ fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {
     if !survey.complete {
         return Some("the target answered only in part".to_owned());
     }
+    if known > 0 && survey.rights.is_empty() {
+        return Some(format!("it answered with no standing right at all, and {known} were known"));
+    }
     if known >= HELD_LEAST && vanishing * 100 > known * HELD_SHARE_PERCENT {
         return Some(format!("{vanishing} of {known} standing rights would be gone"));
     }

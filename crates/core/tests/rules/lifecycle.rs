@@ -154,6 +154,15 @@ fn a_survey_that_lost_half_of_everything_changes_nobodys_rights() {
     house.keeper(record(Survey { rights: whole.rights[..4].to_vec(), ..whole.clone() }));
     house.keeper(record(Survey { complete: false, ..whole.clone() }));
     assert_eq!(house.world.standing.len(), 10);
+    // However few there are, an answer that is empty is none.
+    let mut small = House::new(&settings(0));
+    let few = Survey { rights: whole.rights[..2].to_vec(), ..whole.clone() };
+    small.keeper(record(few.clone()));
+    small.keeper(record(Survey { rights: Vec::new(), ..few.clone() }));
+    assert_eq!(small.world.standing.len(), 2);
+    assert!(small.world.open_alarm(|about| matches!(about, AlarmKind::SurveyHeld { .. })).is_some());
+    small.keeper(record(Survey { rights: whole.rights[..1].to_vec(), ..few }));
+    assert_eq!(small.world.standing.len(), 1, "one of two may well be gone");
     assert!(house.world.open_alarm(|about| *about == AlarmKind::SurveyHeld { target }).is_some());
     house.keeper(record(Survey { rights: whole.rights[..9].to_vec(), ..whole }));
     assert_eq!(house.world.standing.len(), 9);

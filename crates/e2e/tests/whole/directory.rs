@@ -285,3 +285,30 @@ async fn people_come_from_a_directory_and_an_empty_or_shrunken_answer_lets_nobod
     assert_eq!((accepted.held, accepted.suspended), (false, 5), "{accepted:?}");
     assert!(open().await.is_none());
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_directory_that_answers_empty_changes_nobodys_rights_and_it_is_said_why() {
+    let Customs { house, server, path, .. } = Customs::new().await;
+    let mara = house.client(MARA);
+    let which = WhichTarget { target: path.clone() };
+    let here = || StandingFilter { at: Some(path.clone()), ..StandingFilter::default() };
+    mara.survey(&which).await.unwrap();
+    let known = mara.standing(&here()).await.unwrap();
+    let mut ldap = administrator(&server).await;
+    let groups = format!("ou=groups,{BASE}");
+    let (entries, _) =
+        ldap.search(&groups, ldap3::Scope::OneLevel, "(objectClass=*)", ["1.1"]).await.unwrap().success().unwrap();
+    assert!(!known.is_empty() && !entries.is_empty());
+    for entry in entries {
+        ldap.delete(&ldap3::SearchEntry::construct(entry).dn).await.unwrap().success().unwrap();
+    }
+    let held = mara.survey(&which).await.unwrap().held.unwrap();
+    assert!(held.contains("no standing right at all"), "{held}");
+    assert_eq!(mara.standing(&here()).await.unwrap().len(), known.len());
+    let alarm = mara.alarms().await.unwrap().into_iter().find(|one| one.kind == "survey-held").unwrap();
+    assert!(alarm.settled.is_none() && alarm.says.contains(&path), "{}", alarm.says);
+    mara.accept_survey(&which).await.unwrap();
+    assert!(mara.standing(&here()).await.unwrap().is_empty(), "a person looked, and took it in");
+    let settled = mara.alarms().await.unwrap().into_iter().find(|one| one.kind == "survey-held").unwrap().settled;
+    assert!(settled.is_some());
+}
