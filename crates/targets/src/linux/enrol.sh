@@ -28,7 +28,7 @@ longest = "8h"
 # Whether `root`, all commands, may be given; and which groups' membership.
 all_commands = true
 groups = []
-# Accounts that are given nothing and from which nothing is taken: the sealed emergency holders.
+# The sealed emergency holders: accounts that are given nothing, from which nothing is taken, and whose every use is an alarm.
 sealed = []
 # Whether orders may change which authorities are trusted here, as when one follows another. With `false` this host's
 # root does it, by running the enrolment script again.
