@@ -175,7 +175,8 @@ impl Lab {
     /// When the machine doesn't let us, or it doesn't start.
     pub fn systemd_host(&self, directory: &Path, name: &str, port: u16, provision: &str) -> anyhow::Result<Host> {
         let edition = rootfs_directory().join(SYSTEMD_EDITION);
-        let lock = std::fs::File::create(rootfs_directory().join("lock"))?;
+        // Nobody but another host of the kind waits for it.
+        let lock = std::fs::File::create(rootfs_directory().join("lock-systemd"))?;
         rustix::fs::flock(&lock, rustix::fs::FlockOperation::LockExclusive)?;
         if !edition.join("whole").exists() {
             let _ = std::fs::remove_dir_all(&edition);
