@@ -106,7 +106,7 @@ fn all_found(over: ElevationStory, table: &[(&str, &str, Fate)]) -> Vec<String> 
 #[tokio::test(flavor = "multi_thread")]
 async fn with_the_service_dead_a_host_ends_root_what_runs_under_it_and_the_way_in_and_what_was_kept_is_found() {
     let mut pier = Pier::new(1).await;
-    let (id, until) = pier.live("root", 15).await;
+    let (id, until) = pier.live("root", 20).await;
     let key = pier.certified(&id).await;
     let host = &pier.hosts[0];
     assert_eq!(key.says(host, "sudo -n id -u"), "0");
@@ -240,7 +240,7 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
     let role =
         pier.house.client(MARA).roles().await.unwrap().into_iter().find(|role| role.role == "group:adm").unwrap();
     assert!(!role.lapse.says.contains("should the host restart"), "{}", role.lapse.says);
-    let (id, until) = pier.live("root", 20).await;
+    let (id, until) = pier.live("root", 25).await;
     let key = pier.certified(&id).await;
     let host = &pier.hosts[0];
     assert_eq!(key.says(host, "sudo -n cat /proc/self/loginuid"), "1001");
