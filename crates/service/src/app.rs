@@ -26,7 +26,7 @@ use crate::{
     identity::Identity,
     passkeys::Passkeys,
     problem::Failure,
-    vault::Vault,
+    vault::{BROKER, Vault, owner_of},
     writer::{self, Change, Outcome, Writer},
 };
 
@@ -233,9 +233,8 @@ impl App {
             let orders = authorities(self, Signs::Orders).await?;
             return Target::host(&place, orders).ok_or_else(|| Failure::target("it is no host"));
         }
-        let owner = format!("target:{}", scope.0);
-        let sealed = self.store().sealed(Some(&owner)).await?;
-        let Some(sealed) = sealed.iter().find(|sealed| sealed.name == "broker") else {
+        let sealed = self.store().sealed(Some(&owner_of(scope))).await?;
+        let Some(sealed) = sealed.iter().find(|sealed| sealed.name == BROKER) else {
             return Err(Failure::target(
                 "its password or key is not there; give it again with `tempestas targets set`",
             ));
@@ -266,6 +265,16 @@ impl App {
     pub(crate) fn told_to_trust(&self, scope: ScopeId, trusted: Digest) {
         if let Ok(mut trusts) = self.shared.trusts.lock() {
             trusts.insert(scope, trusted);
+        }
+    }
+
+    /// Forgets what was heard from a target, and what it was told: taken in again it may know nothing of that.
+    pub(crate) fn forget(&self, scope: ScopeId) {
+        if let Ok(mut trusts) = self.shared.trusts.lock() {
+            trusts.remove(&scope);
+        }
+        if let Ok(mut heard) = self.shared.heard.lock() {
+            heard.remove(&scope);
         }
     }
 

@@ -20,7 +20,7 @@ use crate::{
     keeper,
     passkeys::Passkeys,
     serve::{DRAIN, keep_checkpoint},
-    vault::{self, Vault},
+    vault::{self, BROKER, Vault, owner_of},
     writer::{Clock, writer},
 };
 
@@ -105,7 +105,7 @@ impl House {
     /// # Errors
     /// When it can't be kept.
     pub async fn keep_target_secret(&self, target: ScopeId, secret: &str) -> anyhow::Result<()> {
-        let sealed = self.app.vault().seal(&format!("target:{}", target.0), "broker", secret.as_bytes())?;
+        let sealed = self.app.vault().seal(&owner_of(target), BROKER, secret.as_bytes())?;
         Ok(self.app.store().keep_sealed(&[sealed]).await?)
     }
 

@@ -16,6 +16,7 @@ use ring::{
     aead::{AES_256_GCM, Aad, LessSafeKey, NONCE_LEN, Nonce, UnboundKey},
     rand::{SecureRandom as _, SystemRandom},
 };
+use tempestas_core::ScopeId;
 use tempestas_store::Sealed;
 use zeroize::Zeroizing;
 
@@ -29,6 +30,14 @@ pub(crate) fn random<const N: usize>() -> [u8; N] {
     let mut bytes = [0; N];
     SystemRandom::new().fill(&mut bytes).expect("the system gives random bytes");
     bytes
+}
+
+/// The name that a target's own password or key is sealed under.
+pub(crate) const BROKER: &str = "broker";
+
+/// Whose that secret is.
+pub(crate) fn owner_of(target: ScopeId) -> String {
+    format!("target:{}", target.0)
 }
 
 /// A fresh random text of 256 bits, fit for an address or a header.

@@ -235,8 +235,9 @@ async fn let_go(session: &Session, path: String, reason: String, yes: bool) -> a
         _ => None,
     };
     let end = EndTarget { target: path.clone(), reason };
-    let done = session.fresh(async |client| client.end_target(&end).await).await?;
-    session.print(&done, |_| match (&undo, &known.broker) {
+    session.fresh(async |client| client.end_target(&end).await).await?;
+    let left = serde_json::json!({ "undo": undo, "broker": known.broker });
+    session.print(&left, |_| match (&undo, &known.broker) {
         (Some(undo), _) => {
             eprintln!("Let {path} go. Run this on the host as root, and nothing of ours is left there:");
             print!("{undo}");

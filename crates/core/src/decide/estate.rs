@@ -126,9 +126,11 @@ fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
         item.standing.target == id
             && matches!(item.state, ItemState::Taking | ItemState::Restoring | ItemState::Waiting)
     };
-    if let Some(one) = world.conversions.values().find(|one| one.undone_at.is_none() && one.items.iter().any(changing))
-    {
-        return Err(Refusal::conflict(format!("{} still changes rights there; wait for it, or undo it first", one.id)));
+    if let Some(one) = world.conversions.values().find(|one| one.items.iter().any(changing)) {
+        return Err(Refusal::conflict(format!(
+            "{} still changes rights there; wait until it is read back, or undo it",
+            one.id
+        )));
     }
     if world.sources.contains_key(&id) {
         return Err(Refusal::conflict(

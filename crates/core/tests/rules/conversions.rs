@@ -334,6 +334,11 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
     assert!(refused.contains(&format!("{} still changes rights there", conversion.id)), "{refused}");
     house.well(Who::Administrator, Command::UndoConversion { conversion: conversion.id });
+    let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
+    assert!(
+        refused.contains("still changes rights there"),
+        "what an undo has still to put back would be lost: {refused}"
+    );
     taken(&mut house, conversion.id);
     let taken_away = convert(&mut house, &[], WavePlan::default()).unwrap();
     taken(&mut house, taken_away.id);

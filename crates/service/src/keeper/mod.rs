@@ -113,6 +113,7 @@ impl Keeper {
     }
 
     async fn run(mut self) {
+        self.app.forget(self.scope);
         let mut changes = self.app.commits();
         loop {
             changes.mark_unchanged();

@@ -19,6 +19,7 @@ use crate::{
     door::{Answer, At, Body, Json, Query},
     keeper,
     problem::Failure,
+    vault::{BROKER, owner_of},
     views,
 };
 
@@ -188,16 +189,8 @@ fn is_account(name: &str) -> bool {
         && name.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte))
 }
 
-/// The name that a target's own secret is sealed under.
-const BROKER: &str = "broker";
-
-/// Whose that secret is.
-fn owner(id: ScopeId) -> String {
-    format!("target:{}", id.0)
-}
-
 async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure> {
-    let sealed = app.vault().seal(&owner(id), BROKER, secret.as_bytes())?;
+    let sealed = app.vault().seal(&owner_of(id), BROKER, secret.as_bytes())?;
     Ok(app.store().keep_sealed(&[sealed]).await?)
 }
 
@@ -229,7 +222,7 @@ pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body
 pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body<EndTarget>) -> Answer<Done> {
     let id = target(&*me.app.world().await, &end.target)?;
     me.submit(Command::EndTarget { target: id, reason: Said::new(end.reason) }).await?;
-    me.app.store().change_sealed(&[], &[(&owner(id), BROKER)]).await?;
+    me.app.store().change_sealed(&[], &[(&owner_of(id), BROKER)]).await?;
     Ok(Json(Done {}))
 }
 
