@@ -103,7 +103,7 @@ impl Cluster {
             let _ = cluster.stop();
         }
         let options = format!(
-            "-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories= -c fsync=off -c log_statement=all -c max_connections=200"
+            "-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories= -c fsync=off -c log_statement=all -c max_connections=200 -c max_prepared_transactions=10"
         );
         let log = directory.join("log");
         cluster.run("pg_ctl", &["-D", path(&data)?, "-w", "-l", path(&log)?, "-o", &options, "start"])?;

@@ -133,20 +133,20 @@ database = "host=127.0.0.1 port={} user=tempestas_broker dbname=berths"
 says = "opens"
 weight = "privileged"
 [survey]
-call = {{ sql = "SELECT * FROM rights" }}
+call = {{ sql = "SELECT * FROM public.rights" }}
 account = "/who"
 role = "/may"
 handle = "/key"
 until = "/until"
 mark = "/note"
 [give]
-sql = "INSERT INTO rights VALUES ($1, $2, $3, $4::text::timestamptz, $5) ON CONFLICT (key) DO NOTHING"
+sql = "INSERT INTO public.rights VALUES ($1, $2, $3, $4::text::timestamptz, $5) ON CONFLICT (key) DO NOTHING"
 with = ["{{name}}", "{{account}}", "{{role}}", "{{until}}", "{{mark}}"]
 [take]
-sql = "DELETE FROM rights WHERE key = $1"
+sql = "DELETE FROM public.rights WHERE key = $1"
 with = ["{{name}}"]
 [holds]
-call = {{ sql = "SELECT * FROM rights WHERE key = $1", with = ["{{name}}"] }}
+call = {{ sql = "SELECT * FROM public.rights WHERE key = $1", with = ["{{name}}"] }}
 there = {{ "/who" = "{{account}}", "/may" = "{{role}}" }}
 "#,
         cluster.port

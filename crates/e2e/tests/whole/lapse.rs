@@ -83,9 +83,9 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
         "the login role `second`",
         "membership of `second` in `harbour_operator`, given",
         "membership of `second` in `berth_writer`, with the right to hand it on",
-        "table kept in database `berths`",
-        "function `as_owner()`, which runs with the power of",
-        "trigger `again` on `kept` in database `berths`",
+        "table public.kept in database `berths`",
+        "function `public.as_owner()`, which runs with the power of",
+        "trigger `again` on `public.kept` in database `berths`",
         "large object 4711",
         "a grant to `aosei` in database `berths`",
         "privileges by default for what",
@@ -136,8 +136,8 @@ async fn with_the_service_dead_the_cluster_takes_a_right_from_a_persons_own_logi
     let found: Vec<String> =
         over.elevation.grant.unwrap().leftovers.unwrap().into_iter().map(|leftover| leftover.what).collect();
     for expected in [
-        "table kept_by_role in database `berths`, of `harbour_dba`",
-        "table kept_by_login in database `berths`, of `treyes`",
+        "table public.kept_by_role in database `berths`, of `harbour_dba`",
+        "table public.kept_by_login in database `berths`, of `treyes`",
     ] {
         assert!(found.iter().any(|what| what.contains(expected)), "{expected} is not among {found:?}");
     }

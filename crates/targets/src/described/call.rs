@@ -10,7 +10,7 @@ use tokio::io::AsyncReadExt as _;
 use tokio_postgres::{NoTls, types::ToSql};
 
 use super::form::{Form, Step, Values, filled, filled_value};
-use crate::TargetError;
+use crate::{TargetError, postgres};
 
 /// Most bytes that a reply may have.
 const REPLY_MOST: u64 = 16 * 1024 * 1024;
@@ -162,7 +162,8 @@ impl Caller {
             .unwrap_or_default()
             .parse()
             .map_err(|_| refused("the `database` of its description can't be read"))?;
-        config.password(self.secret.expose_secret()).connect_timeout(Duration::from_secs(3));
+        let options = postgres::options(config.get_options().unwrap_or_default());
+        config.password(self.secret.expose_secret()).connect_timeout(Duration::from_secs(3)).options(options);
         let failed = |error: &tokio_postgres::Error| match error.code() {
             Some(code) => refused(format!("SQLSTATE {}", code.code())),
             None => TargetError::Unreachable("no connection, or it broke off".to_owned()),

@@ -11,8 +11,11 @@ use secrecy::{ExposeSecret, SecretString};
 use tempestas_core::Marked;
 use tokio_postgres::{Client, Transaction};
 
-use super::{Postgres, clock, failed, leftovers, power::Power};
+use super::{Postgres, clock, failed, keeps_time, leftovers, power::Power};
 use crate::{GrantCall, Login, ReadBack, TargetError};
+
+/// How often one order to end goes at what holds it up, 50 ms apart.
+const END_TRIES: usize = 60;
 
 impl Postgres {
     pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
@@ -79,14 +82,53 @@ impl Postgres {
         client
             .execute(
                 "INSERT INTO tempestas.grants (name, mark, attempt, state, ended_at) VALUES ($1, $2, $3, 'ended', clock_timestamp())
-                 ON CONFLICT (name) DO UPDATE SET attempt = greatest(tempestas.grants.attempt, $3)",
+                 ON CONFLICT (name) DO UPDATE SET attempt = greatest(tempestas.grants.attempt, $3), state = 'ended',
+                     ended_at = COALESCE(tempestas.grants.ended_at, clock_timestamp())",
                 &[&call.name, &self.mark_of(call), &call.attempt],
             )
             .await
             .map_err(|error| failed(&error))?;
-        let end = format!("CALL tempestas.end_grant({})", escape_literal(&call.name));
-        client.batch_execute(&end).await.map_err(|error| failed(&error))?;
-        end_sessions(&client, &call.name).await
+        self.end_prepared(&client, &call.name).await?;
+        let strip = format!("CALL tempestas.strip({})", escape_literal(&call.name));
+        for _ in 0..END_TRIES {
+            // Sessions first: what they have open would hold up the rest.
+            client.batch_execute("CALL tempestas.end_sessions()").await.map_err(|error| failed(&error))?;
+            client.batch_execute(&strip).await.map_err(|error| failed(&error))?;
+            if !is_in_force(&client, &call.name).await? {
+                return Ok(());
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+        Err(TargetError::Refused("open sessions, or what they hold up, did not end yet".to_owned()))
+    }
+
+    /// Rolls back what the grant's login left prepared: it would hold its locks for as long as it likes.
+    async fn end_prepared(&self, client: &Client, name: &str) -> Result<(), TargetError> {
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let prepared = client
+            .query(
+                "SELECT p.gid, p.database::text, r.rolname::text FROM pg_prepared_xacts p JOIN pg_roles r ON r.rolname = p.owner
+                 JOIN tempestas.grants g ON g.role_oid = r.oid WHERE g.name = $1",
+                &[&name],
+            )
+            .await
+            .map_err(refused)?;
+        for row in prepared {
+            let (gid, database, owner): (String, String, String) = (row.get(0), row.get(1), row.get(2));
+            let mut config = self.config.clone();
+            config.dbname(&database);
+            let there = self.connect_to(&config).await?;
+            let rollback = format!("ROLLBACK PREPARED {}", escape_literal(&gid));
+            if there.batch_execute(&rollback).await.is_ok() {
+                continue;
+            }
+            // A lesser broker has to be its owner for that; what makes it so is taken away with the rest of the grant.
+            let owner = escape_identifier(&owner);
+            for step in [format!("GRANT {owner} TO CURRENT_USER"), format!("SET ROLE {owner}"), rollback] {
+                there.batch_execute(&step).await.map_err(refused)?;
+            }
+        }
+        Ok(())
     }
 
     pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
@@ -108,7 +150,6 @@ impl Postgres {
                     "SELECT g.state = 'given' AND g.ends > clock_timestamp() AND g.ends <= $2 AND {here}
                             AND CASE WHEN g.member_oid IS NULL THEN r.rolcanlogin
                                 ELSE EXISTS (SELECT FROM pg_auth_members m WHERE m.roleid = r.oid AND m.member = g.member_oid) END
-                            OR g.state = 'ended' AND EXISTS (SELECT FROM tempestas.sessions s WHERE s.name = g.name)
                      FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid WHERE g.name = $1"
                 ),
                 &[&call.name, &call.until, &had],
@@ -116,7 +157,11 @@ impl Postgres {
             .await
             .map_err(refused)?;
         let clock = clock(&client).await?;
-        Ok(ReadBack { there: row.is_some_and(|row| row.get::<_, Option<bool>>(0) == Some(true)), clock })
+        let given = row.is_some_and(|row| row.get::<_, Option<bool>>(0) == Some(true));
+        if given && !keeps_time(&client).await? {
+            return Err(TargetError::Refused("its procedure that ends grants doesn't run".to_owned()));
+        }
+        Ok(ReadBack { there: given || is_in_force(&client, &call.name).await?, clock })
     }
 
     /// A fresh password for the grant's own login; none where it is on the person's.
@@ -186,18 +231,11 @@ async fn ensure_is_a_persons(tx: &Transaction<'_>, account: &str) -> Result<(), 
     }
 }
 
-/// Ends the sessions of ended grants, and waits until those of this one are gone.
-async fn end_sessions(client: &Client, name: &str) -> Result<(), TargetError> {
-    for _ in 0..100 {
-        client.batch_execute("SELECT tempestas.end_sessions()").await.map_err(|error| failed(&error))?;
-        let left = "SELECT count(*) FROM tempestas.sessions WHERE name = $1";
-        let open: i64 = client.query_one(left, &[&name]).await.map_err(|error| failed(&error))?.get(0);
-        if open == 0 {
-            return Ok(());
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
-    }
-    Err(TargetError::Refused("open sessions did not end yet".to_owned()))
+/// Whether a grant that ended still has power, or a session.
+async fn is_in_force(client: &Client, name: &str) -> Result<bool, TargetError> {
+    let left = "SELECT EXISTS (SELECT FROM tempestas.unfinished WHERE name = $1)
+                    OR EXISTS (SELECT FROM tempestas.sessions WHERE name = $1)";
+    Ok(client.query_one(left, &[&name]).await.map_err(|error| failed(&error))?.get(0))
 }
 
 /// Claims an order to give: false where the same grant is in force already.

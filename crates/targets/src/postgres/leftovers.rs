@@ -15,7 +15,12 @@ pub(super) const NOTE_REACHED: &str = "
     WITH RECURSIVE reached(oid) AS (
         SELECT unnest(array_remove(ARRAY[role_oid, member_oid], NULL)) FROM tempestas.grants WHERE name = $1
         UNION SELECT m.roleid FROM pg_auth_members m JOIN reached ON m.member = reached.oid)
-    UPDATE tempestas.grants SET reached = (SELECT array_agg(oid) FROM reached) WHERE name = $1";
+    UPDATE tempestas.grants SET reached = (SELECT array_agg(oid) FROM reached),
+        attributes_before = (SELECT array_agg(attributes) FROM tempestas.attributes),
+        hands_on = EXISTS (SELECT FROM reached JOIN pg_roles r USING (oid) WHERE r.rolsuper OR r.rolcreaterole
+                OR r.rolname IN ('pg_execute_server_program', 'pg_write_server_files'))
+            OR EXISTS (SELECT FROM reached JOIN pg_auth_members m ON m.member = reached.oid WHERE m.admin_option)
+    WHERE name = $1";
 
 /// Notes which objects belong to those, so that later ones stand out.
 pub(super) const NOTE_OBJECTS: &str = "
@@ -37,19 +42,38 @@ const OBJECTS: &str = "
     ORDER BY 1, 3, 4";
 
 const ROLES: &str = "
-    SELECT r.rolname, r.rolcanlogin, r.rolsuper FROM pg_roles r, tempestas.grants g
+    SELECT r.rolname, r.rolcanlogin, r.rolsuper, r.oid FROM pg_roles r, tempestas.grants g
     WHERE g.name = $1 AND g.roles_before IS NOT NULL AND r.oid <> ALL (g.roles_before)
       AND r.oid <> g.role_oid
       AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid = r.oid)
     ORDER BY 1";
 
+/// Memberships younger than the grant, but those that a grant of ours consists of; and the members' own ids.
 const MEMBERSHIPS: &str = "
-    SELECT p.rolname, h.rolname, m.admin_option FROM pg_auth_members m
+    SELECT p.rolname, h.rolname, m.admin_option, h.oid FROM pg_auth_members m
     JOIN pg_roles p ON p.oid = m.roleid JOIN pg_roles h ON h.oid = m.member, tempestas.grants g
-    WHERE g.name = $1 AND g.members_before IS NOT NULL
-      AND (m.roleid || ':' || m.member || CASE WHEN m.admin_option THEN ':admin' ELSE '' END) <> ALL (g.members_before)
-      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid IN (m.member, m.roleid))
+    WHERE g.name = $1 AND g.role_oid NOT IN (m.member, m.roleid) AND age(m.xmin) < age(g.given_xid::xid)
+      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid IN (m.member, m.roleid) AND k.given_xid::xid = m.xmin)
     ORDER BY 1, 2";
+
+/// Roles that were there before, and may do something else by now.
+const ATTRIBUTES: &str = "
+    SELECT r.rolname, r.oid FROM tempestas.attributes a JOIN pg_roles r USING (oid), tempestas.grants g
+    WHERE g.name = $1 AND r.oid = ANY (g.roles_before) AND a.attributes <> ALL (g.attributes_before)
+      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid = r.oid AND k.state = 'ended')
+    ORDER BY 1";
+
+/// Roles whose row is younger than the grant: a password, where nothing else shows. For whoever may read that table.
+const CHANGED: &str = "
+    SELECT r.rolname, r.oid FROM pg_authid r, tempestas.grants g
+    WHERE g.name = $1 AND r.oid = ANY (g.roles_before) AND age(r.xmin) < age(g.given_xid::xid)
+      AND NOT EXISTS (SELECT FROM tempestas.grants k WHERE k.role_oid = r.oid)
+    ORDER BY 1";
+
+/// Ends the sessions of logins, unless they are ours.
+const END_OTHERS: &str = "
+    SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE usesysid = ANY ($1)
+      AND usesysid <> (SELECT oid FROM pg_roles WHERE rolname = current_user)";
 
 /// What is younger than a transaction and holds for the whole cluster. Rows of grants of ours are no leftover.
 const YOUNGER: &str = "
@@ -100,38 +124,32 @@ impl Postgres {
             .map_err(|error| failed(&error))?;
         let Some(given) = given else { return Ok(Vec::new()) };
         let given: Option<Timestamp> = given.get(0);
-        self.withdraw(&client, call).await?;
+        let withdrawn = self.withdraw(&client, call).await;
         let mut found = Vec::new();
         let shown = |what: String| LeftoverFound { what, when: given, ended: false, alarming: false };
-        for row in client.query(ROLES, &[&call.name]).await.map_err(|error| failed(&error))? {
-            let (name, login, superuser): (String, bool, bool) = (row.get(0), row.get(1), row.get(2));
-            let kind = match (superuser, login) {
-                (true, _) => "superuser",
-                (false, true) => "login role",
-                (false, false) => "role",
-            };
-            found.push(shown(format!("the {kind} `{name}`, made while this was live")));
-        }
-        for row in client.query(MEMBERSHIPS, &[&call.name]).await.map_err(|error| failed(&error))? {
-            let (role, member, admin): (String, String, bool) = (row.get(0), row.get(1), row.get(2));
-            let hand_on = if admin { ", with the right to hand it on" } else { "" };
-            found.push(shown(format!("the membership of `{member}` in `{role}`{hand_on}, given while this was live")));
+        for handed in handed_on(&client, call).await? {
+            found.push(shown(handed));
         }
         found.extend(self.younger(&client, call).await?.into_iter().map(shown));
+        if withdrawn.is_err() {
+            // Whoever owns the place holds it up; the role that has it can't be used by anybody any more.
+            found.push(shown(format!(
+                "what was given on {}: it could not be withdrawn from the grant's role",
+                call.part.join(".")
+            )));
+        }
         let (objects, own) = self.objects(&client, call).await?;
         found.extend(objects.into_iter().map(shown));
-        if own {
+        if own || !self.drop_login(&client, call).await? {
             found.push(LeftoverFound {
                 what: format!(
-                    "the grant's role `{}` itself: objects hang on it, so it is left without sign-in, powers and members",
+                    "the grant's role `{}` itself: objects hang on it, or somebody holds it, so it is left without sign-in, powers and members",
                     call.name
                 ),
                 when: given,
                 ended: false,
                 alarming: true,
             });
-        } else {
-            self.drop_login(&client, call).await?;
         }
         Ok(found)
     }
@@ -243,22 +261,81 @@ impl Postgres {
         .map_err(|error| failed(&error))
     }
 
-    async fn drop_login(&self, client: &Client, call: &GrantCall) -> Result<(), TargetError> {
+    /// Drops the grant's role, whoever holds on to it; false where that can't be done.
+    async fn drop_login(&self, client: &Client, call: &GrantCall) -> Result<bool, TargetError> {
         let drop = client
             .query_opt(
-                "SELECT format('DROP ROLE %I', r.rolname) FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
+                "SELECT format('CALL tempestas.end_blockers(%s)', r.oid),
+                        format('SELECT tempestas.does(%L)', format('DROP ROLE %I', r.rolname)) FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
                  WHERE g.name = $1 AND g.state = 'ended'",
                 &[&call.name],
             )
             .await
             .map_err(|error| failed(&error))?;
         if let Some(row) = drop {
-            client.batch_execute(&row.get::<_, String>(0)).await.map_err(|error| failed(&error))?;
+            client.batch_execute(row.get(0)).await.map_err(|error| failed(&error))?;
+            let dropped = client.query_one(&row.get::<_, String>(1), &[]).await.map_err(|error| failed(&error))?;
+            if !dropped.get::<_, bool>(0) {
+                return Ok(false);
+            }
         }
         client
             .execute("DELETE FROM tempestas.objects_before WHERE name = $1", &[&call.name])
             .await
             .map_err(|error| failed(&error))?;
-        Ok(())
+        Ok(true)
     }
+}
+
+/// Power that is others' by now, and was not before: roles, memberships, attributes, passwords. Where the holder could have
+/// handed it on, the sessions of those who have it are ended, for one that is open keeps what it took on.
+async fn handed_on(client: &Client, call: &GrantCall) -> Result<Vec<String>, TargetError> {
+    let refused = |error: tokio_postgres::Error| failed(&error);
+    let (mut said, mut gained) = (Vec::new(), Vec::new());
+    for row in client.query(ROLES, &[&call.name]).await.map_err(refused)? {
+        let (name, login, superuser): (String, bool, bool) = (row.get(0), row.get(1), row.get(2));
+        let kind = match (superuser, login) {
+            (true, _) => "superuser",
+            (false, true) => "login role",
+            (false, false) => "role",
+        };
+        gained.push(row.get::<_, u32>(3));
+        said.push(format!("the {kind} `{name}`, made while this was live"));
+    }
+    for row in client.query(MEMBERSHIPS, &[&call.name]).await.map_err(refused)? {
+        let (role, member, admin): (String, String, bool) = (row.get(0), row.get(1), row.get(2));
+        let hand_on = if admin { ", with the right to hand it on" } else { "" };
+        gained.push(row.get(3));
+        said.push(format!("the membership of `{member}` in `{role}`{hand_on}, given while this was live"));
+    }
+    for row in client.query(ATTRIBUTES, &[&call.name]).await.map_err(refused)? {
+        gained.push(row.get(1));
+        said.push(format!("what `{}` may do by itself, changed while this was live", row.get::<_, String>(0)));
+    }
+    match client.query(CHANGED, &[&call.name]).await {
+        // `check` says so.
+        Err(error) if error.code() == Some(&SqlState::INSUFFICIENT_PRIVILEGE) => {}
+        rows => {
+            for row in rows.map_err(refused)? {
+                let (name, oid): (String, u32) = (row.get(0), row.get(1));
+                if !gained.contains(&oid) {
+                    said.push(format!(
+                        "the login `{name}`, whose password or settings were changed while this was live"
+                    ));
+                    gained.push(oid);
+                }
+            }
+        }
+    }
+    let hands_on = "SELECT hands_on FROM tempestas.grants WHERE name = $1";
+    let hands_on = client.query_one(hands_on, &[&call.name]).await.map_err(refused)?.get::<_, Option<bool>>(0);
+    if hands_on == Some(true) && !gained.is_empty() {
+        let ended: i64 = client.query_one(END_OTHERS, &[&gained]).await.map_err(refused)?.get(0);
+        if ended > 0 {
+            said.push(format!(
+                "{ended} open session(s) of those named here, ended because that power could have come by this"
+            ));
+        }
+    }
+    Ok(said)
 }

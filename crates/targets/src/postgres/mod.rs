@@ -28,7 +28,22 @@ use crate::TargetError;
 const INSTALL: &str = include_str!("install.sql");
 
 /// Edition of [`INSTALL`], which a cluster with an older one is given anew.
-const EDITION: i32 = 3;
+const EDITION: i32 = 4;
+
+/// How often an installation is tried that another one of ours came between.
+const INSTALL_TRIES: usize = 3;
+
+/// What every connection of ours pins. Whoever may make a schema, or owns a database, could otherwise decide which function a
+/// name of ours means, or as whom we look.
+const PINNED: &str = "-c search_path=pg_catalog,pg_temp -c role=none -c default_transaction_read_only=off \
+                      -c default_transaction_isolation=read\\ committed -c idle_session_timeout=0 \
+                      -c idle_in_transaction_session_timeout=0";
+
+/// Settings of a connection: what all of them pin, and what this one wants besides.
+pub(crate) fn options(more: &str) -> String {
+    // The later one wins.
+    format!("{more} {PINNED}")
+}
 
 /// A PostgreSQL cluster.
 pub struct Postgres {
@@ -105,7 +120,7 @@ impl Postgres {
             .dbname(database)
             .application_name("tempestas")
             .connect_timeout(Duration::from_secs(3))
-            .options("-c statement_timeout=15s -c lock_timeout=5s -c log_statement=none");
+            .options(options("-c statement_timeout=15s -c lock_timeout=5s -c log_statement=none"));
         Self {
             config,
             host: host.to_owned(),
@@ -139,7 +154,7 @@ impl Postgres {
             // A broker that may not set log_statement goes without it: what it sends holds no password.
             Err(error) if error.code() == Some(&SqlState::INSUFFICIENT_PRIVILEGE) => {
                 let mut config = config.clone();
-                config.options("-c statement_timeout=15s -c lock_timeout=5s");
+                config.options(options("-c statement_timeout=15s -c lock_timeout=5s"));
                 let (client, connection) = config.connect(NoTls).await.map_err(|error| failed(&error))?;
                 tokio::spawn(connection);
                 client
@@ -155,18 +170,15 @@ impl Postgres {
         if self.installed.load(Ordering::Relaxed) {
             return Ok(client);
         }
-        let refused = |error: tokio_postgres::Error| failed(&error);
-        let there = "SELECT to_regprocedure('tempestas.edition()') IS NOT NULL";
-        let there: bool = client.query_one(there, &[]).await.map_err(refused)?.get(0);
-        let is_current = there && {
-            let edition = client.query_one("SELECT tempestas.edition()", &[]).await.map_err(refused)?;
-            edition.get::<_, i32>(0) >= EDITION
-        };
-        if !is_current {
-            client.batch_execute(INSTALL).await.map_err(refused)?;
+        let mut outcome = Ok(());
+        for _ in 0..INSTALL_TRIES {
+            outcome = install(&client).await;
+            if outcome.is_ok() {
+                self.installed.store(true, Ordering::Relaxed);
+                return Ok(client);
+            }
         }
-        self.installed.store(true, Ordering::Relaxed);
-        Ok(client)
+        outcome.map(|()| client)
     }
 
     pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
@@ -183,13 +195,14 @@ impl Postgres {
                         has_function_privilege('pg_stat_file(text)', 'EXECUTE'),
                         ARRAY(SELECT datname::text FROM pg_database WHERE datallowconn AND NOT datistemplate
                               AND NOT has_database_privilege(oid, 'CONNECT') ORDER BY 1),
-                        current_user::text",
+                        current_user::text,
+                        has_table_privilege('pg_authid', 'SELECT')",
                 &[],
             )
             .await
             .map_err(|error| failed(&error))?;
-        let (rules, file, closed, me): (bool, bool, Vec<String>, String) =
-            (row.get(0), row.get(1), row.get(2), row.get(3));
+        let (rules, file, closed, me, passwords): (bool, bool, Vec<String>, String, bool) =
+            (row.get(0), row.get(1), row.get(2), row.get(3), row.get(4));
         let mut missing = Vec::new();
         if !rules {
             missing.push(format!(
@@ -202,6 +215,12 @@ impl Postgres {
                 "changes by ALTER SYSTEM can't be seen: `GRANT EXECUTE ON FUNCTION pg_stat_file(text) TO {me}`"
             ));
         }
+        if !passwords {
+            missing.push(format!(
+                "passwords that a holder sets for others can't be seen: `GRANT SELECT ON pg_authid TO {me}`, which shows it \
+                 everybody's password hashes"
+            ));
+        }
         missing.extend(closed.into_iter().map(|database| {
             format!("what is left in database {database} can't be seen: `GRANT CONNECT ON DATABASE {database} TO {me}`")
         }));
@@ -211,28 +230,74 @@ impl Postgres {
     /// Makes sure that one backend runs the procedure that ends grants, with nobody of ours needed from then on.
     pub(crate) async fn keep_time(&self) -> Result<(), TargetError> {
         let client = self.connect_installed().await?;
-        let runs = "SELECT EXISTS (SELECT FROM pg_locks WHERE locktype = 'advisory' AND objid = 7436213 AND granted)";
-        let running: bool = client.query_one(runs, &[]).await.map_err(|error| failed(&error))?.get(0);
-        if running {
+        if keeps_time(&client).await? {
             return Ok(());
         }
         let mut config = self.config.clone();
-        config.application_name("tempestas keep_time").options("-c statement_timeout=0");
+        config.application_name("tempestas keep_time").options(options("-c statement_timeout=0"));
         let keeper = self.connect_to(&config).await?;
         tokio::spawn(async move {
-            // Ends with the cluster, or when another backend has the lock.
+            // Ends with the cluster, or when another backend keeps time.
             if let Err(error) = keeper.batch_execute("CALL tempestas.keep_time()").await {
                 tracing::debug!(%error, "keep_time ended");
             }
         });
         for _ in 0..50 {
-            if client.query_one(runs, &[]).await.map_err(|error| failed(&error))?.get(0) {
+            if keeps_time(&client).await? {
                 return Ok(());
             }
             tokio::time::sleep(Duration::from_millis(20)).await;
         }
         Err(TargetError::Refused("its procedure that ends grants could not be started".to_owned()))
     }
+}
+
+/// Whether the cluster ends grants by itself at this moment: its own role's sign of life, in our own database.
+async fn keeps_time(client: &Client) -> Result<bool, TargetError> {
+    let alive = "SELECT EXISTS (SELECT FROM tempestas.alive)";
+    Ok(client.query_one(alive, &[]).await.map_err(|error| failed(&error))?.get(0))
+}
+
+/// Makes sure that our schema is there, and is ours: nothing in one that somebody else made is ever called.
+async fn install(client: &Client) -> Result<(), TargetError> {
+    let refused = |error: tokio_postgres::Error| failed(&error);
+    let row = client
+        .query_one(
+            "SELECT n.oid IS NOT NULL,
+                    n.nspowner = me.oid
+                    AND NOT EXISTS (SELECT FROM aclexplode(n.nspacl) a WHERE a.grantee <> me.oid)
+                    AND NOT EXISTS (SELECT FROM pg_proc p WHERE p.pronamespace = n.oid AND p.proowner <> me.oid)
+                    AND NOT EXISTS (SELECT FROM pg_class c WHERE c.relnamespace = n.oid AND c.relowner <> me.oid)
+                    AND NOT EXISTS (SELECT FROM pg_type t WHERE t.typnamespace = n.oid AND t.typowner <> me.oid)
+                    AND NOT EXISTS (SELECT FROM pg_operator o WHERE o.oprnamespace = n.oid),
+                    EXISTS (SELECT FROM pg_proc p WHERE p.pronamespace = n.oid AND p.proname = 'edition' AND p.pronargs = 0)
+             FROM pg_roles me LEFT JOIN pg_namespace n ON n.nspname = 'tempestas' WHERE me.rolname = current_user",
+            &[],
+        )
+        .await
+        .map_err(refused)?;
+    let (there, ours, edited): (bool, Option<bool>, bool) = (row.get(0), row.get(1), row.get(2));
+    if there && ours != Some(true) {
+        return Err(TargetError::Refused(
+            "its schema `tempestas` was made, opened or added to by somebody else, so nothing in it is used: look who did, drop it, \
+             and try again"
+                .to_owned(),
+        ));
+    }
+    if edited {
+        let edition = client.query_one("SELECT tempestas.edition()", &[]).await.map_err(refused)?;
+        if edition.get::<_, i32>(0) >= EDITION {
+            return Ok(());
+        }
+    }
+    // Not `IF NOT EXISTS`: one that came to be since the look above is somebody else's.
+    let schema = if there { "" } else { "CREATE SCHEMA tempestas;" };
+    let outcome = client.batch_execute(&format!("BEGIN; {schema} {INSTALL} COMMIT;")).await;
+    if let Err(error) = outcome {
+        client.batch_execute("ROLLBACK").await.map_err(refused)?;
+        return Err(failed(&error));
+    }
+    Ok(())
 }
 
 async fn clock(client: &Client) -> Result<Timestamp, TargetError> {
