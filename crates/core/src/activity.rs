@@ -15,4 +15,15 @@ pub struct Activity {
     pub part: Vec<String>,
     /// What was done, `verb thing`; without arguments, which may hold secrets.
     pub what: String,
+    /// Whether the system itself says who wrote that down; else anybody there could have.
+    pub attested: bool,
+}
+
+/// What a target told of uses.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Trail {
+    /// The uses.
+    pub uses: Vec<Activity>,
+    /// Bytes of its log that were not read, because there were too many.
+    pub unread: u64,
 }

@@ -172,8 +172,10 @@ pub enum Outcome {
     There(bool),
     /// What a survey read.
     Surveyed(Box<Found>),
-    /// What was done, in order of time; the earliest, where there is more than fits.
+    /// What was done, as older programs on hosts tell it.
     Activity(Vec<Done>),
+    /// What was done.
+    Log(Log),
     /// What was kept past an end.
     Leftovers(Vec<Leftover>),
     /// Numbers and names of the grants that the host keeps.
@@ -186,7 +188,7 @@ pub enum Outcome {
     Refused(String),
 }
 
-/// Something that was done, from the host's own log. Any local account can write lines like it into that log.
+/// Something that was done, from the host's own log.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Done {
     /// When.
@@ -197,6 +199,18 @@ pub struct Done {
     pub roles: Vec<String>,
     /// What: `sign in`, or `run` and the program, without arguments.
     pub what: String,
+    /// Whether the system itself says who wrote that down. Else it is a claim: any account could have made it.
+    #[serde(default)]
+    pub attested: bool,
+}
+
+/// What was read of a host's own log.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Log {
+    /// What was done, in order of time; the earliest, where there is more than fits, but whatever concerns a sealed account.
+    pub done: Vec<Done>,
+    /// Bytes of it that were not read, because there were too many: something may be hidden in them.
+    pub unread: u64,
 }
 
 /// What a survey read.
@@ -272,4 +286,7 @@ pub struct Leftover {
     pub when: Option<Timestamp>,
     /// Whether the host ended it.
     pub ended: bool,
+    /// Whether somebody must see to it at once.
+    #[serde(default)]
+    pub alarming: bool,
 }

@@ -1,26 +1,28 @@
-//! What was done as root and who signed in, from the lines that sudo (as JSON) and sshd leave in the log.
+//! What was done as root and who signed in, from the lines that sudo (as JSON), sshd, su and login leave in the log.
 //!
-//! Any local account can write lines like them into a file of syslog's, so what is read here only ever advises. Where there
-//! is only the journal, it says which program wrote them.
+//! Where there is a journal it says which program wrote a line, and nobody can forge that: such lines are attested. Any local
+//! account can write lines like them into a file of syslog's: what is read there is a claim.
 
 use std::{
     collections::BTreeMap,
     fs::File,
-    io::{Read as _, Seek as _, SeekFrom},
+    io::{BufRead as _, BufReader, Read, Seek as _, SeekFrom},
     path::Path,
-    process::Command,
+    process::{Command, Stdio},
 };
 
 use jiff::Timestamp;
 use serde::Deserialize;
 
 use super::{Failed, Host};
-use crate::protocol::{Done, Held, Role};
+use crate::protocol::{Done, Held, Log, Role};
 
 /// The log and the one before it, older first.
 const LOGS: [&str; 2] = ["/var/log/auth.log.1", "/var/log/auth.log"];
-/// How much of the end of each is read.
-const TAIL_MOST: u64 = 32 * 1024 * 1024;
+/// How much of a log is read at once; more than anybody writes in the half minute between two looks.
+const READ_MOST: u64 = 1024 * 1024 * 1024;
+/// Longest line that can be one of those looked for.
+const LINE_MOST: u64 = 64 * 1024;
 /// How much is told at once.
 const TOLD_MOST: usize = 50_000;
 
@@ -52,7 +54,7 @@ struct Time {
 type Allowed = BTreeMap<String, Vec<Role>>;
 
 impl Host {
-    pub(crate) fn activity(&self, from: Timestamp) -> Result<Vec<Done>, Failed> {
+    pub(crate) fn activity(&self, from: Timestamp) -> Result<Log, Failed> {
         let found = self.survey()?;
         let roles: BTreeMap<&str, &Role> = found.roles.iter().map(|role| (role.name.as_str(), role)).collect();
         let mut allowed = Allowed::new();
@@ -61,19 +63,31 @@ impl Host {
                 allowed.entry(account.clone()).or_default().push((*role).clone());
             }
         }
-        let mut done = Vec::new();
-        for log in LOGS {
-            let text = tail(&self.at(log), from);
-            done.extend(text.lines().filter_map(|line| read(line, &allowed).or_else(|| self.seal_broken(line))));
-        }
-        if self.is_real() && !self.at(LOGS[1]).exists() {
-            let text = journal(from)?;
-            done.extend(text.lines().filter_map(|line| read(line, &allowed).or_else(|| self.seal_broken(line))));
-        }
-        done.retain(|one| one.at >= from);
-        done.sort_by_key(|one| one.at);
-        done.truncate(TOLD_MOST);
-        Ok(done)
+        let mut log = Log::default();
+        let mut take = |line: &str, attested: bool| {
+            let done = read(line, &allowed).or_else(|| self.seal_broken(line));
+            if let Some(done) = done.filter(|done| done.at >= from) {
+                log.done.push(Done { attested, ..done });
+            }
+        };
+        log.unread = match self.journal(from)? {
+            Some(journal) => lines(journal, READ_MOST, |line| take(line, true))?,
+            None => {
+                let mut unread = 0;
+                for path in LOGS {
+                    let Some((file, size)) = since(&self.at(path), from) else { continue };
+                    unread +=
+                        lines(file, size.min(READ_MOST), |line| take(line, false))? + size.saturating_sub(READ_MOST);
+                }
+                unread
+            }
+        };
+        // What concerns the sealed is told whatever else there is.
+        log.done.sort_by_key(|one| (!self.bounds.sealed.contains(&one.account), one.at));
+        let sealed = log.done.iter().filter(|one| self.bounds.sealed.contains(&one.account)).count();
+        log.done.truncate(TOLD_MOST.max(sealed));
+        log.done.sort_by_key(|one| one.at);
+        Ok(log)
     }
 
     /// A session of a sealed emergency holder that came by neither sudo nor sshd: at the machine itself, or from another
@@ -82,43 +96,84 @@ impl Host {
         let done = opened(line)?;
         self.bounds.sealed.contains(&done.account).then_some(done)
     }
-}
 
-/// Lines of the journal that sudo, sshd, su and login themselves wrote, by what the kernel says of the writer: others can't forge them.
-/// Empty where there is no journal.
-fn journal(from: Timestamp) -> Result<String, Failed> {
-    if !Path::new("/run/systemd/journal").is_dir() {
-        return Ok(String::new());
-    }
-    let since = format!("--since=@{}", from.as_second().max(0));
-    let most = format!("--lines={TOLD_MOST}");
-    let output = Command::new("journalctl")
-        .args(["--quiet", "--no-pager", "--output=short-iso", &since, &most])
-        .args(["_EXE=/usr/bin/sudo", "+", "_EXE=/usr/sbin/sshd", "+", "_EXE=/usr/bin/su", "+", "_EXE=/usr/bin/login"])
-        .env_clear()
-        .env("PATH", "/usr/bin:/bin")
-        .env("TZ", "UTC")
-        .output()
-        .map_err(|error| Failed(format!("`journalctl` can't be run: {error}")))?;
-    Ok(String::from_utf8_lossy(&output.stdout).into_owned())
-}
-
-/// The end of a log; empty where there is none, something else than a file is in its place, or nothing was written into it
-/// since `from`.
-fn tail(path: &Path, from: Timestamp) -> String {
-    let read = || {
-        let meta = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?;
-        if Timestamp::try_from(meta.modified().ok()?).ok()? < from {
-            return None;
+    /// Lines of the journal that sudo, sshd, su and login themselves wrote, by what the kernel says of the writer; none where
+    /// there is no journal.
+    fn journal(&self, from: Timestamp) -> Result<Option<impl Read>, Failed> {
+        if !self.is_real() || !Path::new("/run/systemd/journal").is_dir() {
+            return Ok(None);
         }
-        let size = meta.len();
-        let mut file = File::open(path).ok()?;
-        file.seek(SeekFrom::Start(size.saturating_sub(TAIL_MOST))).ok()?;
-        let mut bytes = Vec::new();
-        file.take(TAIL_MOST).read_to_end(&mut bytes).ok()?;
-        Some(String::from_utf8_lossy(&bytes).into_owned())
-    };
-    read().unwrap_or_default()
+        let since = format!("--since=@{}", from.as_second().max(0));
+        let child = Command::new("journalctl")
+            .args(["--quiet", "--no-pager", "--output=short-iso", &since])
+            .args([
+                "_EXE=/usr/bin/sudo",
+                "+",
+                "_EXE=/usr/sbin/sshd",
+                "+",
+                "_EXE=/usr/bin/su",
+                "+",
+                "_EXE=/usr/bin/login",
+            ])
+            .env_clear()
+            .env("PATH", "/usr/bin:/bin")
+            .env("TZ", "UTC")
+            .stdin(Stdio::null())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .map_err(|error| Failed(format!("`journalctl` can't be run: {error}")))?;
+        Ok(child.stdout)
+    }
+}
+
+/// Hands on each line of a log; how many bytes were too many.
+fn lines(log: impl Read, most: u64, mut take: impl FnMut(&str)) -> Result<u64, Failed> {
+    let mut log = BufReader::with_capacity(256 * 1024, log);
+    let (mut left, mut line) = (most, Vec::new());
+    while left > 0 {
+        line.clear();
+        let length = (&mut log).take(left.min(LINE_MOST)).read_until(b'\n', &mut line)? as u64;
+        if length == 0 {
+            return Ok(0);
+        }
+        left -= length;
+        if let Ok(text) = std::str::from_utf8(&line) {
+            take(text.trim_end());
+        }
+    }
+    Ok(std::io::copy(&mut log.take(LINE_MOST), &mut std::io::sink())?)
+}
+
+/// A log from the first line that is as young as `from`, found by halving, for its lines are in order of time; and how much
+/// that is. None where there is none, or something else than a file is in its place.
+fn since(path: &Path, from: Timestamp) -> Option<(File, u64)> {
+    let meta = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?;
+    if Timestamp::try_from(meta.modified().ok()?).ok()? < from {
+        return None;
+    }
+    let size = meta.len();
+    let mut file = File::open(path).ok()?;
+    let (mut low, mut high) = (0, size);
+    while high - low > LINE_MOST {
+        let middle = low + (high - low) / 2;
+        match first_time(&mut file, middle)? {
+            Some(at) if at < from => low = middle,
+            // What bears no time decides nothing, so more is read.
+            _ => high = middle,
+        }
+    }
+    file.seek(SeekFrom::Start(low)).ok()?;
+    Some((file, size - low))
+}
+
+/// The time of the first whole line from here on that has one.
+fn first_time(file: &mut File, from: u64) -> Option<Option<Timestamp>> {
+    file.seek(SeekFrom::Start(from)).ok()?;
+    let mut bytes = Vec::new();
+    file.take(LINE_MOST).read_to_end(&mut bytes).ok()?;
+    let text = String::from_utf8_lossy(&bytes);
+    Some(text.lines().skip(1).find_map(|line| line.split(' ').next()?.parse().ok()))
 }
 
 fn read(line: &str, allowed: &Allowed) -> Option<Done> {
@@ -130,6 +185,7 @@ fn read(line: &str, allowed: &Allowed) -> Option<Done> {
             roles: roles_for(allowed, &accept),
             account: accept.submituser,
             what: format!("run {}", accept.command),
+            attested: false,
         });
     }
     let (head, rest) = line.split_once(": Accepted ")?;
@@ -139,7 +195,7 @@ fn read(line: &str, allowed: &Allowed) -> Option<Done> {
     let account = rest.split_once(" for ")?.1.split_whitespace().next()?.to_owned();
     let is_root = allowed.get(&account).is_some_and(|held| held.iter().any(|role| role.name == "root"));
     let roles = if account == "root" && is_root { vec!["root".to_owned()] } else { Vec::new() };
-    Some(Done { at, account, roles, what: "sign in".to_owned() })
+    Some(Done { at, account, roles, what: "sign in".to_owned(), attested: false })
 }
 
 /// A session as PAM's line for `login` and `su` has it.
@@ -155,7 +211,7 @@ fn opened(line: &str) -> Option<Done> {
     let at = words.next()?.parse().ok()?;
     words.last().filter(|tag| tag.starts_with("login") || tag.starts_with("su"))?;
     let account = rest.split(['(', ' ']).next()?.to_owned();
-    Some(Done { at, account, roles: Vec::new(), what: what.to_owned() })
+    Some(Done { at, account, roles: Vec::new(), what: what.to_owned(), attested: false })
 }
 
 /// The roles that allow a command: all commands, or a list with that program in it.
@@ -213,6 +269,40 @@ mod tests {
         ] {
             assert_eq!(read(other, &allowed()), None, "{other}");
         }
+    }
+
+    #[test]
+    fn megabytes_of_noise_hide_no_line_and_only_what_is_young_enough_is_read() {
+        use std::io::Write as _;
+        let directory = tempfile::tempdir().unwrap();
+        let path = directory.path().join("auth.log");
+        let mut file = File::create(&path).unwrap();
+        let line = |minute: u32| {
+            format!(
+                "2026-11-23T02:{minute:02}:00.1+00:00 crane-1 sshd[71]: Accepted publickey for pier-seal from x port 2 ssh2\n"
+            )
+        };
+        let noise = |minute: u32| {
+            format!("2026-11-23T02:{minute:02}:30.1+00:00 crane-1 logger: {}\n", "x".repeat(200)).repeat(40_000)
+        };
+        for minute in 0..6 {
+            file.write_all(line(minute).as_bytes()).unwrap();
+            file.write_all(noise(minute).as_bytes()).unwrap();
+        }
+        file.write_all(b"no time at all\n\xff\xfe\n").unwrap();
+        file.write_all(line(6).as_bytes()).unwrap();
+        let from = "2026-11-23T02:03:59Z".parse().unwrap();
+        let (log, size) = since(&path, from).unwrap();
+        let (mut found, mut looked_at) = (Vec::new(), 0);
+        let unread = lines(log, size, |line| {
+            looked_at += 1;
+            found.extend(read(line, &allowed()).map(|done| done.at).filter(|at| *at >= from));
+        });
+        assert_eq!((unread.unwrap(), found.len()), (0, 3), "{found:?}");
+        assert!(looked_at < 140_000, "all of it was read: {looked_at} lines");
+        // More than is read at once is told.
+        let (log, _) = since(&path, from).unwrap();
+        assert!(lines(log, 1000, |_| {}).unwrap() > 0);
     }
 
     #[test]

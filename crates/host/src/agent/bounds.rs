@@ -38,9 +38,16 @@ pub(crate) struct Bounds {
     /// What the host says of itself, besides its system.
     #[serde(default)]
     pub(crate) attributes: BTreeMap<String, String>,
+    /// How long after its taking a standing right may be put back.
+    #[serde(default = "ninety_days")]
+    pub(crate) undo_within: SignedDuration,
     /// Whether orders may change which authorities are trusted here.
     #[serde(default = "yes")]
     pub(crate) follow_authorities: bool,
+}
+
+const fn ninety_days() -> SignedDuration {
+    SignedDuration::from_hours(90 * 24)
 }
 
 const fn yes() -> bool {
@@ -71,12 +78,7 @@ impl Bounds {
     /// Whether a grant is within the bounds, for this account, at this moment.
     pub(crate) fn allow(&self, grant: &Grant, account: &Account, now: Timestamp) -> Result<(), Failed> {
         let refused = |why: String| Err(Failed(why));
-        if account.uid == 0 || account.uid < FIRST_PERSON || account.name == self.service {
-            return refused("the account is root's, the system's or the service's own".to_owned());
-        }
-        if self.sealed.contains(&account.name) {
-            return refused("the account is sealed in host.toml".to_owned());
-        }
+        self.may_be_given(account)?;
         if grant.until <= now {
             return refused("its end is past".to_owned());
         }
@@ -88,6 +90,17 @@ impl Bounds {
         } else {
             refused("host.toml doesn't allow the role to be given".to_owned())
         }
+    }
+
+    /// Whether anything at all may be given to an account.
+    pub(crate) fn may_be_given(&self, account: &Account) -> Result<(), Failed> {
+        if account.uid == 0 || account.uid < FIRST_PERSON || account.name == self.service {
+            return Err(Failed("the account is root's, the system's or the service's own".to_owned()));
+        }
+        if self.sealed.contains(&account.name) {
+            return Err(Failed("the account is sealed in host.toml".to_owned()));
+        }
+        Ok(())
     }
 
     /// Whether a role may be given here.

@@ -37,8 +37,25 @@ pub(crate) struct Kept {
     pub(crate) joined: bool,
 }
 
+/// What is kept of grants here.
+#[derive(Default)]
+pub(crate) struct Records {
+    pub(crate) kept: Vec<Kept>,
+    /// Names of records that nobody can read any more.
+    pub(crate) damaged: Vec<String>,
+}
+
+/// What is remembered of a grant that ended. Of one that never came to be, nothing.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub(crate) struct Ended {
+    pub(crate) kept: Option<Kept>,
+    /// How long the host had run by then, and in which run.
+    pub(crate) uptime: SignedDuration,
+    pub(crate) boot: Option<String>,
+}
+
 impl Kept {
-    fn is_due(&self, now: Timestamp, boot: &str, uptime: SignedDuration) -> bool {
+    pub(crate) fn is_due(&self, now: Timestamp, boot: &str, uptime: SignedDuration) -> bool {
         let length = self.grant.until.duration_since(self.given_at);
         now >= self.grant.until || (boot == self.boot && uptime - self.uptime >= length)
     }
@@ -52,7 +69,8 @@ impl Kept {
 /// Writes a file whole or not at all, and durably.
 pub(crate) fn replace(path: &Path, text: &[u8], mode: u32) -> Result<(), Failed> {
     let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
-    let beside = path.with_file_name(format!(".{name}.new"));
+    // Its own, also where another of these runs without its turn.
+    let beside = path.with_file_name(format!(".{name}.{}.new", std::process::id()));
     let mut file = File::create(&beside)?;
     file.set_permissions(Permissions::from_mode(mode))?;
     file.write_all(text)?;
@@ -74,11 +92,6 @@ pub(crate) fn run_program(program: &str, arguments: &[&str]) -> Result<(), Faile
         .output()
         .map_err(|error| Failed(format!("`{program}` can't be run: {error}")))?;
     if output.status.success() { Ok(()) } else { Err(Failed(format!("`{program}` failed ({})", output.status))) }
-}
-
-fn read_json<T: DeserializeOwned>(path: &Path) -> Result<T, Failed> {
-    let text = std::fs::read(path)?;
-    serde_json::from_slice(&text).map_err(|error| Failed(format!("{} can't be read: {error}", path.display())))
 }
 
 fn checked(grant: &Grant) -> Result<(), Failed> {
@@ -112,17 +125,37 @@ impl Host {
         self.at("/etc/sudoers.d").join(format!("tempestas-{name}"))
     }
 
-    /// Every grant that is kept here.
-    pub(crate) fn kept(&self) -> Result<Vec<Kept>, Failed> {
-        let Ok(files) = std::fs::read_dir(self.at(STATE).join("grants")) else { return Ok(Vec::new()) };
-        let mut kept = Vec::new();
-        for file in files {
-            let file = file?;
-            if !file.file_name().to_string_lossy().starts_with('.') {
-                kept.push(read_json(&file.path())?);
+    /// What is kept here, and what is kept and can't be read.
+    pub(crate) fn records(&self) -> Records {
+        let mut records = Records::default();
+        let Ok(files) = std::fs::read_dir(self.at(STATE).join("grants")) else { return records };
+        for file in files.flatten() {
+            let name = file.file_name().to_string_lossy().into_owned();
+            if !is_word(&name) {
+                continue;
+            }
+            match self.read_json::<Kept>(&file.path()) {
+                Ok(kept) if kept.grant.name == name && checked(&kept.grant).is_ok() => records.kept.push(kept),
+                _ => records.damaged.push(name),
             }
         }
-        Ok(kept)
+        records
+    }
+
+    /// Every grant that is kept here and can be read.
+    pub(crate) fn kept(&self) -> Vec<Kept> {
+        self.records().kept
+    }
+
+    /// What is remembered of a grant that ended here.
+    pub(crate) fn ended(&self, name: &str) -> Option<Ended> {
+        let path = self.ended_at(name);
+        path.exists().then(|| self.read_json(&path).unwrap_or_default())
+    }
+
+    fn read_json<T: DeserializeOwned>(&self, path: &Path) -> Result<T, Failed> {
+        serde_json::from_str(&self.text(path)?)
+            .map_err(|error| Failed(format!("{} can't be read: {error}", path.display())))
     }
 
     pub(crate) fn keep(&self, kept: &Kept) -> Result<(), Failed> {
@@ -140,14 +173,13 @@ impl Host {
     }
 
     /// From here on a late order to give it is refused.
-    pub(crate) fn bury(&self, name: &str) -> Result<(), Failed> {
+    pub(crate) fn bury(&self, name: &str, kept: Option<&Kept>) -> Result<(), Failed> {
         self.state_directories()?;
         self.forget_old();
-        replace(&self.ended_at(name), b"", 0o600)?;
-        match std::fs::remove_file(self.kept_at(name)) {
-            Err(error) if error.kind() != std::io::ErrorKind::NotFound => Err(error.into()),
-            _ => Ok(()),
-        }
+        let ended = Ended { kept: kept.cloned(), uptime: uptime()?, boot: boot_id().ok() };
+        let text = serde_json::to_vec(&ended).map_err(|error| Failed(error.to_string()))?;
+        replace(&self.ended_at(name), &text, 0o600)?;
+        self.remove(&self.kept_at(name))
     }
 
     /// Forgets grants that ended so long ago that no order for them can be under way, nor anybody ask what they left.
@@ -163,22 +195,41 @@ impl Host {
         }
     }
 
-    pub(crate) fn give(&self, grant: &Grant) -> Result<Outcome, Failed> {
+    /// Looks at what there is before a grant, once it is sure that it may be given.
+    pub(crate) fn prepare(&self, grant: &Grant) -> Result<(), Failed> {
+        self.allowed(grant)?;
+        let known = self.kept().iter().any(|kept| kept.grant.name == grant.name);
+        if !known && self.ended(&grant.name).is_none() { self.note_before(grant) } else { Ok(()) }
+    }
+
+    /// The account of a grant that is within the bounds.
+    fn allowed(&self, grant: &Grant) -> Result<Account, Failed> {
         checked(grant)?;
-        if self.ended_at(&grant.name).exists() {
-            return Ok(Outcome::Late);
-        }
-        let known: Option<Kept> = self.kept()?.into_iter().find(|kept| kept.grant.name == grant.name);
-        if known.as_ref().is_some_and(|known| known.grant.attempt >= grant.attempt) {
-            return Ok(Outcome::Late);
-        }
         let account =
             self.account(&grant.account)?.ok_or_else(|| Failed("the account is not on the host".to_owned()))?;
-        let now = Timestamp::now();
-        self.bounds.allow(grant, &account, now)?;
-        if known.is_none() {
-            self.note_before(grant)?;
+        self.bounds.allow(grant, &account, Timestamp::now())?;
+        Ok(account)
+    }
+
+    pub(crate) fn give(&self, grant: &Grant) -> Result<Outcome, Failed> {
+        let account = self.allowed(grant)?;
+        if self.ended(&grant.name).is_some() {
+            return Ok(Outcome::Late);
         }
+        let known: Option<Kept> = self.kept().into_iter().find(|kept| kept.grant.name == grant.name);
+        if let Some(known) = &known {
+            // What it is for stays as it was first ordered: the record of the first is what ends it.
+            let known = &known.grant;
+            if (&known.account, &known.role, known.number, known.until)
+                != (&grant.account, &grant.role, grant.number, grant.until)
+            {
+                return Err(Failed("a grant of that name is kept here for something else".to_owned()));
+            }
+            if known.attempt >= grant.attempt {
+                return Ok(Outcome::Late);
+            }
+        }
+        let now = Timestamp::now();
         let joined = known.as_ref().is_some_and(|known| known.joined) || self.would_join(grant, &account)?;
         let (uptime, boot) = (uptime()?, boot_id()?);
         // Tried again, it began when it was first given.
@@ -229,7 +280,10 @@ impl Host {
     }
 
     pub(crate) fn holds(&self, grant: &Grant) -> Result<bool, Failed> {
-        let Some(kept) = self.kept()?.into_iter().find(|kept| kept.grant.name == grant.name) else { return Ok(false) };
+        if let Some(ended) = self.ended(&grant.name) {
+            return Ok(self.drop_in(&grant.name).symlink_metadata().is_ok() || self.still_runs(&ended)?);
+        }
+        let Some(kept) = self.kept().into_iter().find(|kept| kept.grant.name == grant.name) else { return Ok(false) };
         let there = match kept.group() {
             Some(group) => self
                 .groups()?
@@ -243,7 +297,7 @@ impl Host {
 
     pub(crate) fn marked(&self) -> Result<Vec<(u64, String)>, Failed> {
         let mut marked: Vec<(u64, String)> =
-            self.kept()?.into_iter().map(|kept| (kept.grant.number, kept.grant.name)).collect();
+            self.kept().into_iter().map(|kept| (kept.grant.number, kept.grant.name)).collect();
         // A drop-in of ours that no record explains; its number is unknown.
         for file in std::fs::read_dir(self.at("/etc/sudoers.d"))? {
             let name = file?.file_name().to_string_lossy().into_owned();
@@ -258,13 +312,17 @@ impl Host {
 
     /// Ends whatever is due. One that can't be ended keeps no other from ending.
     pub(crate) fn sweep(&self) -> Result<(), Failed> {
-        let kept = self.kept()?;
-        if kept.is_empty() {
+        let Records { kept, damaged } = self.records();
+        if kept.is_empty() && damaged.is_empty() {
             return Ok(());
         }
         let (now, boot, uptime) = (Timestamp::now(), boot_id()?, uptime()?);
-        let ended: Vec<Result<(), Failed>> =
-            kept.iter().filter(|one| one.is_due(now, &boot, uptime)).map(|one| self.end(one)).collect();
+        let ended: Vec<Result<(), Failed>> = kept
+            .iter()
+            .filter(|one| one.is_due(now, &boot, uptime))
+            .map(|one| self.end(one))
+            .chain(damaged.iter().map(|name| self.end_damaged(name)))
+            .collect();
         ended.into_iter().collect()
     }
 }

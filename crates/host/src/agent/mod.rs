@@ -13,10 +13,10 @@ mod sudoers;
 mod survey;
 mod timers;
 mod trust;
+mod turn;
 
 use std::{
     fmt,
-    fs::File,
     io::{Read as _, Write as _},
     path::{Path, PathBuf},
     process::ExitCode,
@@ -24,7 +24,6 @@ use std::{
 };
 
 use jiff::Timestamp;
-use rustix::fs::FlockOperation;
 
 use crate::protocol::{OLDEST, ORDER_AGE_MOST, Order, Outcome, REPLY_MOST, REQUEST_MOST, Reply, Request, VERSION};
 use bounds::Bounds;
@@ -89,16 +88,6 @@ impl Host {
         self.root == Path::new("/")
     }
 
-    /// One at a time, from here until it is dropped.
-    fn lock(&self) -> Result<File, Failed> {
-        let state = self.at(STATE);
-        std::fs::create_dir_all(&state)?;
-        std::fs::set_permissions(&state, std::os::unix::fs::PermissionsExt::from_mode(0o700))?;
-        let lock = File::create(state.join("lock"))?;
-        rustix::fs::flock(&lock, FlockOperation::LockExclusive).map_err(std::io::Error::from)?;
-        Ok(lock)
-    }
-
     /// Answers one request.
     #[must_use]
     pub fn answer(&self, request: &[u8]) -> Reply {
@@ -127,26 +116,45 @@ impl Host {
     }
 
     fn obey(&self, order: &Order) -> Result<Outcome, Failed> {
-        let lock = self.lock()?;
         // Whatever is due ends first, whoever was late. While something can't be ended nothing is given, and all else goes on.
-        let swept = self.sweep();
-        let outcome = match order {
-            Order::Check => Outcome::Checked(self.check()),
-            Order::Survey => Outcome::Surveyed(Box::new(self.survey()?)),
-            Order::Activity { from } => Outcome::Activity(self.activity(*from)?),
-            Order::Give { grant } => swept.and_then(|()| self.give(grant))?,
-            Order::Take { grant } => self.take(grant)?,
-            Order::Holds { grant } => Outcome::There(self.holds(grant)?),
-            Order::Leftovers { grant } => Outcome::Leftovers(self.leftovers(grant)?),
-            Order::Marked => Outcome::Marked(self.marked()?),
-            Order::HoldsStanding { standing } => Outcome::There(self.holds_standing(standing)?),
-            Order::TakeStanding { standing } => self.take_standing(standing)?,
-            Order::RestoreStanding { standing } => self.restore_standing(standing)?,
-            Order::Patch { standing } => self.patch(standing)?,
-            Order::Trust { trusted } => self.trust(trusted)?,
+        let swept = {
+            let _turn = self.turn_to_end();
+            self.sweep()
         };
-        drop(lock);
-        Ok(outcome)
+        match order {
+            // Reading holds nobody up.
+            Order::Check => Ok(Outcome::Checked(self.check())),
+            Order::Survey => Ok(Outcome::Surveyed(Box::new(self.survey()?))),
+            Order::Activity { from } => Ok(Outcome::Log(self.activity(*from)?)),
+            Order::Holds { grant } => Ok(Outcome::There(self.holds(grant)?)),
+            Order::Leftovers { grant } => Ok(Outcome::Leftovers(self.leftovers(grant)?)),
+            Order::Marked => Ok(Outcome::Marked(self.marked()?)),
+            Order::HoldsStanding { standing } => Ok(Outcome::There(self.holds_standing(standing)?)),
+            Order::Patch { standing } => self.patch(standing),
+            Order::Take { grant } => {
+                let _turn = self.turn_to_end();
+                self.take(grant)
+            }
+            Order::Give { grant } => {
+                swept?;
+                // An inventory takes its time, and nobody's end waits for it.
+                self.prepare(grant)?;
+                let _turn = self.turn()?;
+                self.give(grant)
+            }
+            Order::TakeStanding { standing } => {
+                let _turn = self.turn()?;
+                self.take_standing(standing)
+            }
+            Order::RestoreStanding { standing } => {
+                let _turn = self.turn()?;
+                self.restore_standing(standing)
+            }
+            Order::Trust { trusted } => {
+                let _turn = self.turn()?;
+                self.trust(trusted)
+            }
+        }
     }
 }
 
@@ -159,7 +167,7 @@ pub fn run(arguments: &[String]) -> ExitCode {
         ["principals", account, serial] => principals(account, serial),
         ["wait", name] => wait(name),
         ["sweep"] => Host::open(Path::new("/")).map_err(Failed).and_then(|host| {
-            let _lock = host.lock()?;
+            let _turn = host.turn_to_end();
             host.sweep()
         }),
         _ => Err(Failed("usage: tempestas-host [principals ACCOUNT SERIAL | wait NAME | sweep]".to_owned())),
@@ -211,9 +219,16 @@ fn refusal(why: String) -> Reply {
 fn principals(account: &str, serial: &str) -> Result<(), Failed> {
     watch();
     let host = Host::open(Path::new("/")).map_err(Failed)?;
-    let _lock = host.lock()?;
-    host.sweep()?;
-    if host.kept()?.iter().any(|kept| kept.grant.account == account && kept.grant.number.to_string() == serial) {
+    {
+        let _turn = host.turn_to_end();
+        // What can't be ended at this moment is nobody's way in, and no reason to keep others out.
+        let _ = host.sweep();
+    }
+    let (now, boot, uptime) = (Timestamp::now(), processes::boot_id()?, processes::uptime()?);
+    let is_good = |kept: &grants::Kept| {
+        kept.grant.account == account && kept.grant.number.to_string() == serial && !kept.is_due(now, &boot, uptime)
+    };
+    if host.kept().iter().any(is_good) {
         println!("{account}@{}", host.bounds.target);
     }
     Ok(())
@@ -224,10 +239,10 @@ fn wait(name: &str) -> Result<(), Failed> {
     let host = Host::open(Path::new("/")).map_err(Failed)?;
     loop {
         {
-            let _lock = host.lock()?;
+            let _turn = host.turn_to_end();
             // Tried again in a moment, for as long as it takes.
             let _ = host.sweep();
-            if !host.kept()?.iter().any(|kept| kept.grant.name == name) {
+            if !host.kept().iter().any(|kept| kept.grant.name == name) {
                 return Ok(());
             }
         }

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::{
@@ -18,6 +19,8 @@ struct Taken {
     file: PathBuf,
     was: String,
     became: String,
+    /// When; of what an older edition took, the file says.
+    at: Option<Timestamp>,
 }
 
 /// A line of `authorized_keys`.
@@ -216,16 +219,28 @@ impl Host {
         }
     }
 
-    /// Whom nothing is taken from.
-    fn spare(&self, account: &str) -> Result<(), Failed> {
-        if account == self.bounds.service || self.bounds.sealed.iter().any(|sealed| sealed == account) {
-            return Err(Failed("the account is sealed in host.toml, or the service's own".to_owned()));
+    /// Refuses where something would be taken from a sealed holder or from the service: by whatever name it is called, and
+    /// whichever account's key it is said to be.
+    fn spare(&self, standing: &Standing) -> Result<(), Failed> {
+        let accounts = self.accounts()?;
+        let is_spared =
+            |name: &str| name == self.bounds.service || self.bounds.sealed.iter().any(|sealed| sealed == name);
+        let spared: Vec<&Account> = accounts.iter().filter(|account| is_spared(&account.name)).collect();
+        let refused = || Err(Failed("the account is sealed in host.toml, or the service's own".to_owned()));
+        if let Some(("key", digest)) = standing.handle.split_once(':') {
+            let Some(key) = self.key(digest)? else { return Ok(()) };
+            let is_theirs = |account: &&&Account| key.line.file.starts_with(self.at(&account.home));
+            return if spared.iter().any(|account| is_theirs(&account)) { refused() } else { Ok(()) };
+        }
+        let uid = self.account(&standing.account)?.map(|account| account.uid);
+        if is_spared(&standing.account) || spared.iter().any(|account| Some(account.uid) == uid) {
+            return refused();
         }
         Ok(())
     }
 
     pub(crate) fn take_standing(&self, standing: &Standing) -> Result<Outcome, Failed> {
-        self.spare(&standing.account)?;
+        self.spare(standing)?;
         match standing.handle.split_once(':') {
             Some(("sudoers", _)) => {
                 // Each line that names it so; a second one would keep the right.
@@ -272,8 +287,13 @@ impl Host {
 
     fn note_taken(&self, standing: &Standing, line: &Line, became: &str) -> Result<(), Failed> {
         let mut taken = self.taken(standing);
-        let one = Taken { file: line.file.clone(), was: line.text.clone(), became: became.to_owned() };
-        if taken.contains(&one) {
+        let one = Taken {
+            file: line.file.clone(),
+            was: line.text.clone(),
+            became: became.to_owned(),
+            at: Some(Timestamp::now()),
+        };
+        if taken.iter().any(|known| (&known.file, &known.was, &known.became) == (&one.file, &one.was, &one.became)) {
             // Taking it was tried before.
             return Ok(());
         }
@@ -284,11 +304,26 @@ impl Host {
         replace(&path, &text, 0o600)
     }
 
+    /// What was taken long ago is history: whoever stole an authority could bring all of it back at once.
+    fn ensure_undo_is_in_time(&self, standing: &Standing, taken: &[Taken]) -> Result<(), Failed> {
+        let written = std::fs::metadata(self.taken_at(standing)).and_then(|meta| meta.modified()).ok();
+        let written = written.and_then(|at| Timestamp::try_from(at).ok());
+        let first = taken.iter().map(|one| one.at.or(written)).min().flatten().unwrap_or(Timestamp::MIN);
+        let within = self.bounds.undo_within;
+        if Timestamp::now().duration_since(first) > within {
+            return Err(Failed(format!(
+                "it was taken longer ago than the {within:#} of `undo_within` in host.toml; put it back by hand"
+            )));
+        }
+        Ok(())
+    }
+
     pub(crate) fn restore_standing(&self, standing: &Standing) -> Result<Outcome, Failed> {
         let taken = self.taken(standing);
         if taken.is_empty() {
             return Err(Failed("nothing of the kind was taken here; put it back by hand".to_owned()));
         }
+        self.ensure_undo_is_in_time(standing, &taken)?;
         if let Some(("member", group)) = standing.handle.split_once(':') {
             if !self.holds_standing(standing)? {
                 run_program("gpasswd", &["-a", &standing.account, group])?;

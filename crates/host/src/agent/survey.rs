@@ -36,7 +36,7 @@ impl Host {
         let accounts = self.accounts()?;
         let mut groups = self.groups()?;
         // A membership that came with a grant is no standing right.
-        for kept in self.kept()?.iter().filter(|kept| kept.joined) {
+        for kept in self.kept().iter().filter(|kept| kept.joined) {
             for group in groups.iter_mut().filter(|group| kept.group() == Some(&group.name)) {
                 group.members.retain(|name| *name != kept.grant.account);
             }

@@ -17,7 +17,9 @@ use russh::{
     client::{self, Handler},
     keys::{PublicKey, PublicKeyOrCertificate, ssh_key::HashAlg},
 };
-use tempestas_core::{AccountFound, Activity, Digest, Lapse, Marked, RightFound, RoleFound, Seconds, Survey, Weight};
+use tempestas_core::{
+    AccountFound, Activity, Digest, Lapse, Marked, RightFound, RoleFound, Seconds, Survey, Trail, Weight,
+};
 use tempestas_host::protocol::{self, Order, Outcome, REPLY_MOST, Reply, Request};
 
 use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
@@ -221,9 +223,15 @@ impl Linux {
         })
     }
 
-    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Vec<Activity>, TargetError> {
-        let (Outcome::Activity(done), _) = self.order(Order::Activity { from }).await? else { return Err(otherwise()) };
-        Ok(done
+    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Trail, TargetError> {
+        let log = match self.order(Order::Activity { from }).await?.0 {
+            Outcome::Log(log) => log,
+            // A program of an earlier edition, whose lines anybody could have written.
+            Outcome::Activity(done) => protocol::Log { done, unread: 0 },
+            _ => return Err(otherwise()),
+        };
+        let uses = log
+            .done
             .into_iter()
             .map(|one| Activity {
                 at: one.at,
@@ -231,8 +239,10 @@ impl Linux {
                 roles: one.roles,
                 part: Vec::new(),
                 what: one.what,
+                attested: one.attested,
             })
-            .collect())
+            .collect();
+        Ok(Trail { uses, unread: log.unread })
     }
 
     pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
@@ -263,7 +273,7 @@ impl Linux {
         };
         Ok(found
             .into_iter()
-            .map(|one| LeftoverFound { what: one.what, when: one.when, ended: one.ended, alarming: false })
+            .map(|one| LeftoverFound { what: one.what, when: one.when, ended: one.ended, alarming: one.alarming })
             .collect())
     }
 

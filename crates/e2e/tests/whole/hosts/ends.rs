@@ -310,10 +310,23 @@ async fn host_uses(pier: &Pier) {
     let (host, mara, path) = (&pier.hosts[0], pier.house.client(MARA), &pier.paths[0]);
     assert_eq!(host.sh("su jweir -c 'sudo -n id -u'").unwrap().trim(), "0");
     let forged = r#"@cee:{\"sudo\":{\"accept\":{\"server_time\":{\"seconds\":1795400100,\"nanoseconds\":5},\"submituser\":\"ironquay\",\"command\":\"/bin/sh\",\"runuser\":\"root\"}}}"#;
-    host.sh(&format!("su jweir -c 'logger -t sudo \"{forged}\"' || true; journalctl --sync")).unwrap();
+    let sealed = "pam_unix(su:session): session opened for user pier-seal(uid=1006) by (uid=0)";
+    host.sh(&format!(
+        "su jweir -c 'logger -t sudo \"{forged}\"; logger -t su \"{sealed}\"' || true; journalctl --sync"
+    ))
+    .unwrap();
     mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
     let all = mara.standing(&StandingFilter::default()).await.unwrap();
     let used = |account: &str| all.iter().find(|one| one.account == account && one.role == "root").unwrap().last_used;
     assert!(used("jweir").is_some(), "sudo's own line is not read");
     assert_eq!(used("ironquay"), None, "a forged line counts as a use");
+    let broken = async || {
+        let alarms = mara.alarms().await.unwrap();
+        alarms.into_iter().find(|alarm| alarm.says.contains("`pier-seal`, a sealed")).map(|alarm| alarm.says)
+    };
+    assert_eq!(broken().await, None, "a forged line broke a seal");
+    host.sh("su pier-seal -c true; journalctl --sync").unwrap();
+    mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
+    let says = broken().await.expect("its use is no alarm");
+    assert!(!says.contains("could have written"), "the journal knows who wrote it: {says}");
 }

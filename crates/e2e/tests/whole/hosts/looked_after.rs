@@ -221,8 +221,50 @@ async fn a_host_does_nothing_beyond_its_own_bounds_whoever_orders_it() {
         }
     }
     assert!(!host.sh("id -nG tomas").unwrap().contains("shadow"));
+    // Nor what was taken too long ago.
+    let standing =
+        Standing { account: "tomas".to_owned(), role: "group:crane".to_owned(), handle: "member:crane".to_owned() };
+    let taken = Request { order: Order::TakeStanding { standing: standing.clone() }, ..good.clone() };
+    let restored = Request { order: Order::RestoreStanding { standing }, ..good.clone() };
+    assert_eq!(ordered(&taken), Outcome::Done);
+    host.sh("sed -i '1i undo_within = \"0s\"' /etc/tempestas/host.toml").unwrap();
+    match ordered(&restored) {
+        Outcome::Refused(said) => assert!(said.contains("undo_within"), "{said}"),
+        other => panic!("{other:?}"),
+    }
+    host.sh("sed -i 's/^undo_within.*/undo_within = \"1h\"/' /etc/tempestas/host.toml").unwrap();
+    assert_eq!(ordered(&restored), Outcome::Done);
+    // A sealed holder of uid 0 keeps the keys that let it in, by whichever account's name they are called.
+    host.sh("useradd -o -u 0 -g 0 -m -d /home/pier-root pier-root; mkdir -p /home/pier-root/.ssh; \
+         echo 'ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIF7k seal' > /home/pier-root/.ssh/authorized_keys; \
+         sed -i 's/^sealed = \\[/sealed = [\"pier-root\", /' /etc/tempestas/host.toml")
+        .unwrap();
+    let Outcome::Surveyed(found) = ordered(&Request { order: Order::Survey, ..good.clone() }) else { panic!() };
+    let seal = found.rights.iter().find(|held| held.account.ends_with("seal") && held.handle.is_some()).unwrap();
+    for account in [seal.account.clone(), "root".to_owned(), "keeper".to_owned()] {
+        let standing = Standing { account, role: "root".to_owned(), handle: seal.handle.clone().unwrap() };
+        match ordered(&Request { order: Order::TakeStanding { standing }, ..good.clone() }) {
+            Outcome::Refused(said) => assert!(said.contains("sealed"), "{said}"),
+            other => panic!("{other:?}"),
+        }
+    }
     assert_eq!(ordered(&good), Outcome::Done);
     assert_eq!(ordered(&good), Outcome::Late, "the same order again changes nothing");
+    // Nor is a later order a way to have the first one forgotten, which would then never end.
+    for change in [
+        (|grant: &mut Grant| grant.account = "jweir".to_owned()) as fn(&mut Grant),
+        |grant| grant.role = "run:look-at-crane".to_owned(),
+        |grant| grant.until += SignedDuration::from_secs(60),
+        |grant| grant.number = 8,
+    ] {
+        let mut other = grant.clone();
+        change(&mut other);
+        other.attempt += 5;
+        match ordered(&Request { order: Order::Give { grant: other }, ..good.clone() }) {
+            Outcome::Refused(said) => assert!(said.contains("kept here for something else"), "{said}"),
+            outcome => panic!("{outcome:?}"),
+        }
+    }
     assert_eq!(ordered(&Request { order: Order::Take { grant: grant.clone() }, ..good.clone() }), Outcome::Done);
     let again = give(|grant| grant.attempt += 5);
     assert_eq!(ordered(&again), Outcome::Late, "an order that comes after the end changes nothing");
@@ -371,6 +413,8 @@ async fn a_sealed_emergency_holder_keeps_its_own_way_in_and_each_use_of_it_is_an
         eventually(way, async || !open().await.is_empty()).await;
         let alarms = open().await;
         assert_eq!(alarms.len(), 1, "{way}");
+        // Without a journal nothing on the host says who wrote the line.
+        assert!(alarms[0].says.contains("any account could have written"), "{}", alarms[0].says);
         mara.settle_alarm(&alarms[0].id).await.unwrap();
         mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
         assert!(open().await.is_empty(), "{way}: told twice");

@@ -1,6 +1,7 @@
 //! Linux hosts: a real sshd, a real sudo, each in namespaces of its own.
 
 mod ends;
+mod in_the_way;
 mod looked_after;
 
 use std::{
