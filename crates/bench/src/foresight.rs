@@ -63,7 +63,13 @@ fn estate() -> World {
             members: members.into_iter().filter(|member: &SubjectId| !member.0.is_multiple_of(10)).collect(),
         }));
         let target = ScopeId(10 + n % TARGETS);
-        rows.push(Row::Account(Account { subject: SubjectId(n), target, name: text(&format!("a{n}")) }));
+        rows.push(Row::Account(Account {
+            subject: SubjectId(n),
+            target,
+            name: text(&format!("a{n}")),
+            set_by: None,
+            set_at: None,
+        }));
     }
     let at = Timestamp::UNIX_EPOCH;
     for n in 0..HELD {

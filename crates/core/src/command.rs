@@ -13,7 +13,6 @@ use crate::{
 /// One command. What people may give is checked against the caller's duties in `decide`.
 #[derive(Debug, Clone, PartialEq)]
 #[expect(missing_docs, reason = "each field is the noun of its own name")]
-#[expect(clippy::large_enum_variant, reason = "commands pass through; none is kept in this form")]
 pub enum Command {
     // The house itself.
     /// The first fact: the root of the estate and the first administrator.
@@ -131,6 +130,8 @@ pub enum Command {
         target: ScopeId,
         account: Said,
         at: Timestamp,
+        /// Whether only a line says so that any account there could have written.
+        claimed: bool,
     },
     /// The target was searched for our marks.
     RecordSearch {
@@ -188,6 +189,11 @@ pub enum Command {
     },
     SetTerms {
         terms: Terms,
+    },
+    /// Changes a rule that was looked at: `was` is the digest of what stood there.
+    ChangeTerms {
+        terms: Terms,
+        was: Digest,
     },
     SuspendTerms {
         terms: TermsId,
@@ -365,6 +371,7 @@ impl Command {
             Self::SuspendTerms { .. } => "suspend-terms",
             Self::ResumeTerms { .. } => "resume-terms",
             Self::SetTerms { .. } => "set-terms",
+            Self::ChangeTerms { .. } => "change-terms",
             Self::EndTerms { .. } => "end-terms",
             Self::SetSource { .. } => "set-source",
             Self::EndSource { .. } => "end-source",

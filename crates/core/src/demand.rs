@@ -8,12 +8,12 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule, Refusal,
-    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms, later, moment,
-    text::Digest, time::Seconds,
+    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms,
+    influence::{HAND_LASTS, is_touched, touched_by, weakened_lately},
+    later, moment,
+    text::Digest,
+    time::Seconds,
 };
-
-/// How long after somebody touched an approver's standing they can't profit from it (rule 10).
-const HAND_LASTS: Seconds = Seconds::hours(24);
 
 /// What an ask demands, frozen when it is made.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -34,6 +34,9 @@ pub struct Demand {
     pub terms: Effective,
     /// Who may answer, each a person; empty where nobody is asked.
     pub approvers: BTreeSet<SubjectId>,
+    /// The asker's own account that it is put on, where it is put on one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub account: Option<Digest>,
 }
 
 impl Demand {
@@ -68,8 +71,10 @@ impl Demand {
                 self.terms.starts.begin_within.unwrap_or(Seconds(0))
             ),
         };
+        let account =
+            self.account.map_or_else(String::new, |account| format!(" with the account `{}`", world.text(account)));
         format!(
-            "To hold {} for {duration} you need {}; {starts}, and at its end {}.",
+            "To hold {}{account} for {duration} you need {}; {starts}, and at its end {}.",
             world.right_name(self.right),
             and(&needs),
             self.ends.says
@@ -155,35 +160,39 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
         ends: role.lapse.clone(),
         terms,
         approvers,
+        account: own_account(world, asker, right),
     })
 }
 
-/// Whoever lets themselves in without a yes, by terms of their own making, waits a day like anyone's hand.
+/// The account of `asker`'s that `right` would be put on; none where it gets a login of its own, or nobody said which.
+fn own_account(world: &World, asker: SubjectId, right: Right) -> Option<Digest> {
+    let target = world.target_of(right.scope).filter(|target| target.connector.uses_own_account())?;
+    world.account_of(asker, target.scope)
+}
+
+/// Whoever lets themselves in without a yes, by terms of their own making or by those of somebody who is their hand, waits a
+/// day like anyone's hand.
 pub(crate) fn refuse_own_terms(
     world: &World,
     terms: &Effective,
     asker: SubjectId,
     now: Timestamp,
 ) -> Result<(), Refusal> {
+    if weakened_lately(world, asker, now) {
+        return Err(Refusal::not_allowed(
+            "within a day you, or somebody who owes you their standing, let somebody through with less (terms, a label, a group, an account); for you nothing opens without a yes until then",
+        ));
+    }
     let rule =
         terms.traces.iter().find(|trace| trace.setting == "approval").and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {
-        let until = later(rule.set_at?, HAND_LASTS);
-        (world.human(rule.set_by?) == world.human(asker) && until > now).then_some((rule.id, until))
+        let (by, until) = (rule.set_by?, later(rule.set_at?, HAND_LASTS));
+        let is_own = world.human(by) == world.human(asker) || is_touched(world, by, asker, now);
+        (is_own && until > now).then_some((rule.id, until))
     });
-    let took_away = |hand: &crate::Hand| {
-        hand.by == Some(hand.touched)
-            && world.human(hand.touched) == world.human(asker)
-            && later(hand.at, HAND_LASTS) > now
-    };
-    if world.hands.values().any(took_away) {
-        return Err(Refusal::not_allowed(
-            "within a day you took away terms that demanded a yes, or labelled a target otherwise; for you nothing opens without a yes until then",
-        ));
-    }
     match own {
         Some((id, until)) => Err(Refusal::not_allowed(format!(
-            "you set {id} yourself, the terms that would let you in without a yes; for you they hold from {}",
+            "you set {id} yourself, or somebody did who owes you their standing: the terms that would let you in without a yes; for you they hold from {}",
             moment(until)
         ))),
         None => Ok(()),
@@ -249,25 +258,15 @@ pub(crate) fn who_may_answer(
             }
         }
     }
-    people.retain(|person| may_answer(world, *person, asker, now));
+    let hands = touched_by(world, asker, now);
+    people.retain(|person| {
+        let active = world
+            .subjects
+            .get(person)
+            .is_some_and(|subject| subject.kind == SubjectKind::Person && !world.is_suspended(subject.id));
+        active && world.human(*person) != world.human(asker) && !hands.contains(&world.human(*person))
+    });
     people
-}
-
-/// Whether `person` is free to answer `asker`: active, another human, and not touched by the asker within a day.
-fn may_answer(world: &World, person: SubjectId, asker: SubjectId, now: Timestamp) -> bool {
-    let active = world
-        .subjects
-        .get(&person)
-        .is_some_and(|subject| subject.kind == SubjectKind::Person && !world.is_suspended(subject.id));
-    active && world.human(person) != world.human(asker) && !is_touched(world, person, asker, now)
-}
-
-/// Whether `hand`, or the machine's operator, had a hand in `person`'s duties or sign-in within a day.
-pub(crate) fn is_touched(world: &World, person: SubjectId, hand: SubjectId, now: Timestamp) -> bool {
-    let human = world.human(hand);
-    world.hands.values().any(|hand| {
-        hand.touched == person && later(hand.at, HAND_LASTS) > now && hand.by.is_none_or(|by| world.human(by) == human)
-    })
 }
 
 /// The rights that `subject` may ask for at `now`, through itself or a group.

@@ -262,6 +262,12 @@ pub struct Account {
     pub target: ScopeId,
     /// The account's name there.
     pub name: Digest,
+    /// Who said so; none where a directory did.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub set_by: Option<SubjectId>,
+    /// When.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub set_at: Option<Timestamp>,
 }
 
 /// A duty within Tempestas.
@@ -384,6 +390,33 @@ pub enum AlarmKind {
         account: Digest,
         /// When last, by the target's own log.
         at: Timestamp,
+        /// Whether that is only what a line says that any account there could have written.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        claimed: bool,
+    },
+    /// A target's log grew by more than is read at once: the use of a sealed emergency holder may be hidden in it.
+    LogUnread {
+        /// The target.
+        target: ScopeId,
+        /// Bytes that were not read.
+        bytes: u64,
+    },
+    /// What is in the database is not what the ledger says.
+    LedgerDiffers {
+        /// In how many places.
+        places: u32,
+    },
+    /// Something was in the way of a grant's end, or of seeing what it left.
+    EndHindered {
+        /// The grant.
+        grant: GrantId,
+    },
+    /// Whoever was given their standing within a day handed on as much, or set terms in favour of whoever gave it.
+    HandedOn {
+        /// Who gave.
+        by: SubjectId,
+        /// Who handed on.
+        hand: SubjectId,
     },
     /// Somebody used `recover` on the machine.
     Recovered {

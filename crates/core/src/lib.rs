@@ -22,6 +22,7 @@ mod elevation;
 mod estate;
 mod fact;
 mod ids;
+mod influence;
 pub mod ledger;
 mod orders;
 mod refusal;
@@ -38,13 +39,13 @@ mod time;
 pub mod ways;
 mod world;
 
-pub use activity::Activity;
+pub use activity::{Activity, Trail};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use caller::{Actor, Caller, Context, Door};
 pub use caution::{Caution, cautions};
 pub use command::Command;
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
-pub use decide::{decide, ensure_administrator, ensure_fresh};
+pub use decide::{decide, ensure_administrator, ensure_fresh, not_administrator};
 pub use demand::{Demand, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{Answer, Asked, Elevation, End, Grant, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict};
@@ -52,7 +53,7 @@ pub use estate::{
     Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind,
     Target, Weight, is_said,
 };
-pub use fact::{FACT_VERSION, Fact, Topic, What};
+pub use fact::{Export, FACT_VERSION, Fact, Topic, What};
 pub use ids::{
     AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
     StandingId, StopId, SubjectId, TermsId,
@@ -69,7 +70,7 @@ pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
     effective_terms, effective_under, label_from,
 };
-pub use text::{Digest, PrivateText, Said};
+pub use text::{Digest, PrivateText, Said, glance, is_deceptive, plainly};
 pub(crate) use time::moment;
 pub use time::{Seconds, later};
 pub use world::{Counters, Key, Kind, Owners, Row, World};

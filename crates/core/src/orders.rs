@@ -1,8 +1,10 @@
 //! Orders: the difference between what is wanted and what was seen on a target, for its keeper to act on.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 
-use crate::{Connector, ConversionId, Grant, GrantId, ItemState, ScopeId, Seen, Standing, World, later};
+use crate::{Connector, ConversionId, Grant, GrantId, ItemState, ScopeId, Seen, Standing, SubjectId, World, later};
 
 /// One thing to do on a target.
 #[derive(Debug, Clone, PartialEq)]
@@ -69,7 +71,8 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
         }
     }
     let searching = world.targets.values().find(|target| target.to_search);
-    for grant in grants.iter().filter(|grant| grant.wanted && grant.verified_at.is_none() && now < grant.until) {
+    let giving = grants.iter().filter(|grant| grant.wanted && grant.verified_at.is_none() && now < grant.until);
+    for grant in in_turn(world, giving.copied()) {
         let held = if overdue {
             Some("its target has rights that should have ended and are not read back as gone".to_owned())
         } else {
@@ -79,11 +82,26 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
         };
         let task = match held {
             Some(why) => Task::Hold(grant.id, why),
-            None => Task::Give(Box::new((*grant).clone())),
+            None => Task::Give(Box::new(grant.clone())),
         };
         orders.push(Order { key: format!("give {}", grant.id), task });
     }
     orders
+}
+
+/// Grants so that people are served in turn: everybody's first before anybody's second, whoever ordered how many.
+fn in_turn<'w>(world: &'w World, grants: impl Iterator<Item = &'w Grant>) -> Vec<&'w Grant> {
+    let mut served: BTreeMap<SubjectId, usize> = BTreeMap::new();
+    let mut in_turn: Vec<(usize, &Grant)> = grants
+        .map(|grant| {
+            let asker = world.elevations.get(&grant.elevation).map_or(SubjectId(0), |one| world.human(one.asker));
+            let turn = served.entry(asker).or_default();
+            *turn += 1;
+            (*turn, grant)
+        })
+        .collect();
+    in_turn.sort_by_key(|(turn, grant)| (*turn, grant.opened_at));
+    in_turn.into_iter().map(|(_, grant)| grant).collect()
 }
 
 impl World {

@@ -23,10 +23,34 @@ impl Sight {
         Self { person: Some(person), scopes }
     }
 
+    /// Whether it is this subject's own.
+    #[must_use]
+    pub fn is_of(&self, id: SubjectId) -> bool {
+        self.person == Some(id)
+    }
+
     /// Whether a duty shows them this scope.
     #[must_use]
     pub fn sees_scope(&self, world: &World, scope: ScopeId) -> bool {
         self.scopes.iter().any(|held| world.is_within(scope, *held))
+    }
+
+    /// Whether they may learn that a scope is there: one that a duty shows them, those above it, which its path names, and
+    /// those of a target that they have an account or an eligibility on.
+    #[must_use]
+    pub fn knows_scope(&self, world: &World, scope: ScopeId) -> bool {
+        let target_of = |scope| world.target_of(scope).map(|target| target.scope);
+        let uses = |person: SubjectId| {
+            let own = world.eligibilities.values().filter(|held| world.belongs_to(person, held.subject));
+            let used =
+                world.accounts.values().filter(|account| account.subject == person).map(|account| account.target);
+            own.map(|held| held.right.scope).chain(used).collect::<Vec<_>>()
+        };
+        let used = self.person.map(uses).unwrap_or_default();
+        let at = target_of(scope);
+        self.sees_scope(world, scope)
+            || self.scopes.iter().chain(&used).any(|below| world.is_within(*below, scope))
+            || at.is_some() && used.iter().any(|used| target_of(*used) == at)
     }
 
     /// Whether a duty shows them everything.

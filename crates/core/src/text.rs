@@ -1,7 +1,7 @@
 //! Private texts: names, reasons, addresses. Facts and rows carry a salted digest; salt and text are
 //! kept apart, where they can be forgotten without breaking the proof.
 
-use std::fmt;
+use std::{borrow::Cow, fmt};
 
 use ring::digest::{Context, SHA256};
 use schemars::JsonSchema;
@@ -132,5 +132,81 @@ impl PrivateText {
 impl fmt::Debug for PrivateText {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "PrivateText({})", self.digest)
+    }
+}
+
+/// Whether a character shows as something else than it is: it steers a terminal, turns the direction of what follows (UAX #9),
+/// breaks a line, or shows as nothing at all.
+#[must_use]
+pub fn is_deceptive(c: char) -> bool {
+    c.is_control()
+        || matches!(c,
+            '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}' | '\u{180b}'..='\u{180f}'
+            | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{3164}' | '\u{feff}' | '\u{ffa0}'
+            | '\u{fff0}'..='\u{fffb}' | '\u{e0000}'..='\u{e0fff}')
+}
+
+/// A text as it is, with whatever would deceive written out: for terminals, lists and files, whoever wrote it.
+#[must_use]
+pub fn plainly(text: &str) -> Cow<'_, str> {
+    if !text.contains(is_deceptive) {
+        return Cow::Borrowed(text);
+    }
+    let written = |c: char| if is_deceptive(c) { c.escape_default().to_string() } else { c.to_string() };
+    Cow::Owned(text.chars().map(written).collect())
+}
+
+/// What a name looks like at a glance: two names that look the same are easily taken for one another.
+#[must_use]
+pub fn glance(name: &str) -> String {
+    let lower = name.to_lowercase().replace("rn", "m").replace("vv", "w").replace("cl", "d");
+    lower
+        .chars()
+        .filter(|c| c.is_alphanumeric())
+        .map(|c| match c {
+            '0' | '\u{3bf}' | '\u{43e}' => 'o',
+            '1' | 'i' | '|' | '\u{131}' | '\u{456}' => 'l',
+            '5' | '\u{455}' => 's',
+            '\u{430}' | '\u{3b1}' => 'a',
+            '\u{435}' | '\u{3b5}' => 'e',
+            '\u{440}' | '\u{3c1}' => 'p',
+            '\u{441}' => 'c',
+            '\u{443}' => 'y',
+            '\u{445}' => 'x',
+            other => other,
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_would_deceive_is_written_out_and_nothing_else_changes() {
+        for (text, shown) in [
+            ("berth_writer", "berth_writer"),
+            ("Æ, ß, 港, 🚢", "Æ, ß, 港, 🚢"),
+            ("a\u{1b}[2Jb", "a\\u{1b}[2Jb"),
+            ("a\u{7}\u{202e}b", "a\\u{7}\\u{202e}b"),
+            ("a\nforged  row", "a\\nforged  row"),
+            ("zero\u{200b}width\u{feff}\u{9b}", "zero\\u{200b}width\\u{feff}\\u{9b}"),
+        ] {
+            assert_eq!(plainly(text), shown);
+        }
+    }
+
+    #[test]
+    fn names_that_look_alike_look_the_same_at_a_glance() {
+        for (one, other, same) in [
+            ("oda.brandt", "0da.brandt", true),
+            ("oda.brandt", "oda-brandt", true),
+            ("ines.kowal", "lnes.kowa1", true),
+            ("tomas", "tornas", true),
+            ("оda", "oda", true),
+            ("oda.brandt", "ola.brandt", false),
+        ] {
+            assert_eq!(glance(one) == glance(other), same, "{one} and {other}");
+        }
     }
 }

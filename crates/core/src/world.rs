@@ -9,7 +9,7 @@ use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId,
     DutyKind, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right,
     Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally,
-    Target, Terms, TermsId, text::Digest,
+    Target, Terms, TermsId, glance, text::Digest,
 };
 
 /// How deep groups may nest.
@@ -237,6 +237,21 @@ impl World {
         self.subjects.values().find(|subject| self.is_text(subject.name, name))
     }
 
+    /// Names of others that look like this one's at a glance.
+    #[must_use]
+    pub fn alike(&self, id: SubjectId) -> Vec<String> {
+        let Some(own) = self.subjects.get(&id) else { return Vec::new() };
+        let looks = [glance(&self.text(own.name)), glance(&self.text(own.about))];
+        let is_alike = |other: &&Subject| {
+            self.human(other.id) != self.human(id)
+                && [other.name, other.about]
+                    .iter()
+                    .map(|text| glance(&self.text(*text)))
+                    .any(|look| !look.is_empty() && looks.contains(&look))
+        };
+        self.subjects.values().filter(is_alike).map(|other| self.text(other.name)).collect()
+    }
+
     /// The first sign-in of the human behind a subject.
     #[must_use]
     pub fn human(&self, id: SubjectId) -> SubjectId {
@@ -264,20 +279,34 @@ impl World {
         self.duties.values().filter(rules).flat_map(people).filter(|(_, who)| !self.is_suspended(*who))
     }
 
-    /// Whether `member` is `of`, or a member of it through any number of groups.
+    /// Whether `member` is `of`, or a member of it through any number of groups, none of them suspended.
     #[must_use]
     pub fn belongs_to(&self, member: SubjectId, of: SubjectId) -> bool {
-        self.belongs_within(member, of, GROUP_DEPTH)
+        member == of || self.groups_from(of, |group| !group.suspended).any(|group| group.members.contains(&member))
     }
 
-    fn belongs_within(&self, member: SubjectId, of: SubjectId, depth: usize) -> bool {
-        if member == of {
-            return true;
-        }
-        depth > 0
-            && self.subjects.get(&of).is_some_and(|group| {
-                !group.suspended && group.members.iter().any(|id| self.belongs_within(member, *id, depth - 1))
-            })
+    /// Whether `member` lies below `of`, suspended or not: what the groups are built like, not what they give.
+    pub(crate) fn hangs_below(&self, member: SubjectId, of: SubjectId) -> bool {
+        member == of || self.groups_from(of, |_| true).any(|group| group.members.contains(&member))
+    }
+
+    /// A group and those below it that `opens` lets through; each once, whatever circles they form.
+    fn groups_from<'w>(
+        &'w self,
+        top: SubjectId,
+        opens: impl Fn(&Subject) -> bool + 'w,
+    ) -> impl Iterator<Item = &'w Subject> {
+        let (mut seen, mut open) = (BTreeSet::from([top]), vec![top]);
+        std::iter::from_fn(move || {
+            loop {
+                let group = self.subjects.get(&open.pop()?).filter(|one| one.kind == SubjectKind::Group && opens(one));
+                if let Some(group) = group {
+                    let nested = group.members.iter().copied().filter(|member| self.groups.contains(member));
+                    open.extend(nested.filter(|member| seen.insert(*member)));
+                    return Some(group);
+                }
+            }
+        })
     }
 
     /// What a subject may ask for, itself or through a group, at whatever time.
@@ -294,29 +323,69 @@ impl World {
     /// The people who are `id` or belong to it.
     #[must_use]
     pub fn people_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
-        let mut people = BTreeSet::new();
-        let mut open = vec![(id, GROUP_DEPTH)];
-        while let Some((id, depth)) = open.pop() {
-            match self.subjects.get(&id) {
-                Some(subject) if subject.kind == SubjectKind::Group && !subject.suspended && depth > 0 => {
-                    open.extend(subject.members.iter().map(|member| (*member, depth - 1)));
-                }
-                Some(subject) if subject.kind == SubjectKind::Person => {
-                    people.insert(subject.id);
-                }
-                _ => {}
-            }
-        }
-        people
+        self.people_of(id, |group| !group.suspended)
     }
 
-    /// How many levels of groups hang below `id`; 0 for a person.
-    #[must_use]
-    pub fn group_height(&self, id: SubjectId) -> usize {
-        let Some(subject) = self.subjects.get(&id).filter(|subject| subject.kind == SubjectKind::Group) else {
-            return 0;
+    /// The people who are `id` or would belong to it if nothing was suspended: whoever touches a group touches all of them.
+    pub(crate) fn everybody_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
+        self.people_of(id, |_| true)
+    }
+
+    fn people_of(&self, id: SubjectId, opens: impl Fn(&Subject) -> bool) -> BTreeSet<SubjectId> {
+        let members = self.groups_from(id, opens).flat_map(|group| group.members.iter().copied());
+        let is_person =
+            |id: &SubjectId| self.subjects.get(id).is_some_and(|subject| subject.kind == SubjectKind::Person);
+        std::iter::once(id).chain(members).filter(is_person).collect()
+    }
+
+    /// How many levels of groups hang below `id`; 0 for a person, and no more than may nest where they form a circle.
+    pub(crate) fn group_height(&self, id: SubjectId) -> usize {
+        let groups_in = |level: &BTreeSet<SubjectId>| -> Vec<&Subject> {
+            level.iter().filter(|id| self.groups.contains(id)).filter_map(|id| self.subjects.get(id)).collect()
         };
-        1 + subject.members.iter().map(|member| self.group_height(*member)).max().unwrap_or(0)
+        let mut level = BTreeSet::from([id]);
+        (0..GROUP_DEPTH)
+            .find(|_| {
+                let groups = groups_in(&level);
+                level = groups.iter().flat_map(|group| group.members.iter().copied()).collect();
+                groups.is_empty()
+            })
+            .unwrap_or(GROUP_DEPTH)
+    }
+
+    /// How many levels of groups lie above `id`; no more than may nest.
+    pub(crate) fn group_depth(&self, id: SubjectId) -> usize {
+        let mut level = BTreeSet::from([id]);
+        (0..GROUP_DEPTH)
+            .find(|_| {
+                let above = |group: &&SubjectId| {
+                    self.subjects.get(group).is_some_and(|group| group.members.iter().any(|one| level.contains(one)))
+                };
+                level = self.groups.iter().filter(above).copied().collect();
+                level.is_empty()
+            })
+            .unwrap_or(GROUP_DEPTH)
+    }
+
+    /// The World as far as terms and what they demand are worked out from it, to try a change on.
+    pub(crate) fn tried(&self, put: &[Row], cut: &[Key]) -> Self {
+        let mut tried = Self {
+            subjects: self.subjects.clone(),
+            hands: self.hands.clone(),
+            scopes: self.scopes.clone(),
+            targets: self.targets.clone(),
+            roles: self.roles.clone(),
+            duties: self.duties.clone(),
+            eligibilities: self.eligibilities.clone(),
+            terms: self.terms.clone(),
+            root: self.root,
+            eligible: self.eligible.clone(),
+            groups: self.groups.clone(),
+            ..Self::default()
+        };
+        cut.iter().for_each(|key| tried.cut(key));
+        put.iter().for_each(|row| tried.put(row.clone()));
+        tried
     }
 
     /// The scopes from `scope` up to the root, itself first.
@@ -458,23 +527,24 @@ impl World {
     #[must_use]
     pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
         use crate::AlarmKind::{
-            ClockStep, ConversionStopped, ImportHeld, LoginKept, Missing, NewPower, Recovered, SealedUsed, Skew, Stray,
-            SurveyHeld, TakeLate,
+            ClockStep, ConversionStopped, EndHindered, HandedOn, ImportHeld, LedgerDiffers, LogUnread, LoginKept,
+            Missing, NewPower, Recovered, SealedUsed, Skew, Stray, SurveyHeld, TakeLate,
         };
         match about {
-            TakeLate { grant } | Missing { grant } | LoginKept { grant } => {
+            TakeLate { grant } | Missing { grant } | LoginKept { grant } | EndHindered { grant } => {
                 self.grants.get(grant).map(|grant| grant.right.scope)
             }
             Stray { target }
             | SurveyHeld { target }
             | ImportHeld { target }
             | SealedUsed { target, .. }
+            | LogUnread { target, .. }
             | Skew { target, .. } => Some(*target),
             ConversionStopped { conversion } => {
                 self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
             }
             NewPower { drift } => self.drifts.get(drift).map(|drift| drift.target),
-            ClockStep { .. } | Recovered { .. } => None,
+            ClockStep { .. } | LedgerDiffers { .. } | Recovered { .. } | HandedOn { .. } => None,
         }
     }
 

@@ -31,7 +31,14 @@ pub(super) fn answered(draft: &mut Draft<'_>, id: ElevationId, saying: &Saying<'
         if saying.verdict == Verdict::No {
             return Err(Refusal::invalid("a no leaves nothing; say yes to less, or no"));
         }
+        let before = elevation.start;
         narrow(draft, &mut elevation, less)?;
+        if elevation.start != before
+            && let Some(stage) = elevation.stages.last_mut()
+        {
+            // At another time it is another thing: whoever said yes to the first looks at it anew.
+            stage.answers.retain(|answer| answer.verdict == Verdict::No);
+        }
     }
     let reason = said.map(|text| draft.text(text));
     let Some(stage) = elevation.stages.last_mut() else {

@@ -2,11 +2,12 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, asks::WAITING_MOST, checked_text, count, ensure_fresh};
+use super::{Draft, asks::WAITING_MOST, checked_text, count, ensure_fresh, letters};
 use crate::{
     Actor, Answer, Appointment, AppointmentId, AppointmentState, Command, Digest, Eligibility, EligibilityId, Key,
     Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, SubjectId, SubjectKind, Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
+    influence::is_touched,
     moment,
 };
 
@@ -39,6 +40,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             if held.paused.is_none() {
                 return Err(Refusal::conflict(format!("{eligibility} is not suspended")));
             }
+            ensure_is_not_own(draft, &held)?;
             let what = What::EligibilityResumed { eligibility: held.id, subject: held.subject, right: held.right };
             draft.fact(what, vec![Row::Eligibility(Eligibility { paused: None, ..held })]);
             Ok(())
@@ -73,6 +75,25 @@ struct Wish<'a> {
 fn known(draft: &Draft<'_>, id: EligibilityId) -> Result<Eligibility, Refusal> {
     let unknown = || Refusal::unknown("eligibility", id, "`tempestas eligible --all` lists them");
     draft.world.eligibilities.get(&id).cloned().ok_or_else(unknown)
+}
+
+/// Refuses to resume what gives power to the caller: who suspended it meant them. Of somebody who is the caller's hand, where
+/// making them eligible would ask others.
+fn ensure_is_not_own(draft: &Draft<'_>, held: &Eligibility) -> Result<(), Refusal> {
+    let Some(me) = draft.context.caller.subject() else { return Ok(()) };
+    let (world, now) = (draft.world, draft.now());
+    let gains = world.everybody_in(held.subject);
+    let suspended_it = held.paused.is_some_and(|pause| pause.by.is_some_and(|by| world.human(by) == world.human(me)));
+    let is_own = |who: &SubjectId| world.human(*who) == world.human(me) && !suspended_it;
+    let is_hand = gains.iter().any(|who| is_touched(world, *who, me, now));
+    let asks =
+        || making(world, Some(me), held.subject, &[held.right], false, now).map_or(true, |made| made.stage.is_some());
+    if gains.iter().any(is_own) || is_hand && asks() {
+        return Err(Refusal::not_allowed(
+            "nobody resumes an eligibility of their own, nor of somebody whose standing they had a hand in within a day; another administrator can",
+        ));
+    }
+    Ok(())
 }
 
 fn known_subject(draft: &Draft<'_>, id: SubjectId) -> Result<(), Refusal> {
@@ -183,7 +204,7 @@ fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), R
         ensure_lasts(world, longest, wish.from.max(now), wish.until)?;
     }
     let said = wish.reason.as_ref().filter(|text| !text.0.is_empty());
-    let letters = said.map_or(0, |text| text.0.chars().count());
+    let letters = said.map_or(0, |text| letters(&text.0));
     if let ReasonRule::Required { at_least } = demanded.reason
         && letters < usize::from(at_least.max(1))
     {
@@ -292,9 +313,15 @@ fn answer(
     if appointment.digest() != shown {
         return Err(Refusal::Changed(format!("{id} is not what you looked at")));
     }
-    // Fixed when it was wished, and only shrinking: whoever may not say yes by now is out.
-    let free = making(world, appointment.by, appointment.subject, &appointment.rights, true, now)?.stage;
+    // Fixed when it was wished, and only shrinking: whoever may not say yes by now is out, and what the terms have come to
+    // demand since is demanded.
+    let now_demanded = making(world, appointment.by, appointment.subject, &appointment.rights, true, now)?;
+    let free = now_demanded.stage.as_ref();
     let is_free = free.is_some_and(|stage| stage.approvers.contains(&me));
+    if let (Some(stage), Some(free)) = (appointment.stage.as_mut(), free) {
+        stage.yes = stage.yes.max(free.yes);
+        stage.no = stage.no.min(free.no);
+    }
     let Some(stage) = appointment.stage.as_mut().filter(|stage| is_free && stage.approvers.contains(&me)) else {
         return Err(Refusal::not_allowed(format!(
             "you may not answer {id}: only whoever was named when it was wished may, and nobody who profits by it"
@@ -322,7 +349,10 @@ fn answer(
     if refused {
         settle(draft, appointment, AppointmentState::Refused);
     } else if granted {
-        if appointment.until.is_some_and(|until| until <= now) {
+        let lasts = now_demanded
+            .longest
+            .map_or(Ok(()), |longest| ensure_lasts(world, longest, appointment.from.max(now), appointment.until));
+        if lasts.is_err() || appointment.until.is_some_and(|until| until <= now) {
             settle(draft, appointment, AppointmentState::Unanswered);
         } else {
             make(draft, appointment);

@@ -1,19 +1,25 @@
 //! Asking, answering, withdrawing, beginning; and the step from all-said-yes to opening.
 
-use jiff::Timestamp;
+use std::collections::BTreeSet;
+
+use jiff::{SignedDuration, Timestamp};
 
 use super::{
     Draft,
     answers::{Saying, answered},
-    checked_text, ensure_fresh, shortened,
+    checked_line, checked_text, ensure_fresh, letters, shortened,
 };
 use crate::{
     Approval, Command, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, ReasonRule, Refusal, Right, Row,
-    Said, ScopeId, Seconds, Seen, Stage, StartChoice, SubjectId, TicketRule, Verdict, What, demand_for, later,
+    Said, ScopeId, Seconds, Seen, Stage, StartChoice, SubjectId, TicketRule, Verdict, What, World, demand_for, later,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
 pub(super) const WAITING_MOST: usize = 10;
+/// How many elevations of one person on one target may be open at a time.
+const OPEN_MOST: usize = 10;
+/// How many asks one person may make in a minute, whatever becomes of them.
+const ASKS_A_MINUTE: usize = 100;
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -85,7 +91,7 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
     checked_start(now, &demand.terms.starts, ask.start)?;
     checked_words(&demand, ask)?;
     ensure_has_account(draft, me, ask.right)?;
-    ensure_not_too_many(draft, me)?;
+    ensure_not_too_many(draft, me, ask.right)?;
     ensure_fresh(&draft.context.caller, demand.terms.assurance, now)?;
 
     let id = ElevationId(draft.counters.next_elevation);
@@ -135,7 +141,25 @@ fn ensure_has_account(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<
     Ok(())
 }
 
-fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId) -> Result<(), Refusal> {
+/// Refuses what would let one person take a target, the approvers or the writer from everybody else.
+fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<(), Refusal> {
+    let (world, me_human) = (draft.world, draft.world.human(me));
+    let target = world.target_of(right.scope).map(|target| target.scope);
+    let open = || world.active.iter().filter_map(|id| world.elevations.get(id));
+    let here = open()
+        .filter(|one| world.human(one.asker) == me_human && !one.is_before_opening())
+        .filter(|one| world.target_of(one.right.scope).map(|target| target.scope) == target)
+        .count();
+    if here >= OPEN_MOST {
+        return Err(Refusal::Limit(format!(
+            "you have {here} elevations open on that system, and {OPEN_MOST} is the most; give one back first: `tempestas grants`"
+        )));
+    }
+    let a_minute_ago = draft.now().checked_sub(SignedDuration::from_mins(1)).unwrap_or(Timestamp::MIN);
+    let lately = world.elevations.values().rev().take_while(|one| one.asked_at > a_minute_ago);
+    if lately.filter(|one| world.human(one.asker) == me_human).count() >= ASKS_A_MINUTE {
+        return Err(Refusal::Limit(format!("you asked {ASKS_A_MINUTE} times within a minute; wait for the next")));
+    }
     let waiting = draft
         .world
         .active
@@ -224,10 +248,10 @@ fn checked_words(demand: &Demand, ask: &Ask<'_>) -> Result<(), Refusal> {
         checked_text("reason", &Said(text.clone()), 2000)?;
     }
     if let ReasonRule::Required { at_least } = demand.terms.reason {
-        let letters = reason.as_ref().map_or(0, |text| text.chars().count());
+        let letters = reason.as_deref().map_or(0, letters);
         if letters < usize::from(at_least.max(1)) {
             return Err(Refusal::invalid(format!(
-                "a reason of at least {} letters is required, and yours has {letters}; say what you are going to do",
+                "a reason of at least {} letters is required, and yours has {letters} letters and digits; say what you are going to do",
                 at_least.max(1)
             )));
         }
@@ -242,7 +266,7 @@ fn checked_words(demand: &Demand, ask: &Ask<'_>) -> Result<(), Refusal> {
             pattern.as_ref().map_or_else(String::new, |pattern| format!(", of the form {pattern}"))
         ))),
         (rule, Some(text)) => {
-            checked_text("ticket", &Said(text.clone()), 100)?;
+            checked_line("ticket", &Said(text.clone()), 100)?;
             if rule.fits(text) {
                 return Ok(());
             }
@@ -293,9 +317,18 @@ pub(super) fn open(draft: &mut Draft<'_>, mut elevation: Elevation) {
     }
     let demand = match demand_for(draft.world, elevation.asker, elevation.right, now) {
         Ok(demand) => demand,
-        Err(refusal) => return never_begun(draft, elevation, End::Failed, Some(refusal.to_string())),
+        // Not its words, which may be somebody's: a fact holds no private text.
+        Err(refusal) => {
+            let why = format!("it may not be opened any more ({}); asking again says why", refusal.code());
+            return never_begun(draft, elevation, End::Failed, Some(why));
+        }
     };
-    if let Some(why) = needs_another_yes(draft, &elevation, &demand) {
+    let moved = is_on_another_account(draft.world, &elevation.demand, &demand);
+    if moved && demand.terms.approval == Approval::None {
+        return never_begun(draft, elevation, End::Failed, Some(MOVED.to_owned()));
+    }
+    let moved = moved.then(|| MOVED.to_owned());
+    if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
     elevation.duration = elevation.duration.min(demand.terms.longest);
@@ -354,16 +387,32 @@ fn new_grant(
     }
 }
 
-/// Why what was answered isn't enough any more, if it isn't.
+/// Why an ask goes back that was for another account.
+const MOVED: &str = "it would be put on another account than when it was asked for";
+
+/// Whether a right would be put on another account than the one that was looked at.
+fn is_on_another_account(world: &World, asked: &Demand, now: &Demand) -> bool {
+    match (asked.account, now.account) {
+        (Some(asked), Some(now)) => asked != now && world.text(asked) != world.text(now),
+        // Asked before demands said so.
+        (None, _) => false,
+        (Some(_), None) => true,
+    }
+}
+
+/// Why what was answered isn't enough any more, if it isn't. Counted are humans who answered what is asked now.
 fn needs_another_yes(draft: &Draft<'_>, elevation: &Elevation, now: &Demand) -> Option<String> {
     let Approval::Stage { yes, .. } = &now.terms.approval else { return None };
     let frozen = &elevation.demand;
     let said_yes = elevation
         .stages
-        .iter()
+        .last()
+        .into_iter()
         .flat_map(|stage| &stage.answers)
         .filter(|answer| answer.verdict == Verdict::Yes && now.approvers.contains(&answer.by))
-        .count();
+        .map(|answer| draft.world.human(answer.by))
+        .collect::<BTreeSet<_>>()
+        .len();
     if now.weight > frozen.weight || now.permits != frozen.permits {
         return Some(format!(
             "the role {} permits something else than when it was asked for",

@@ -4,10 +4,12 @@ use jiff::Timestamp;
 
 use super::{Draft, appointments, count, house};
 use crate::{
-    AlarmKind, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState, Key, Kind,
-    PlanItem, Refusal, Row, StandingId, WavePlan, What,
-    appointment::{ensure_lasts, longest_eligibility},
-    moment, plan_conversion,
+    Act, AlarmKind, Approval, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState,
+    Key, Kind, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
+    appointment::{ensure_lasts, longest_eligibility, making},
+    effective_terms,
+    influence::{HAND_LASTS, is_touched},
+    later, moment, plan_conversion,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -43,6 +45,7 @@ fn convert(
         return Err(Refusal::invalid("the eligibilities would be over already; give a later end"));
     }
     ensure_not_too_long(draft, &plan.items, until)?;
+    ensure_no_own_gain(draft, by, &plan.items)?;
     waves.check(chosen)?;
     // A right that is being taken away by another conversion isn't taken twice.
     let taken_by = |planned: &PlanItem| Some((planned.standing, under_way(draft, planned.standing)?));
@@ -86,6 +89,54 @@ fn ensure_not_too_long(draft: &Draft<'_>, items: &[PlanItem], until: Option<Time
         let Some(right) = draft.world.standing.get(&planned.standing).map(|held| held.right) else { continue };
         let Some(longest) = longest_eligibility(draft.world, planned.holder, right) else { continue };
         ensure_lasts(draft.world, (longest, right), draft.now(), until)?;
+    }
+    Ok(())
+}
+
+/// Refuses to make the caller, or somebody who is their hand, eligible on the caller's own word, where the terms demand
+/// another's: an account that nobody owned could be said to be theirs, and its rights converted to them.
+fn ensure_no_own_gain(draft: &Draft<'_>, by: SubjectId, items: &[PlanItem]) -> Result<(), Refusal> {
+    let (world, now) = (draft.world, draft.now());
+    for planned in items {
+        let Some(held) = world.standing.get(&planned.standing) else { continue };
+        let is_own = world.human(planned.holder) == world.human(by)
+            || is_touched(world, planned.holder, by, now)
+            || said_lately(draft, by, planned.holder, held.target);
+        if is_own && making(world, Some(by), planned.holder, &[held.right], false, now)?.stage.is_some() {
+            return Err(Refusal::not_allowed(format!(
+                "{} would make {} eligible for {} on your word alone, and the terms demand a yes for that; another administrator \
+                 converts it, or have them made eligible first",
+                planned.standing,
+                world.subject_name(planned.holder),
+                world.right_name(held.right)
+            )));
+        }
+    }
+    Ok(())
+}
+
+/// Whether `me` said within a day whose account that is.
+fn said_lately(draft: &Draft<'_>, me: SubjectId, owner: SubjectId, target: ScopeId) -> bool {
+    let (world, now) = (draft.world, draft.now());
+    world.accounts.values().any(|account| {
+        account.subject == owner
+            && account.target == target
+            && account.set_at.is_some_and(|at| later(at, HAND_LASTS) > now)
+            && account.set_by.is_some_and(|who| world.human(who) == world.human(me))
+    })
+}
+
+/// Refuses to give the caller a standing right back on their own word, where elevating to it would demand another's.
+pub(super) fn ensure_no_own_return(draft: &Draft<'_>, me: SubjectId, held: &crate::Standing) -> Result<(), Refusal> {
+    let world = draft.world;
+    let Some(owner) = world.holder_of(held.target, held.account) else { return Ok(()) };
+    let is_own = world.human(owner) == world.human(me);
+    if is_own && effective_terms(world, Act::Elevate, held.right, owner).approval != Approval::None {
+        return Err(Refusal::not_allowed(format!(
+            "{} would hold {} again on your word alone, and the terms demand a yes of others to elevate to it; another administrator does this",
+            world.subject_name(owner),
+            world.right_name(held.right)
+        )));
     }
     Ok(())
 }
@@ -160,9 +211,13 @@ fn known(draft: &Draft<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
 }
 
 fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
-    draft.person()?;
+    let me = draft.person()?;
     let mut conversion = known(draft, id)?;
     administers(draft, &conversion)?;
+    let comes_back = |item: &&Item| !matches!(item.state, ItemState::Waiting | ItemState::Taking);
+    for item in conversion.items.iter().filter(comes_back) {
+        ensure_no_own_return(draft, me, &item.standing)?;
+    }
     if let Some(at) = conversion.undone_at {
         return Err(Refusal::conflict(format!("{id} was undone at {}", moment(at))));
     }

@@ -4,10 +4,10 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use super::{Draft, checked_text, house};
+use super::{Draft, checked_text, conversions, house};
 use crate::{
     AlarmKind, Command, Connector, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState,
-    Refusal, Row, Said, Seconds, Standing, WavePlan, Weight, What, World, caution::came_back,
+    Refusal, Row, Said, Seconds, Standing, SubjectId, WavePlan, Weight, What, World, caution::came_back,
     conversion::ensure_holders_stay, later,
 };
 
@@ -19,6 +19,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         Command::AdoptDrift { drift } => {
             let by = draft.person()?;
             let drift = pending(draft, *drift)?;
+            ensure_is_not_own(draft, by, &drift)?;
             let at = draft.now();
             settle(draft, drift, DriftState::Adopted { by, at });
             Ok(())
@@ -40,6 +41,19 @@ fn pending(draft: &Draft<'_>, id: DriftId) -> Result<Drift, Refusal> {
     Ok(drift.clone())
 }
 
+/// Nobody settles what is about themselves.
+fn ensure_is_not_own(draft: &Draft<'_>, me: SubjectId, drift: &Drift) -> Result<(), Refusal> {
+    let world = draft.world;
+    let owner = world.holder_of(drift.target, drift.standing.account);
+    if owner.is_some_and(|owner| world.human(owner) == world.human(me)) {
+        return Err(Refusal::not_allowed(format!(
+            "{} is about a right of your own; another administrator decides it",
+            drift.id
+        )));
+    }
+    Ok(())
+}
+
 pub(super) fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
     let id = drift.id;
     let what = match &state {
@@ -59,6 +73,7 @@ pub(super) fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
 fn ignore(draft: &mut Draft<'_>, id: DriftId, reason: &Said, until: Timestamp) -> Result<(), Refusal> {
     let by = draft.person()?;
     let drift = pending(draft, id)?;
+    ensure_is_not_own(draft, by, &drift)?;
     if reason.0.is_empty() {
         return Err(Refusal::invalid("a reason is needed, which whoever looks later will read: `--reason`"));
     }
@@ -76,6 +91,10 @@ fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
     let by = draft.person()?;
     let drift = pending(draft, id)?;
     let state = if drift.kind == DriftKind::Lost { ItemState::Restoring } else { ItemState::Taking };
+    if state == ItemState::Restoring {
+        ensure_is_not_own(draft, by, &drift)?;
+        conversions::ensure_no_own_return(draft, by, &drift.standing)?;
+    }
     if drift.standing.handle.is_none() {
         return Err(Refusal::conflict(format!(
             "this right is held only through {}; put that back instead",
@@ -117,8 +136,9 @@ pub(super) struct Sighted {
     pub(super) weight: Weight,
 }
 
-/// What one survey saw appear on a target that had been surveyed before, and what it saw gone.
-pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted>, mut vanished: Vec<Standing>) {
+/// What one survey saw appear on a target that had been surveyed before, and what it saw gone. Where a person looked and had
+/// it taken in, what is gone is what they looked at; what appeared is news all the same.
+pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted>, mut vanished: Vec<Standing>, accepted: bool) {
     let world = draft.world;
     // Held as before, only by another line or posting: after an undo it is a new one.
     appeared.retain(|one| {
@@ -148,7 +168,7 @@ pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted>, mut vanish
     for standing in vanished {
         let account = world.text(standing.account);
         let as_before = over(draft, |drift| drift.kind != DriftKind::Lost && drift.is_of(world, &standing, &account));
-        if !as_before && standing.handle.is_some() {
+        if !as_before && !accepted && standing.handle.is_some() {
             let weight = world.roles.get(&standing.right.role).map_or(Weight::Ordinary, |role| role.weight);
             notice(draft, DriftKind::Lost, standing, weight);
         }

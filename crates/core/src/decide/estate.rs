@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use super::{Draft, appointments, checked_name, checked_text, drifts, house};
 use crate::{
-    Command, Connector, DriftState, Hand, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Target,
-    What, World, terms::check_label,
+    Command, Connector, DriftState, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Target, What,
+    World, terms::check_label,
 };
 
 /// Most labels of a target.
@@ -19,7 +19,11 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             draft.fact(What::FolderAdded { scope: scope.id }, vec![Row::Scope(scope)]);
         }
         Command::AddTarget { parent, name, connector, emergency_least, alarm_after } => {
-            draft.administrator(*parent)?;
+            // A description chooses what is called, and what runs, with the power of the service itself.
+            match connector {
+                Connector::Described { .. } => drop(draft.root_administrator()?),
+                _ => draft.administrator(*parent)?,
+            }
             let scope = new_scope(draft, *parent, name, ScopeKind::Target)?;
             let target = Target {
                 scope: scope.id,
@@ -45,6 +49,8 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
             row.alarm_after = alarm_after.unwrap_or(row.alarm_after);
             if let Some(host) = runs_on {
+                // What runs on what says who reaches whom: it is as much about the one as about the other.
+                host.map_or(Ok(()), |host| draft.administrator(host))?;
                 row.runs_on = host_of(draft, *target, *host)?;
             }
             if let Some(wanted) = own_login {
@@ -55,30 +61,23 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 };
                 *own_login = *wanted;
             }
-            let mut put = Vec::new();
             if let Some(wanted) = labels {
                 if wanted.len() > LABELS_MOST {
                     return Err(Refusal::Limit(format!("a target has at most {LABELS_MOST} labels")));
                 }
                 wanted.iter().try_for_each(|(name, value)| check_label(name, value))?;
-                if row.labels != *wanted {
-                    put.extend(own_hand(draft));
-                }
                 row.labels.clone_from(wanted);
             }
-            put.push(Row::Target(row));
+            let mut put = vec![Row::Target(row)];
+            // Other terms may hold by other labels, and by another way of giving.
+            let by_label: Vec<_> = draft.world.terms.values().filter(|rule| !rule.labels.is_empty()).collect();
+            put.extend(draft.own_hand_if_less(&put, &[], &by_label));
             draft.fact(What::TargetSet { scope: *target }, put);
         }
         Command::EndTarget { target, reason } => end_target(draft, *target, reason)?,
         _ => {}
     }
     Ok(())
-}
-
-/// Other terms may hold by other labels: whoever changes those has a hand in their own asks (rule 10).
-fn own_hand(draft: &Draft<'_>) -> Option<Row> {
-    let by = draft.context.caller.subject();
-    by.map(|me| Row::Hand(Hand { by, touched: me, at: draft.now() }))
 }
 
 /// Lets a target go, with everything that only meant something while it was looked after.
@@ -93,7 +92,8 @@ fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), R
     let world = draft.world;
     ensure_nothing_hangs_on(world, id)?;
     // Taken in again it would have no labels.
-    let mut put: Vec<Row> = if target.labels.is_empty() { Vec::new() } else { own_hand(draft).into_iter().collect() };
+    let hand = draft.context.caller.subject().filter(|_| !target.labels.is_empty()).map(|me| draft.own_hand(me));
+    let mut put: Vec<Row> = hand.into_iter().collect();
     let mut cut = vec![Row::Target(target).key()];
     put.extend(world.scopes.get(&id).map(|scope| Row::Scope(Scope { kind: ScopeKind::Gone, ..scope.clone() })));
     let roles = world.roles.values().filter(|role| role.target == id && !role.gone);

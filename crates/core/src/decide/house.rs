@@ -123,8 +123,10 @@ pub(super) fn raise(draft: &mut Draft<'_>, about: AlarmKind) {
 /// Two alarms of one cause, whatever the figures in them.
 fn same_cause(known: &AlarmKind, about: &AlarmKind) -> bool {
     match (known, about) {
-        (AlarmKind::Skew { target: a, .. }, AlarmKind::Skew { target: b, .. }) => a == b,
-        (AlarmKind::ClockStep { .. }, AlarmKind::ClockStep { .. }) => true,
+        (AlarmKind::Skew { target: a, .. }, AlarmKind::Skew { target: b, .. })
+        | (AlarmKind::LogUnread { target: a, .. }, AlarmKind::LogUnread { target: b, .. }) => a == b,
+        (AlarmKind::ClockStep { .. }, AlarmKind::ClockStep { .. })
+        | (AlarmKind::LedgerDiffers { .. }, AlarmKind::LedgerDiffers { .. }) => true,
         (known, about) => known == about,
     }
 }
@@ -150,10 +152,19 @@ fn settle(draft: &mut Draft<'_>, id: AlarmId) -> Result<(), Refusal> {
         AlarmKind::ClockStep { .. }
         | AlarmKind::Recovered { .. }
         | AlarmKind::Missing { .. }
+        | AlarmKind::LedgerDiffers { .. }
+        | AlarmKind::EndHindered { .. }
         | AlarmKind::LoginKept { .. } => {
             draft.root_administrator()?;
         }
-        AlarmKind::SealedUsed { target, .. } => draft.administrator(*target)?,
+        AlarmKind::HandedOn { by, hand } => {
+            draft.root_administrator()?;
+            let human = draft.context.caller.subject().map(|me| draft.world.human(me));
+            if [*by, *hand].map(|one| Some(draft.world.human(one))).contains(&human) {
+                return Err(Refusal::not_allowed("this is about you; another administrator settles it"));
+            }
+        }
+        AlarmKind::SealedUsed { target, .. } | AlarmKind::LogUnread { target, .. } => draft.administrator(*target)?,
         AlarmKind::Skew { .. } if draft.context.caller.actor == Actor::Keeper => {}
         about => {
             return Err(Refusal::conflict(format!(

@@ -18,7 +18,8 @@ use jiff::Timestamp;
 
 use crate::{
     Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id,
-    Key, Kind, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, Tally, What, World,
+    Key, Kind, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, Tally, Terms, What, World,
+    influence::lets_through_with_less, is_deceptive,
 };
 
 /// How fresh an administrator's proof must be for changing who may do what.
@@ -60,7 +61,9 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::RecordSurvey { target, digest, survey, accepted } => {
             surveys::record(&mut draft, *target, *digest, survey, *accepted)?;
         }
-        Command::SealedUsed { target, account, at } => surveys::sealed_used(&mut draft, *target, account, *at)?,
+        Command::SealedUsed { target, account, at, claimed } => {
+            surveys::sealed_used(&mut draft, *target, account, *at, *claimed)?;
+        }
         Command::RecordSearch { target, marked } => surveys::searched(&mut draft, *target, marked)?,
         Command::StrayEnded { target, name } => surveys::stray_ended(&mut draft, *target, name)?,
         Command::SetSource { .. } | Command::EndSource { .. } | Command::RecordImport { .. } => {
@@ -78,6 +81,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::AnswerAppointment { .. }
         | Command::EndAppointment { .. } => appointments::decide(&mut draft, command)?,
         Command::SetTerms { .. }
+        | Command::ChangeTerms { .. }
         | Command::SuspendTerms { .. }
         | Command::ResumeTerms { .. }
         | Command::EndTerms { .. } => terms::decide(&mut draft, command)?,
@@ -112,11 +116,17 @@ pub fn ensure_administrator(world: &World, caller: &Caller, scope: ScopeId, now:
         Actor::Subject(person) if Sight::is_administrator(world, person, scope) => {
             ensure_fresh(caller, ADMINISTRATOR_PROOF, now)
         }
-        Actor::Subject(_) => Err(Refusal::not_allowed(format!(
-            "only an administrator of {} may do this; `tempestas me` shows your duties",
-            world.path(scope)
-        ))),
+        Actor::Subject(_) => Err(not_administrator(world, scope)),
     }
+}
+
+/// How somebody is refused who is no administrator of a scope.
+#[must_use]
+pub fn not_administrator(world: &World, scope: ScopeId) -> Refusal {
+    Refusal::not_allowed(format!(
+        "only an administrator of {} may do this; `tempestas me` shows your duties",
+        world.path(scope)
+    ))
 }
 
 /// Refuses a caller whose last proof is older than `max_age`.
@@ -233,6 +243,23 @@ impl<'w> Draft<'w> {
             .collect()
     }
 
+    /// Records that the caller let somebody through with less, where these rows would do that under any of `rules`: for
+    /// whoever did it, nothing opens without a yes for a day. Judged by what holds before and after.
+    fn own_hand_if_less(&self, put: &[Row], cut: &[Key], rules: &[&Terms]) -> Option<Row> {
+        let me = self.context.caller.subject()?;
+        let after = self.world.tried(put, cut);
+        lets_through_with_less(self.world, &after, rules, me).then(|| self.own_hand(me))
+    }
+
+    /// Every rule that goes by who asks: what a change to a group may move somebody into or out of.
+    fn rules_by_asker(&self) -> Vec<&'w Terms> {
+        self.world.terms.values().filter(|rule| rule.asker.is_some()).collect()
+    }
+
+    fn own_hand(&self, me: SubjectId) -> Row {
+        Row::Hand(Hand { by: Some(me), touched: me, at: self.now() })
+    }
+
     fn fact(&mut self, what: What, put: Vec<Row>) {
         self.fact_cutting(what, put, Vec::new());
     }
@@ -305,10 +332,25 @@ fn checked_text(what: &str, text: &Said, most: usize) -> Result<(), Refusal> {
             "the {what} has {letters} letters; at most {most} are kept, so say it shorter"
         )));
     }
-    if text.0.chars().any(|c| c.is_control() && c != '\n' && c != '\t') {
-        return Err(Refusal::invalid(format!("the {what} has control characters in it; use plain text")));
+    if text.0.chars().any(|c| is_deceptive(c) && c != '\n' && c != '\t') {
+        return Err(Refusal::invalid(format!(
+            "the {what} has characters in it that are invisible, or turn or steer what is shown; use plain text"
+        )));
     }
     Ok(())
+}
+
+/// Checks a text of one line.
+fn checked_line(what: &str, text: &Said, most: usize) -> Result<(), Refusal> {
+    if text.0.contains(['\n', '\t']) {
+        return Err(Refusal::invalid(format!("the {what} goes over lines; say it in one")));
+    }
+    checked_text(what, text, most)
+}
+
+/// How many letters and digits a text has: what it is counted by where so many are demanded.
+fn letters(text: &str) -> usize {
+    text.chars().filter(|c| c.is_alphanumeric()).count()
 }
 
 fn shortened(text: &str) -> String {

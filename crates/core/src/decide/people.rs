@@ -1,9 +1,12 @@
 //! People, groups, programs; their accounts and duties.
 
-use super::{Draft, checked_name, checked_text, grants};
+use super::{Draft, checked_line, checked_name, grants, house};
 use crate::{
-    Account, Command, Duty, DutyId, DutyKind, Key, Kind, Refusal, Row, Said, ScopeId, Subject, SubjectId, SubjectKind,
-    What, world::GROUP_DEPTH,
+    Account, AlarmKind, Command, Duty, DutyId, DutyKind, Key, Kind, ReasonRule, Refusal, Row, Said, ScopeId, Subject,
+    SubjectId, SubjectKind, What,
+    appointment::{ensure_lasts, making},
+    influence::{gained_by_joining, is_touched, touchers},
+    world::GROUP_DEPTH,
 };
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
@@ -27,7 +30,10 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 )));
             }
             row.members.retain(|id| id != member);
-            draft.fact(What::MemberRemoved { group: *group, member: *member }, vec![Row::Subject(row)]);
+            let mut put = vec![Row::Subject(row)];
+            // Out of a group whose rule demands more, somebody gets through with less.
+            put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+            draft.fact(What::MemberRemoved { group: *group, member: *member }, put);
             Ok(())
         }
         Command::Suspend { subject } => {
@@ -36,9 +42,16 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         }
         Command::Resume { subject } => {
             draft.root_administrator()?;
-            let row = Subject { suspended: false, ..known(draft, *subject)? };
-            let mut put = draft.hands(draft.world.people_in(*subject));
+            let row = known(draft, *subject)?;
+            if !row.suspended {
+                return Err(Refusal::conflict(format!("{} is not suspended", draft.world.subject_name(*subject))));
+            }
+            let row = Subject { suspended: false, ..row };
+            // Whoever is in it, though it was suspended until now.
+            let mut put = draft.hands(draft.world.everybody_in(*subject));
+            ensure_no_gain_unasked(draft, *subject, *subject)?;
             put.push(Row::Subject(row));
+            put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
             draft.fact(What::Resumed { subject: *subject }, put);
             Ok(())
         }
@@ -80,7 +93,22 @@ fn add(
     second_of: Option<SubjectId>,
 ) -> Result<(), Refusal> {
     checked_name("person, group or program", &name.0)?;
-    checked_text("description", about, 200)?;
+    checked_line("description", about, 200)?;
+    // By the full name an approver knows who asks.
+    let same = draft.world.subjects.values().find(|known| {
+        let of_one = Some(known.id) == second_of || known.second_of == second_of && second_of.is_some();
+        kind == SubjectKind::Person
+            && known.kind == kind
+            && !of_one
+            && draft.world.text(known.about).trim() == about.0.trim()
+    });
+    if let Some(same) = same.filter(|_| !about.0.trim().is_empty()) {
+        return Err(Refusal::conflict(format!(
+            "`{}` is the full name of {} already; add what tells them apart",
+            about.0.trim(),
+            draft.world.subject_name(same.id)
+        )));
+    }
     if draft.world.subject_named(&name.0).is_some() {
         return Err(Refusal::conflict(format!("`{}` is taken; choose another name", name.0)));
     }
@@ -115,34 +143,55 @@ fn add_member(draft: &mut Draft<'_>, group: SubjectId, member: SubjectId) -> Res
     if row.members.contains(&member) {
         return Err(Refusal::conflict(format!("{member_name} is in {group_name} already")));
     }
-    if world.belongs_to(group, member) {
+    if world.hangs_below(group, member) {
         return Err(Refusal::conflict(format!(
             "{group_name} belongs to {member_name}; putting it the other way round too would be a circle"
         )));
     }
-    let above = levels_above(draft, group);
-    if above + 1 + world.group_height(member) >= GROUP_DEPTH {
+    if world.group_depth(group) + 1 + world.group_height(member) >= GROUP_DEPTH {
         return Err(Refusal::Limit(format!(
             "groups nest at most {GROUP_DEPTH} deep; {member_name} in {group_name} would be deeper"
         )));
     }
+    ensure_no_gain_unasked(draft, member, group)?;
     row.members.push(member);
-    let mut put = draft.hands(world.people_in(member));
+    let mut put = draft.hands(world.everybody_in(member));
     put.push(Row::Subject(row));
+    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
     draft.fact(What::MemberAdded { group, member }, put);
     Ok(())
 }
 
-/// How many levels of groups lie above one.
-fn levels_above(draft: &Draft<'_>, group: SubjectId) -> usize {
-    draft
-        .world
-        .subjects
-        .values()
-        .filter(|subject| subject.members.contains(&group))
-        .map(|parent| 1 + levels_above(draft, parent.id))
-        .max()
-        .unwrap_or(0)
+/// Refuses to let anybody be eligible through a group for what the terms demand more of than a word of the caller's. Where
+/// a group is resumed, for the caller's own gain alone: what others were given before is theirs again.
+fn ensure_no_gain_unasked(draft: &Draft<'_>, member: SubjectId, group: SubjectId) -> Result<(), Refusal> {
+    let (world, now, by) = (draft.world, draft.now(), draft.context.caller.subject());
+    let resumes = member == group;
+    let gains = |who: SubjectId| {
+        if resumes {
+            let own = by.is_some_and(|by| world.human(by) == world.human(who) || is_touched(world, who, by, now));
+            return if own { gained_by_joining(world, who, group, now) } else { Vec::new() };
+        }
+        gained_by_joining(world, who, group, now)
+    };
+    let whose: Vec<SubjectId> = if resumes { world.everybody_in(group).into_iter().collect() } else { vec![member] };
+    for who in whose {
+        for (right, until) in gains(who) {
+            let demanded = making(world, by, who, &[right], false, now)?;
+            let asks = demanded.stage.is_some() || matches!(demanded.reason, ReasonRule::Required { .. });
+            let lasts = demanded.longest.map_or(Ok(()), |longest| ensure_lasts(world, longest, now, until));
+            if asks || lasts.is_err() {
+                return Err(Refusal::not_allowed(format!(
+                    "through {} {} would be eligible for {}, and the terms demand more for that than this: have them made eligible \
+                     by name first, which asks whom it has to: `tempestas eligible give`",
+                    world.subject_name(group),
+                    world.subject_name(who),
+                    world.right_name(right)
+                )));
+            }
+        }
+    }
+    Ok(())
 }
 
 /// Suspends a subject and ends what it holds or waits for.
@@ -151,7 +200,10 @@ pub(super) fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusa
     if draft.context.caller.subject().is_some_and(|me| draft.world.human(me) == draft.world.human(id)) {
         return Err(Refusal::not_allowed("you can't suspend yourself; another administrator can"));
     }
-    draft.fact(What::Suspended { subject: id }, vec![Row::Subject(row)]);
+    let mut put = vec![Row::Subject(row)];
+    // A rule for a suspended group fits nobody.
+    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+    draft.fact(What::Suspended { subject: id }, put);
     let world = draft.world;
     let held: Vec<_> = world
         .active
@@ -192,7 +244,11 @@ fn set_account(draft: &mut Draft<'_>, subject: SubjectId, target: ScopeId, accou
         )));
     }
     let name = draft.text(account);
-    draft.fact(What::AccountSet { subject, target }, vec![Row::Account(Account { subject, target, name })]);
+    let (set_by, set_at) = (draft.context.caller.subject(), Some(draft.now()));
+    let mut put = vec![Row::Account(Account { subject, target, name, set_by, set_at })];
+    let own = set_by.filter(|me| draft.world.human(*me) == draft.world.human(subject));
+    put.extend(own.map(|me| draft.own_hand(me)));
+    draft.fact(What::AccountSet { subject, target }, put);
     Ok(())
 }
 
@@ -202,9 +258,15 @@ fn give_duty(draft: &mut Draft<'_>, subject: SubjectId, kind: DutyKind, scope: S
         return Err(Refusal::conflict(format!("{} has that duty there already", draft.world.subject_name(subject))));
     }
     let id: DutyId = draft.id();
-    let mut put = draft.hands(draft.world.people_in(subject));
+    let mut put = draft.hands(draft.world.everybody_in(subject));
     put.push(Row::Duty(Duty { id, subject, kind, scope }));
     draft.fact(What::DutyGiven { duty: id, subject, duty_kind: kind, scope }, put);
+    let me = draft.context.caller.subject().filter(|_| kind == DutyKind::Administrator);
+    if let Some(hand) = me
+        && let Some(by) = touchers(draft.world, hand, draft.now()).first().copied()
+    {
+        house::raise(draft, AlarmKind::HandedOn { by, hand });
+    }
     Ok(())
 }
 

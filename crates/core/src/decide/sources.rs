@@ -2,10 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Draft, checked_name, checked_text, count, estate::known_target, house, people};
+use super::{Draft, checked_line, checked_name, count, estate::known_target, house, people};
 use crate::{
-    Account, AlarmKind, Command, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Row,
-    Said, ScopeId, Source, Subject, SubjectId, SubjectKind, What,
+    Account, AlarmKind, Command, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Right,
+    Row, Said, ScopeId, Source, Stage, Subject, SubjectId, SubjectKind, What, World, appointment::making,
+    influence::gained_by_joining, own_rights,
 };
 
 /// A reading in which more than this share of the people known from the source are missing waits for a person.
@@ -95,7 +96,10 @@ fn record(
         .map(|link| link.subject)
         .collect();
     let stays = leavers.is_empty() || draft.world.root_administrators().any(|(_, who)| !leavers.contains(&who));
-    let why = why_held(draft, target, imported, leavers.len()).or_else(|| (!stays).then(|| LAST.to_owned()));
+    let gain = unasked_gain(draft, target, imported);
+    let why = why_held(draft, target, imported, leavers.len())
+        .or_else(|| (!stays).then(|| LAST.to_owned()))
+        .or_else(|| gain.as_ref().map(|gain| gain.says(draft.world)));
     if let Some(why) = why.filter(|_| !accepted) {
         if source.held != Some(digest) {
             let held = Source { held: Some(digest), ..source };
@@ -106,6 +110,9 @@ fn record(
     }
     if !stays {
         return Err(Refusal::conflict(format!("{LAST}; give the duty to somebody else first")));
+    }
+    if let Some(gain) = &gain {
+        ensure_may_say_yes(draft, gain)?;
     }
     if accepted && source.held != Some(digest) {
         return Err(Refusal::Changed("it was read again since".to_owned()));
@@ -143,6 +150,61 @@ fn why_held(draft: &Draft<'_>, target: ScopeId, imported: &Imported, leaving: us
         .then(|| format!("{leaving} of the {known} people known from it would be gone"))
 }
 
+/// What somebody would be eligible for by a group that the directory put them into, where the terms demand a yes for that.
+struct Gain {
+    who: SubjectId,
+    right: Right,
+    stage: Stage,
+}
+
+impl Gain {
+    fn says(&self, world: &World) -> String {
+        format!(
+            "somebody joined {} there, which makes them eligible for {}, and the terms demand a yes for that",
+            world.subject_name(self.who),
+            world.right_name(self.right)
+        )
+    }
+}
+
+/// A directory is somebody's word too: what joining a group gives is given under the same terms as by name.
+fn unasked_gain(draft: &Draft<'_>, target: ScopeId, imported: &Imported) -> Option<Gain> {
+    let (world, now) = (draft.world, draft.now());
+    let known: BTreeMap<&str, SubjectId> = links(draft, target).map(|link| (link.key.as_str(), link.subject)).collect();
+    imported.groups.iter().find_map(|found| {
+        let group = *known.get(found.key.as_str())?;
+        found.members.iter().find_map(|key| {
+            // Of somebody who is new nobody knows more than that they belong to the group.
+            let member = known.get(key.as_str()).copied();
+            if member.is_some_and(|member| world.belongs_to(member, group)) {
+                return None;
+            }
+            let gained: Vec<Right> = match member {
+                Some(member) => {
+                    gained_by_joining(world, member, group, now).into_iter().map(|(right, _)| right).collect()
+                }
+                None => own_rights(world, group, now).into_iter().map(|held| held.right).collect(),
+            };
+            gained.into_iter().find_map(|right| {
+                let stage = making(world, None, member.unwrap_or(group), &[right], false, now).ok()?.stage?;
+                Some(Gain { who: group, right, stage })
+            })
+        })
+    })
+}
+
+/// Whoever has such a reading taken in says yes by that, and has to be somebody who may.
+fn ensure_may_say_yes(draft: &Draft<'_>, gain: &Gain) -> Result<(), Refusal> {
+    let me = draft.person()?;
+    if gain.stage.yes <= 1 && gain.stage.approvers.contains(&me) {
+        return Ok(());
+    }
+    Err(Refusal::not_allowed(format!(
+        "{}, which is not yours to say alone; have them made eligible by name first: `tempestas eligible give`",
+        gain.says(draft.world)
+    )))
+}
+
 /// Taking a reading in, entry by entry.
 struct Taking<'d, 'w> {
     draft: &'d mut Draft<'w>,
@@ -174,7 +236,7 @@ impl<'d, 'w> Taking<'d, 'w> {
     /// Makes a subject for an entry; none where its name can't be used.
     fn new_subject(&mut self, kind: SubjectKind, key: &str, name: &str, about: &str) -> Option<SubjectId> {
         let (name, about) = (name.to_lowercase(), Said::new(about));
-        let fits = checked_name("person or group", &name).is_ok() && checked_text("description", &about, 200).is_ok();
+        let fits = checked_name("person or group", &name).is_ok() && checked_line("description", &about, 200).is_ok();
         // Of equal names nothing is guessed: a person says whose the entry is, by naming the account.
         if !fits || !self.names.insert(name.clone()) {
             self.unusable += 1;
@@ -222,8 +284,21 @@ impl<'d, 'w> Taking<'d, 'w> {
         }
         if let Some(id) = self.new_subject(SubjectKind::Person, &found.key, &found.name, &found.about) {
             let name = self.draft.text(&Said::new(&found.account));
-            self.put.push(Row::Account(Account { subject: id, target: self.target, name }));
+            let account = Account { subject: id, target: self.target, name, set_by: None, set_at: None };
+            self.put.push(Row::Account(account));
         }
+    }
+
+    /// Whether `id` lies below `top`, by the rows as they will be: putting `top` into it would close a circle.
+    fn hangs_below(&self, id: SubjectId, top: SubjectId) -> bool {
+        let (mut seen, mut open) = (BTreeSet::from([top]), vec![top]);
+        while let Some(at) = open.pop() {
+            if at == id {
+                return true;
+            }
+            open.extend(self.row(at).into_iter().flat_map(|row| row.members).filter(|member| seen.insert(*member)));
+        }
+        false
     }
 
     fn managers(&mut self, imported: &Imported) {
@@ -243,8 +318,11 @@ impl<'d, 'w> Taking<'d, 'w> {
             let known = self.subjects.get(&found.key).copied();
             let id = known.or_else(|| self.new_subject(SubjectKind::Group, &found.key, &found.name, &found.about));
             let Some(row) = id.and_then(|id| self.row(id)) else { continue };
-            let listed: BTreeSet<SubjectId> =
+            let mut listed: BTreeSet<SubjectId> =
                 found.members.iter().filter_map(|key| self.subjects.get(key).copied()).collect();
+            let members = listed.len();
+            listed.retain(|member| !self.hangs_below(row.id, *member));
+            self.unusable += count(members - listed.len());
             // Who was put into it by hand, and isn't of this source, stays.
             let by_hand =
                 row.members.iter().copied().filter(|member| !here.contains(member) && !listed.contains(member));

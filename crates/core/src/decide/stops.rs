@@ -1,7 +1,9 @@
 //! Stop: said by one administrator without delay, lifted by two.
 
 use super::{Draft, checked_text, grants};
-use crate::{Command, Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopId, SubjectKind, What};
+use crate::{
+    Command, Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopId, SubjectKind, What, influence::is_touched,
+};
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -83,10 +85,18 @@ fn lift(draft: &mut Draft<'_>, id: StopId) -> Result<(), Refusal> {
         .clone();
     let me = draft.person()?;
     draft.administrator(ruled_by(draft, stop.reach)?)?;
-    if let Reach::Person(person) = stop.reach
-        && world.human(person) == world.human(me)
-    {
-        return Err(Refusal::not_allowed("nobody lifts the stop that holds themselves; two other administrators can"));
+    if let Reach::Person(person) = stop.reach {
+        if world.human(person) == world.human(me) {
+            return Err(Refusal::not_allowed(
+                "nobody lifts the stop that holds themselves; two other administrators can",
+            ));
+        }
+        if is_touched(world, me, person, now) {
+            return Err(Refusal::not_allowed(format!(
+                "{} had a hand in your duties or sign-in within a day, itself or through others, so you don't lift the stop that holds them",
+                world.subject_name(person)
+            )));
+        }
     }
     match stop.open_lift(now) {
         None => {
@@ -99,9 +109,9 @@ fn lift(draft: &mut Draft<'_>, id: StopId) -> Result<(), Refusal> {
                 crate::stop::LIFT_LASTS
             )));
         }
-        Some(first) if crate::demand::is_touched(world, me, first, now) => {
+        Some(first) if is_touched(world, me, first, now) || is_touched(world, first, me, now) => {
             return Err(Refusal::not_allowed(format!(
-                "{} made you an administrator, or set your sign-in, within a day, so you are not the second voice",
+                "{} and you are not two voices: within a day one of you had a hand in the other's duties or sign-in, itself or through others",
                 world.subject_name(first)
             )));
         }

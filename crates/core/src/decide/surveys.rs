@@ -80,9 +80,9 @@ pub(super) fn record(
     }));
     draft.fact_cutting(What::Surveyed { target, digest, appeared: gained, vanished: lost, changed }, put, cut);
     house::settle_where(draft, |about| *about == AlarmKind::SurveyHeld { target });
-    // The first survey is what there is; one that a person looked at and took in is not behind anyone's back.
-    if !first && !accepted {
-        drifts::seen(draft, appeared, vanished);
+    // The first survey is what there is.
+    if !first {
+        drifts::seen(draft, appeared, vanished, accepted);
     }
     Ok(())
 }
@@ -111,6 +111,7 @@ pub(super) fn sealed_used(
     target: ScopeId,
     account: &Said,
     at: Timestamp,
+    claimed: bool,
 ) -> Result<(), Refusal> {
     draft.keeper()?;
     let row = known_target(draft, target)?;
@@ -119,14 +120,16 @@ pub(super) fn sealed_used(
         return Ok(());
     };
     let covers = |alarm: &Alarm| match &alarm.about {
-        AlarmKind::SealedUsed { target: there, account: known, at: last } => {
+        // A claim covers no use that the system itself attests.
+        AlarmKind::SealedUsed { claimed: true, .. } if !claimed => false,
+        AlarmKind::SealedUsed { target: there, account: known, at: last, .. } => {
             let is_same = *there == target && world.text(*known) == world.text(account);
             is_same && (alarm.settled.is_none() || *last >= at)
         }
         _ => false,
     };
     if !world.alarms.values().any(covers) {
-        house::raise(draft, AlarmKind::SealedUsed { target, account, at });
+        house::raise(draft, AlarmKind::SealedUsed { target, account, at, claimed });
     }
     Ok(())
 }

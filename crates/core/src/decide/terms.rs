@@ -1,20 +1,29 @@
 //! Terms: set, changed in place, suspended, resumed, ended.
 
-use super::Draft;
-use crate::{Approval, Approver, Command, Hand, Key, Kind, Refusal, Row, Terms, TermsId, What};
+use super::{Draft, house};
+use crate::{
+    AlarmKind, Approval, Approver, Command, Key, Kind, Refusal, Row, SubjectId, Terms, TermsId, What,
+    influence::{lets_through_with_less, touchers},
+};
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
         Command::SetTerms { terms } => set(draft, terms),
+        Command::ChangeTerms { terms, was } => {
+            let rule = known(draft, terms.id)?;
+            draft.administrator(rule.scope)?;
+            if rule.digest() != *was {
+                return Err(Refusal::Changed(format!("{} was changed since you looked at it", terms.id)));
+            }
+            set(draft, terms)
+        }
         Command::EndTerms { terms } => {
             let rule = known(draft, *terms)?;
             draft.administrator(rule.scope)?;
-            let hand = own_hand(draft, &rule);
-            draft.fact_cutting(
-                What::TermsEnded { terms: rule.id, scope: rule.scope },
-                hand,
-                vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }],
-            );
+            let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
+            let hand = draft.own_hand_if_less(&[], &cut, &[&rule]);
+            let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
+            draft.fact_cutting(what, hand.into_iter().collect(), cut);
             Ok(())
         }
         Command::SuspendTerms { terms, reason } => {
@@ -24,9 +33,9 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 return Err(Refusal::conflict(format!("{terms} is suspended already")));
             }
             let paused = Some(draft.pause(reason)?);
-            let mut put = own_hand(draft, &rule);
             let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
-            put.push(Row::Terms(Terms { paused, ..rule }));
+            let mut put = vec![Row::Terms(Terms { paused, ..rule.clone() })];
+            put.extend(draft.own_hand_if_less(&put, &[], &[&rule]));
             draft.fact(what, put);
             Ok(())
         }
@@ -37,7 +46,10 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 return Err(Refusal::conflict(format!("{terms} is not suspended")));
             }
             let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
-            draft.fact(what, vec![Row::Terms(resumed(draft, rule))]);
+            let rule = resumed(draft, rule);
+            let mut put = vec![Row::Terms(rule.clone())];
+            put.extend(draft.own_hand_if_less(&put, &[], &[&rule]));
+            draft.fact(what, put);
             Ok(())
         }
         _ => Ok(()),
@@ -47,16 +59,6 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
 /// Whoever resumes a rule answers for it as if they had set it.
 fn resumed(draft: &Draft<'_>, rule: Terms) -> Terms {
     Terms { paused: None, set_by: draft.context.caller.subject(), set_at: Some(draft.now()), ..rule }
-}
-
-/// Whoever takes away a rule that demanded a yes has had a hand in their own asks (rule 10).
-fn own_hand(draft: &Draft<'_>, rule: &Terms) -> Vec<Row> {
-    let by = draft.context.caller.subject();
-    let demands_yes = matches!(rule.settings.approval, Some(Approval::Stage { .. }));
-    by.filter(|_| demands_yes && rule.paused.is_none())
-        .map(|me| Row::Hand(Hand { by, touched: me, at: draft.now() }))
-        .into_iter()
-        .collect()
 }
 
 fn known(draft: &Draft<'_>, id: TermsId) -> Result<Terms, Refusal> {
@@ -75,7 +77,7 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
     if let Some(Approval::Stage { approvers, .. }) = &terms.settings.approval {
         for approver in approvers {
             if let Approver::Subject { id } = approver {
-                let people = draft.world.people_in(*id);
+                let people = draft.world.everybody_in(*id);
                 if !draft.world.subjects.contains_key(id) {
                     return Err(Refusal::unknown("approver", id, "`tempestas people` lists people and groups"));
                 }
@@ -89,18 +91,32 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
         ));
     }
     let mut rule = terms.clone();
-    if rule.id == TermsId(0) {
-        rule.id = draft.id();
-    } else {
-        let old = known(draft, rule.id)?;
-        draft.administrator(old.scope)?;
-        rule.paused = old.paused;
+    let old = (rule.id != TermsId(0)).then(|| known(draft, rule.id)).transpose()?;
+    match &old {
+        None => rule.id = draft.id(),
+        Some(old) => {
+            draft.administrator(old.scope)?;
+            rule.paused = old.paused;
+        }
     }
     rule.set_by = draft.context.caller.subject();
     rule.set_at = Some(draft.now());
     let mut put = draft.hands(touched);
     let (id, scope) = (rule.id, rule.scope);
-    put.push(Row::Terms(rule));
+    put.push(Row::Terms(rule.clone()));
+    let rules: Vec<&Terms> = old.iter().chain([&rule]).collect();
+    put.extend(draft.own_hand_if_less(&put, &[], &rules));
+    let favoured = favoured(draft, &put, &rules);
     draft.fact(What::TermsSet { terms: id, scope }, put);
+    if let (Some(by), Some(hand)) = (favoured, draft.context.caller.subject()) {
+        house::raise(draft, AlarmKind::HandedOn { by, hand });
+    }
     Ok(())
+}
+
+/// Whoever gave the caller their standing within a day, and gets through with less by these rows.
+fn favoured(draft: &Draft<'_>, put: &[Row], rules: &[&Terms]) -> Option<SubjectId> {
+    let givers = touchers(draft.world, draft.context.caller.subject()?, draft.now());
+    let after = draft.world.tried(put, &[]);
+    givers.into_iter().find(|giver| lets_through_with_less(draft.world, &after, rules, *giver))
 }

@@ -88,6 +88,9 @@ pub enum What {
     Recovered { subject: SubjectId },
     SignedIn { subject: SubjectId },
     SignInFailed { subject: SubjectId },
+    NameUnknown {},
+    ProofFailed { subject: SubjectId },
+    Exported { export: Export },
     Proved { subject: SubjectId },
     SignInEnded { subject: SubjectId },
     PasskeyAdded { subject: SubjectId },
@@ -150,6 +153,18 @@ pub enum What {
     LiftAsked { stop: StopId, reach: Reach },
     StopLifted { stop: StopId, reach: Reach },
     Narrowed { elevation: ElevationId, right: Right, duration: Seconds, start: StartChoice },
+}
+
+/// What somebody took away as a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Export {
+    /// The record as CSV, as far as they see it.
+    Record,
+    /// The whole ledger.
+    Ledger,
+    /// One entry with its proof.
+    Proof,
 }
 
 /// A list that facts change. Live messages carry nothing more of a fact than this.
@@ -267,6 +282,9 @@ impl What {
             | Self::Recovered { .. }
             | Self::SignedIn { .. }
             | Self::SignInFailed { .. }
+            | Self::NameUnknown {}
+            | Self::ProofFailed { .. }
+            | Self::Exported { .. }
             | Self::Proved { .. }
             | Self::SignInEnded { .. }
             | Self::PasskeyAdded { .. }
@@ -291,6 +309,7 @@ impl What {
             | Self::Recovered { subject }
             | Self::SignedIn { subject }
             | Self::SignInFailed { subject }
+            | Self::ProofFailed { subject }
             | Self::Proved { subject }
             | Self::SignInEnded { subject }
             | Self::PasskeyAdded { subject }
@@ -361,6 +380,8 @@ impl What {
             | Self::EpochBegun { .. }
             | Self::KeyRotated { .. }
             | Self::AuthoritiesChanged { .. }
+            | Self::NameUnknown {}
+            | Self::Exported { .. }
             | Self::Converted { .. }
             | Self::ConversionUndone { .. }
             | Self::WaveBegun { .. }

@@ -1,6 +1,6 @@
 //! Facts and alarms in words.
 
-use super::What;
+use super::{Export, What};
 use crate::{AlarmKind, GrantId, StartChoice, SubjectId, Verdict, World, moment};
 
 impl What {
@@ -38,6 +38,14 @@ impl What {
             Self::Recovered { subject } => format!("recovered the sign-in of {} on the machine", who(subject)),
             Self::SignedIn { subject } => format!("signed in as {}", who(subject)),
             Self::SignInFailed { subject } => format!("failed to sign in as {}", who(subject)),
+            Self::NameUnknown {} => "gave a name at sign-in that nobody here has".to_owned(),
+            Self::ProofFailed { subject } => format!("failed to give a fresh proof for {}", who(subject)),
+            Self::Exported { export } => match export {
+                Export::Record => "took the record away as a file",
+                Export::Ledger => "took the whole ledger away as a file",
+                Export::Proof => "took an entry away with its proof",
+            }
+            .to_owned(),
             Self::Proved { subject } => format!("gave a fresh proof for {}", who(subject)),
             Self::PasskeyAdded { subject } => format!("added a passkey for {}", who(subject)),
             Self::PasskeyDropped { subject } => format!("dropped a passkey of {}", who(subject)),
@@ -236,11 +244,31 @@ impl AlarmKind {
             Self::ClockStep { seconds } => format!(
                 "this machine's clock stepped by {seconds} s; nothing is opened until an administrator has looked and settles this alarm"
             ),
-            Self::SealedUsed { target, account, at } => format!(
-                "`{}`, a sealed emergency holder of {}, was used at {}: ask who broke the seal and why, then settle this",
+            Self::SealedUsed { target, account, at, claimed } => format!(
+                "`{}`, a sealed emergency holder of {}, was used at {}{}: ask who broke the seal and why, then settle this",
                 world.text(*account),
                 world.path(*target),
-                moment(*at)
+                moment(*at),
+                if *claimed { ", as a line of the log there says that any account could have written" } else { "" }
+            ),
+            Self::LogUnread { target, bytes } => format!(
+                "the log of {} grew by {bytes} bytes more than is read at once, so a use of its sealed emergency holders may have \
+                 been missed: find out who wrote so much and read it there, then settle this",
+                world.path(*target)
+            ),
+            Self::LedgerDiffers { places } => format!(
+                "the database differs from the ledger in {places} place(s): run `tempestasd rebuild --check` on the machine, which names \
+                 them; nothing critical is opened until an administrator has looked, put it right (`tempestasd restore`) and settled this"
+            ),
+            Self::EndHindered { grant } => format!(
+                "something was in the way of the end of {}, or of seeing what it left: its leftovers say what; look there, then settle this",
+                elevation(grant)
+            ),
+            Self::HandedOn { by, hand } => format!(
+                "{} got their standing from {} within a day, and has handed on as much already, or set terms in their favour: ask both, \
+                 then settle this",
+                world.subject_name(*hand),
+                world.subject_name(*by)
             ),
             Self::Recovered { person } => {
                 format!("somebody with a shell on the machine recovered the sign-in of {}", world.subject_name(*person))

@@ -108,7 +108,7 @@ pub fn effective_under<'w>(
         reason: weigh.setting("reason", |s| s.reason, Ord::max, &house),
         ticket: weigh.setting("ticket", |s| s.ticket.clone(), stricter_ticket, &house),
         assurance: weigh.setting("assurance", |s| s.assurance, Ord::min, &house),
-        approval: weigh.setting("approval", |s| s.approval.clone(), stricter_approval, &house),
+        approval: weigh.setting_by("approval", |s| s.approval.clone(), stricter_approval, reported_approval, &house),
         lapse: weigh.setting("lapse", |s| s.lapse, Ord::max, &house),
         traces: weigh.traces.into_inner(),
     }
@@ -127,6 +127,18 @@ impl Weigh<'_> {
         name: &str,
         get: impl Fn(&Settings) -> Option<T>,
         stricter: impl Fn(T, T) -> T,
+        house: &Settings,
+    ) -> T {
+        self.setting_by(name, get, &stricter, &stricter, house)
+    }
+
+    /// As [`Self::setting`], where a rule that goes by what targets say of themselves tightens otherwise than a pin.
+    fn setting_by<T: Clone + PartialEq>(
+        &self,
+        name: &str,
+        get: impl Fn(&Settings) -> Option<T>,
+        stricter: impl Fn(T, T) -> T,
+        reported: impl Fn(T, T) -> T,
         house: &Settings,
     ) -> T {
         let set: Vec<(&Terms, T)> =
@@ -150,7 +162,9 @@ impl Weigh<'_> {
         for (rule, other) in others() {
             let equal_rank = Some(rule.specificity(self.world)) == rank;
             if equal_rank || !rule.attributes.is_empty() || rule.pins.iter().any(|pin| pin == name) {
-                let tightened = stricter(value.clone(), other.clone());
+                let by_report = !rule.attributes.is_empty();
+                let tighten = |a, b| if by_report { reported(a, b) } else { stricter(a, b) };
+                let tightened = tighten(value.clone(), other.clone());
                 if tightened != value {
                     trace.tightened_by.push(rule.id);
                     value = tightened;
@@ -188,6 +202,18 @@ fn stricter_ticket(below: TicketRule, above: TicketRule) -> TicketRule {
             _ => above,
         }
     }
+}
+
+/// A target that lies about itself puts nobody in an approver's place: of those that other rules name it may leave fewer, or
+/// want more of their yes.
+fn reported_approval(set: Approval, reported: Approval) -> Approval {
+    let (Approval::Stage { approvers, .. }, Approval::Stage { approvers: named, yes, no, within }) = (&set, &reported)
+    else {
+        return if set == Approval::None { reported } else { set };
+    };
+    let both: Vec<Approver> = approvers.iter().filter(|approver| named.contains(approver)).copied().collect();
+    let approvers = if both.is_empty() { approvers.clone() } else { both };
+    stricter_approval(set, Approval::Stage { approvers, yes: *yes, no: *no, within: *within })
 }
 
 fn stricter_approval(below: Approval, above: Approval) -> Approval {

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 pub use effective::{Effective, PRECEDENCE, Trace, effective_terms, effective_under};
 
-use crate::{Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, time::Seconds};
+use crate::{Digest, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, time::Seconds};
 
 /// What is done with a right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -70,7 +70,7 @@ pub enum TicketRule {
 }
 
 impl TicketRule {
-    fn rank(&self) -> u8 {
+    pub(crate) fn rank(&self) -> u8 {
         match self {
             Self::Off => 0,
             Self::Optional { .. } => 1,
@@ -288,6 +288,12 @@ impl Terms {
             return Err(Refusal::invalid("`approval` needs at least one approver, one yes, one no and a time"));
         }
         Ok(())
+    }
+
+    /// The rule as it stands, which a change of it carries.
+    #[must_use]
+    pub fn digest(&self) -> Digest {
+        Digest::of_json(self)
     }
 
     fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {

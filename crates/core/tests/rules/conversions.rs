@@ -288,7 +288,7 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     assert!(refused.contains("`oda`, an emergency holder that /cloud has sealed"), "{refused}");
 
     let used = |house: &mut House, account: &str, at: Timestamp| {
-        house.keeper(Command::SealedUsed { target, account: Said::new(account), at });
+        house.keeper(Command::SealedUsed { target, account: Said::new(account), at, claimed: false });
         let open = house.world.alarms.values().filter(|alarm| alarm.settled.is_none());
         open.map(|alarm| (alarm.id, alarm.about.sentence(&house.world))).collect::<Vec<_>>()
     };
@@ -304,7 +304,7 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     assert_eq!(used(&mut house, "oda", second), [], "what the log told before is told again");
     assert_eq!(used(&mut house, "oda", third).len(), 1, "a use after the one that was looked at");
     let by = house.caller(Who::Administrator);
-    let forged = Command::SealedUsed { target, account: Said::new("oda"), at: at(&house, 60) };
+    let forged = Command::SealedUsed { target, account: Said::new("oda"), at: at(&house, 60), claimed: true };
     assert!(house.act(by, &forged).is_err(), "only keepers report what targets show");
     house.replay();
 }

@@ -53,7 +53,7 @@ impl House {
         let person = |name: &str, second_of| Command::AddSubject {
             kind: SubjectKind::Person,
             name: Said::new(name),
-            about: Said::new("somebody"),
+            about: Said::new(format!("somebody called {name}")),
             second_of,
         };
         for name in ["tomas", "oda", "piet"] {

@@ -31,15 +31,29 @@ pub fn nobody_answers_themselves(house: &House, elevation: &Elevation) {
     for answer in elevation.stages.iter().flat_map(|stage| &stage.answers) {
         let (asker, by) = (house.world.human(elevation.asker), house.world.human(answer.by));
         assert_ne!(asker, by, "{} was answered by its asker", elevation.id);
-        let touched = house.world.hands.values().any(|hand| {
-            hand.touched == answer.by
-                && hand.by.is_none_or(|hand| house.world.human(hand) == asker)
-                && hand.at <= answer.at
-                && later(hand.at, Seconds::hours(24)) > answer.at
-        });
-        assert!(!touched, "{} was answered by its asker's hand", elevation.id);
+        assert!(!is_hand_of(&house.world, by, asker, answer.at), "{} was answered by its asker's hand", elevation.id);
     }
 }
+
+/// Whether, by the hands of a day, somebody's standing goes back to `asker`, through however many others.
+fn is_hand_of(world: &World, by: SubjectId, asker: SubjectId, at: jiff::Timestamp) -> bool {
+    let fresh = |hand: &&Hand| hand.at <= at && later(hand.at, Seconds::hours(24)) > at;
+    let steps: Vec<(Option<SubjectId>, SubjectId)> = world
+        .hands
+        .values()
+        .filter(fresh)
+        .map(|hand| (hand.by.map(|by| world.human(by)), world.human(hand.touched)))
+        .collect();
+    let mut reached = std::collections::BTreeSet::from([asker]);
+    // As often as there are steps is often enough.
+    for _ in &steps {
+        let on = steps.iter().filter(|(from, _)| from.is_none_or(|from| reached.contains(&from)));
+        let on: Vec<SubjectId> = on.map(|(_, to)| *to).collect();
+        reached.extend(on);
+    }
+    by != asker && reached.contains(&by)
+}
+
 #[derive(Debug, Clone)]
 pub enum Step {
     Pass(u32),

@@ -170,6 +170,44 @@ fn a_survey_that_lost_half_of_everything_changes_nobodys_rights() {
 }
 
 #[test]
+fn one_person_takes_the_target_and_the_writer_from_nobody() {
+    let mut house = House::new(&settings(0));
+    let (other, right, target) = (house.id(Who::Other), house.right(), house.target());
+    house.well(Who::Administrator, Command::SetAccount { subject: other, target, account: Said::new("p.sol") });
+    let eligible = Command::GiveEligibility { subject: other, right, from: None, until: None, reason: None };
+    house.well(Who::Administrator, eligible);
+    for _ in 0..10 {
+        house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    }
+    let eleventh = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
+    assert!(matches!(&eleventh, Refusal::Limit(says) if says.contains("give one back first")), "{eleventh}");
+    // The last to ask is served second, and not eleventh.
+    let late = house.ask(Who::Other, 600, StartChoice::AtYes).unwrap();
+    let orders = orders(&house.world, target, house.now);
+    let given = |order: &Order| match &order.task {
+        Task::Give(grant) => Some(grant.elevation),
+        _ => None,
+    };
+    let at = orders.iter().filter_map(given).position(|elevation| elevation == late);
+    assert_eq!(at, Some(1));
+
+    // Asking and taking back is no way round: what is asked within a minute is counted.
+    let mut house = House::new(&settings(1));
+    let mut asked = 0;
+    let refused = loop {
+        match house.ask(Who::Asker, 600, StartChoice::AtYes) {
+            Ok(elevation) => house.well(Who::Asker, Command::Withdraw { elevation }),
+            Err(refusal) => break refusal,
+        };
+        asked += 1;
+        assert!(asked <= 1000, "asked for ever");
+    };
+    assert!(matches!(&refused, Refusal::Limit(says) if says.contains("within a minute")), "{refused}");
+    house.now = later(house.now, Seconds::minutes(1));
+    house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+}
+
+#[test]
 fn time_is_checked_against_the_longest_and_the_eligibility() {
     let mut house = House::new(&settings(0));
     assert!(matches!(house.ask(Who::Asker, 7201, StartChoice::AtYes), Err(Refusal::Invalid(_))));

@@ -7,6 +7,7 @@ mod appointments;
 mod conversions;
 mod corpus;
 mod house;
+mod influence;
 mod interleavings;
 mod lifecycle;
 mod people;

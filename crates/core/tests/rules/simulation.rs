@@ -105,7 +105,11 @@ struct Simulation {
 impl Simulation {
     fn new(seed: u64) -> Self {
         let mut chance = Chance { seed, drawn: 0 };
-        let house = House::new(&settings(u16::try_from(chance.below(3)).unwrap()));
+        let mut house = House::new(&settings(u16::try_from(chance.below(3)).unwrap()));
+        // Two administrators of long standing, for two lift a stop.
+        let (subject, scope) = (house.id(Who::Other), house.world.root.unwrap());
+        house.well(Who::Administrator, Command::GiveDuty { subject, kind: DutyKind::Administrator, scope });
+        house.now = later(house.now, Seconds::hours(48));
         let durable = house.world.clone();
         Self {
             house,
@@ -322,9 +326,6 @@ impl Simulation {
         let stops: Vec<StopId> =
             self.house.world.stops.values().filter(|stop| stop.lifted_at.is_none()).map(|stop| stop.id).collect();
         for stop in stops {
-            let (root, other) = (self.house.world.root.unwrap(), self.house.id(Who::Other));
-            let duty = Command::GiveDuty { subject: other, kind: DutyKind::Administrator, scope: root };
-            let _ = self.house.try_as(Who::Administrator, &duty);
             for who in [Who::Other, Who::Administrator] {
                 let _ = self.house.try_as(who, &Command::LiftStop { stop });
             }

@@ -173,7 +173,12 @@ impl Hands {
         }
         let found = target.leftovers(&call).await?;
         if found.iter().any(|one| one.alarming) {
-            self.app.report(Command::RaiseAlarm(AlarmKind::LoginKept { grant: grant.id })).await;
+            let grant = grant.id;
+            let about = match target {
+                Target::Linux(_) => AlarmKind::EndHindered { grant },
+                _ => AlarmKind::LoginKept { grant },
+            };
+            self.app.report(Command::RaiseAlarm(about)).await;
         }
         let leftovers = found.into_iter().map(|found| (Said::new(found.what), found.when, found.ended)).collect();
         self.app.report(Command::GrantGone { grant: grant.id, leftovers }).await;

@@ -1,0 +1,143 @@
+//! Who had a hand in whose power. Nobody answers themselves through others, and what lets somebody through with less holds
+//! for whoever brought it about only after a day (rule 10). Judged by what would be, not by the name of the command.
+
+use std::collections::BTreeSet;
+
+use jiff::Timestamp;
+
+use crate::{Act, Approval, Effective, Hand, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_terms, later};
+
+/// How long after somebody touched an approver's standing they can't profit from it.
+pub(crate) const HAND_LASTS: Seconds = Seconds::hours(24);
+
+/// Hands of the last day.
+fn fresh(world: &World, now: Timestamp) -> impl Iterator<Item = &Hand> {
+    world.hands.values().filter(move |hand| later(hand.at, HAND_LASTS) > now)
+}
+
+/// The humans whose duties, groups or sign-in `hand` had a part in within a day, itself or through any of them; and whomever
+/// the machine's operator touched, who is nobody that we can name.
+pub(crate) fn touched_by(world: &World, hand: SubjectId, now: Timestamp) -> BTreeSet<SubjectId> {
+    let human = world.human(hand);
+    let mut reached = BTreeSet::from([human]);
+    loop {
+        let more: Vec<SubjectId> = fresh(world, now)
+            .filter(|hand| hand.by.is_none_or(|by| reached.contains(&world.human(by))))
+            .map(|hand| world.human(hand.touched))
+            .filter(|touched| !reached.contains(touched))
+            .collect();
+        if more.is_empty() {
+            reached.remove(&human);
+            return reached;
+        }
+        reached.extend(more);
+    }
+}
+
+/// Whether `person` is, by a day's hands, `hand`'s.
+pub(crate) fn is_touched(world: &World, person: SubjectId, hand: SubjectId, now: Timestamp) -> bool {
+    touched_by(world, hand, now).contains(&world.human(person))
+}
+
+/// Whoever made `person` what they are within a day: other humans, nearest first.
+pub(crate) fn touchers(world: &World, person: SubjectId, now: Timestamp) -> Vec<SubjectId> {
+    let human = world.human(person);
+    let mut by: Vec<SubjectId> = fresh(world, now)
+        .filter(|hand| world.human(hand.touched) == human)
+        .filter_map(|hand| hand.by)
+        .map(|by| world.human(by))
+        .filter(|by| *by != human)
+        .collect();
+    by.sort_unstable();
+    by.dedup();
+    by
+}
+
+/// Whether `asker`, or whoever is their hand, let somebody through with less within a day.
+pub(crate) fn weakened_lately(world: &World, asker: SubjectId, now: Timestamp) -> bool {
+    let theirs = touched_by(world, asker, now);
+    fresh(world, now).any(|hand| {
+        let human = world.human(hand.touched);
+        hand.by == Some(hand.touched) && (human == world.human(asker) || theirs.contains(&human))
+    })
+}
+
+/// Whether `after` lets through what `before` would have held up.
+pub(crate) fn demands_less(before: &Effective, after: &Effective) -> bool {
+    let approval = match (&before.approval, &after.approval) {
+        (Approval::None, _) => false,
+        (Approval::Stage { .. }, Approval::None) => true,
+        (
+            Approval::Stage { approvers: before, yes: wanted, no: stopped, .. },
+            Approval::Stage { approvers: after, yes, no, .. },
+        ) => yes < wanted || no > stopped || after.iter().any(|approver| !before.contains(approver)),
+    };
+    let ticket = before.ticket.rank() > after.ticket.rank()
+        || before.ticket.pattern().is_some_and(|pattern| after.ticket.pattern() != Some(pattern));
+    approval
+        || ticket
+        || after.reason < before.reason
+        || after.assurance > before.assurance
+        || after.longest > before.longest
+        || after.lapse < before.lapse
+}
+
+/// Whether anybody gets through with less once the World is `after`: whoever is eligible for something under one of `rules`,
+/// and `maker` for all of it, eligible or not.
+pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Terms], maker: SubjectId) -> bool {
+    rules.iter().any(|rule| {
+        rights_under(before, rule).into_iter().any(|right| {
+            let less = |asker: SubjectId| {
+                demands_less(
+                    &effective_terms(before, rule.act, right, asker),
+                    &effective_terms(after, rule.act, right, asker),
+                )
+            };
+            let eligible = before.eligibilities.values().filter(|held| held.right.role == right.role);
+            let makers = before.subjects.keys().copied().filter(|one| before.human(*one) == before.human(maker));
+            let others = (rule.act == Act::Elevate).then(|| eligible.map(|held| held.subject));
+            makers.chain(others.into_iter().flatten()).collect::<BTreeSet<_>>().into_iter().any(less)
+        })
+    })
+}
+
+/// What could be asked for under a rule: each role there, as wide as it reaches and at every place below that has rules of
+/// its own.
+fn rights_under(world: &World, rule: &Terms) -> BTreeSet<Right> {
+    let mut rights = BTreeSet::new();
+    let places: BTreeSet<ScopeId> = world.terms.values().map(|rule| rule.scope).collect();
+    for role in world.roles.values().filter(|role| !role.gone) {
+        let whole = world.is_within(role.target, rule.scope);
+        if !whole && !world.is_within(rule.scope, role.target) {
+            continue;
+        }
+        let at = |scope: ScopeId| Right { role: role.id, scope };
+        rights.insert(at(if whole { role.target } else { rule.scope }));
+        let below = places.iter().filter(|place| world.is_within(**place, role.target));
+        rights.extend(below.filter(|place| world.is_within(**place, rule.scope)).map(|place| at(*place)));
+    }
+    rights
+}
+
+/// What `member` could ask for by being in `group`, and can't without; with when it ends at the latest.
+pub(crate) fn gained_by_joining(
+    world: &World,
+    member: SubjectId,
+    group: SubjectId,
+    now: Timestamp,
+) -> Vec<(Right, Option<Timestamp>)> {
+    let has = |right: Right, until: Option<Timestamp>| {
+        world.eligibilities_of(member).any(|held| {
+            held.right.role == right.role
+                && world.is_within(right.scope, held.right.scope)
+                && held.holds(now)
+                && held.until.is_none_or(|end| until.is_some_and(|until| until <= end))
+        })
+    };
+    world
+        .eligibilities_of(group)
+        .filter(|held| held.until.is_none_or(|end| end > now))
+        .filter(|held| !has(held.right, held.until))
+        .map(|held| (held.right, held.until))
+        .collect()
+}
