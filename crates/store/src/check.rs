@@ -11,6 +11,7 @@ use tempestas_core::{
 
 use crate::{
     StoreError,
+    entries::{self, Line},
     ledger::row_body,
     open::{database, digest_of, observations, reader},
     unsigned,
@@ -46,6 +47,8 @@ pub enum Difference {
     Text(Digest),
     /// A survey that a fact names is not there, or not as it was.
     Survey(Digest),
+    /// The record would not find a fact by what it is by and about.
+    Entry(u64),
 }
 
 impl fmt::Display for Difference {
@@ -66,6 +69,7 @@ impl fmt::Display for Difference {
             Self::RowExtra(kind, id) => write!(f, "the row {kind} {id} is there, and no fact made it"),
             Self::Text(digest) => write!(f, "the private text {digest} does not give its digest"),
             Self::Survey(digest) => write!(f, "the survey {digest} is missing or not as it was"),
+            Self::Entry(n) => write!(f, "fact {n} is not entered as what it is, so the record would not find it"),
         }
     }
 }
@@ -110,6 +114,7 @@ pub async fn check(directory: &Path, seen: &[(u64, Digest)]) -> Result<Report, S
     compare_rows(&mut connection, &world, &mut report).await?;
     check_texts(&mut connection, &mut report).await?;
     check_surveys(directory, &surveys, &mut report).await?;
+    check_entries(&mut connection, &mut report).await?;
     Ok(report)
 }
 
@@ -214,6 +219,25 @@ async fn check_texts(connection: &mut SqliteConnection, report: &mut Report) -> 
         let holds = <[u8; 16]>::try_from(salt).is_ok_and(|salt| PrivateText::digest(&text, &salt) == digest);
         if !holds {
             report.differences.push(Difference::Text(digest));
+        }
+    }
+    Ok(())
+}
+
+async fn check_entries(connection: &mut SqliteConnection, report: &mut Report) -> Result<(), StoreError> {
+    if !entries::are_kept(connection).await? {
+        return Ok(());
+    }
+    let mut rows = sqlx::query(
+        "SELECT f.seq, f.body, e.at, e.kind, e.by, e.subject, e.elevation FROM facts f LEFT JOIN entries e ON e.seq = f.seq ORDER BY f.seq",
+    )
+    .fetch(&mut *connection);
+    while let Some(row) = rows.try_next().await? {
+        let (seq, body): (u64, Vec<u8>) = (unsigned(row.try_get(0)?), row.try_get(1)?);
+        // One that can't be read was named already.
+        let Ok(fact) = Fact::from_bytes(&body) else { continue };
+        if !Line::of(seq, &fact).is_entered(&row)? {
+            report.differences.push(Difference::Entry(seq));
         }
     }
     Ok(())

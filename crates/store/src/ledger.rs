@@ -9,7 +9,9 @@ use tempestas_core::{
 };
 
 use crate::{
-    StoreError, number,
+    StoreError,
+    entries::{self, Line},
+    number,
     open::{Store, digest_of},
     unsigned,
 };
@@ -21,6 +23,7 @@ const TOGETHER: usize = 200;
 #[derive(Default)]
 pub struct Batch {
     facts: Vec<(u64, Vec<u8>, Digest)>,
+    entries: Vec<Line>,
     blocks: Vec<(u64, Digest)>,
     rows: BTreeMap<Key, Option<Row>>,
     texts: Vec<tempestas_core::PrivateText>,
@@ -35,6 +38,7 @@ impl Batch {
         for fact in decision.facts {
             let bytes = fact.to_bytes()?;
             let leaf = leaf_hash(&bytes);
+            self.entries.push(Line::of(tree.size(), &fact));
             self.facts.push((tree.size(), bytes, leaf));
             if let Some(root) = tree.push(leaf) {
                 self.blocks.push((tree.size() / BLOCK - 1, root));
@@ -79,6 +83,7 @@ impl Store {
             });
             insert.build().execute(&mut *tx).await?;
         }
+        entries::enter(&mut tx, &batch.entries).await?;
         for (block, root) in &batch.blocks {
             sqlx::query("INSERT INTO blocks (number, root) VALUES (?1, ?2)")
                 .bind(number(*block))

@@ -5,6 +5,7 @@
 
 mod activity;
 mod check;
+mod entries;
 mod error;
 mod ledger;
 mod observed;
@@ -15,10 +16,11 @@ mod sealed;
 
 pub use activity::{Recorded, Told};
 pub use check::{Difference, Report, check};
+pub use entries::Wanted;
 pub use error::StoreError;
 pub use ledger::{Batch, Entry};
 pub use open::{Loaded, Store, lock};
-pub use passing::{Claim, SignIn, SignInKind, Throttle};
+pub use passing::{Claim, SignIn, SignInKind, Slowing};
 pub use presence::{DeviceAsk, Draft, Passkey};
 pub use sealed::Sealed;
 

@@ -11,10 +11,16 @@ use sqlx::{
     migrate::Migrator,
     sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous},
 };
-use tempestas_core::{Digest, Fact, Row, World, ledger::Tree};
+use tempestas_core::{
+    Digest, Fact, Row, World,
+    ledger::{Tree, leaf_hash},
+};
 use tokio::sync::Mutex;
 
 use crate::{StoreError, number, unsigned};
+
+/// Facts at the end whose bytes are looked at before anything is served: all since the checkpoint of the last full block.
+const TAIL: i64 = 2048;
 
 static MIGRATOR: Migrator = sqlx::migrate!("./migrations");
 
@@ -77,8 +83,10 @@ impl Store {
         crate::activity::prepare(&mut observed).await?;
         let read = SqlitePoolOptions::new().max_connections(4).connect_with(options(&path).read_only(true)).await?;
         let data_version: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
+        verify_tail(&mut write).await?;
         let world = load_world(&mut write).await?;
         let tree = load_tree(&mut write).await?;
+        crate::entries::catch_up(&mut write).await?;
         let store = Self {
             write: Mutex::new(write),
             read,
@@ -245,6 +253,24 @@ async fn load_tree(connection: &mut SqliteConnection) -> Result<Tree, StoreError
         return Err(StoreError::Ledger("its tree has another root".to_owned()));
     }
     Ok(tree)
+}
+
+/// The last facts are those that their hashes say: what was changed lately is refused at once, and the rest is looked at while
+/// the service runs.
+async fn verify_tail(connection: &mut SqliteConnection) -> Result<(), StoreError> {
+    let rows = sqlx::query("SELECT seq, body, leaf FROM facts ORDER BY seq DESC LIMIT ?1")
+        .bind(TAIL)
+        .fetch_all(&mut *connection)
+        .await?;
+    for row in rows {
+        let (seq, body): (i64, Vec<u8>) = (row.try_get(0)?, row.try_get(1)?);
+        if leaf_hash(&body) != digest_of(row.try_get(2)?)? {
+            return Err(StoreError::Ledger(format!(
+                "fact {seq} was changed; `tempestasd rebuild --check` says what else differs, and `tempestasd restore` puts a backup in its place"
+            )));
+        }
+    }
+    Ok(())
 }
 
 /// A digest from a row.

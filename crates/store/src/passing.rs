@@ -48,13 +48,13 @@ impl SignInKind {
     }
 }
 
-/// How far sign-in is slowed down for an account from an address.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Throttle {
-    /// Failures in a row.
-    pub failures: u32,
-    /// No further try before then.
-    pub until: Option<Timestamp>,
+/// How tries are slowed down.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Slowing {
+    /// Failures that cost nothing.
+    pub free: u32,
+    /// Longest wait between two tries after that, in seconds; it begins with one and doubles.
+    pub most: u32,
 }
 
 /// What an idempotency key stands for.
@@ -168,49 +168,55 @@ impl Store {
         Ok(done.rows_affected())
     }
 
-    /// How far an account is slowed down from an address.
+    /// Counts a try as a failure before it is looked at, so that however many come at once each of them counts; none where it
+    /// may go on, else when the next may.
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn throttle(&self, account: &str, address: &str) -> Result<Throttle, StoreError> {
-        let row = sqlx::query("SELECT failures, until FROM throttles WHERE account = ?1 AND address = ?2")
+    pub async fn count_try(
+        &self,
+        account: &str,
+        address: &str,
+        now: Timestamp,
+        slowing: Slowing,
+    ) -> Result<Option<Timestamp>, StoreError> {
+        let mut write = self.write.lock().await;
+        let counted = sqlx::query(
+            "INSERT INTO throttles (account, address, failures, until) VALUES (?1, ?2, 1, ?3)
+             ON CONFLICT (account, address) DO UPDATE SET failures = failures + 1,
+                 until = ?3 + CASE WHEN failures + 1 < ?4 THEN 0
+                     ELSE min(1 << min(failures + 1 - ?4, 16), ?5) * 1000000 END
+             WHERE until <= ?3",
+        )
+        .bind(account)
+        .bind(address)
+        .bind(micros(now))
+        .bind(slowing.free)
+        .bind(slowing.most)
+        .execute(&mut *write)
+        .await?;
+        if counted.rows_affected() > 0 {
+            return Ok(None);
+        }
+        let until: Option<i64> = sqlx::query_scalar("SELECT until FROM throttles WHERE account = ?1 AND address = ?2")
             .bind(account)
             .bind(address)
-            .fetch_optional(&self.read)
+            .fetch_optional(&mut *write)
             .await?;
-        let Some(row) = row else { return Ok(Throttle::default()) };
-        Ok(Throttle {
-            failures: u32::try_from(row.try_get::<i64, _>(0)?).unwrap_or(u32::MAX),
-            until: Some(time(row.try_get(1)?)),
-        })
+        Ok(until.map(time))
     }
 
-    /// Sets how far an account is slowed down from an address; nothing at all takes it off.
+    /// Takes the slowing off: the try was right.
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn set_throttle(&self, account: &str, address: &str, throttle: Throttle) -> Result<(), StoreError> {
+    pub async fn passed(&self, account: &str, address: &str) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
-        match throttle.until {
-            None => {
-                sqlx::query("DELETE FROM throttles WHERE account = ?1 AND address = ?2")
-                    .bind(account)
-                    .bind(address)
-                    .execute(&mut *write)
-                    .await?
-            }
-            Some(until) => {
-                sqlx::query(
-                    "INSERT OR REPLACE INTO throttles (account, address, failures, until) VALUES (?1, ?2, ?3, ?4)",
-                )
-                .bind(account)
-                .bind(address)
-                .bind(throttle.failures)
-                .bind(micros(until))
-                .execute(&mut *write)
-                .await?
-            }
-        };
+        sqlx::query("DELETE FROM throttles WHERE account = ?1 AND address = ?2")
+            .bind(account)
+            .bind(address)
+            .execute(&mut *write)
+            .await?;
         Ok(())
     }
 

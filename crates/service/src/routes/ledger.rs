@@ -4,12 +4,13 @@ use axum::body::{Body as RawBody, Bytes};
 use futures_util::stream;
 use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
-    ElevationId, Refusal, Sight, SubjectId, World,
+    Command, Export, Refusal, Sight, SubjectId, What, World,
     ledger::{HeadLine, consistency_proof, inclusion_proof},
+    plainly,
 };
-use tempestas_store::Entry;
+use tempestas_store::Wanted;
 
-use super::{pages::concerns, reference, subject};
+use super::{reference, subject};
 use crate::{
     app::App,
     callers::{Overseer, SignedIn},
@@ -20,85 +21,76 @@ use crate::{
 
 /// Facts read from the store at a time.
 const PAGE: u32 = 500;
-/// How many facts back a person's page looks.
-const LATELY: u32 = 1500;
+/// Most pages that one reply looks at; the next goes on from there.
+const LIST_PAGES: usize = 20;
+/// Most pages that one file looks at.
+const CSV_PAGES: usize = 2_000;
 /// Most entries in one reply.
 const REPLY_MOST: usize = 1000;
 /// Most entries in one CSV file; the export holds all.
 const CSV_MOST: usize = 100_000;
 
-/// A filter whose names were looked up.
-struct Wanted {
-    filter: LedgerFilter,
-    who: Option<SubjectId>,
-    elevation: Option<ElevationId>,
+/// A filter whose names were looked up. Of somebody that the caller doesn't see nobody says whether they are there.
+fn wanted(world: &World, sight: &Sight, filter: LedgerFilter) -> Result<Wanted, Failure> {
+    let LedgerFilter { before, most: _, kind, who, elevation, since, until } = filter;
+    let known = |name: &str| {
+        let unknown = || Failure::unknown("person, group or program", name, "`tempestas people` lists them");
+        subject(world, name).ok().filter(|id| sight.sees_subject(world, *id)).ok_or_else(unknown)
+    };
+    Ok(Wanted {
+        before,
+        kind,
+        who: who.as_deref().map(known).transpose()?,
+        elevation: elevation.as_deref().map(reference).transpose()?,
+        since,
+        until,
+    })
 }
 
-impl Wanted {
-    fn new(world: &World, filter: LedgerFilter) -> Result<Self, Failure> {
-        let who = filter.who.as_deref().map(|name| subject(world, name)).transpose()?;
-        let elevation = filter.elevation.as_deref().map(reference).transpose()?;
-        Ok(Self { filter, who, elevation })
-    }
-
-    fn fits(&self, entry: &Entry) -> bool {
-        let about = entry.fact.what.about();
-        self.who.is_none_or(|who| concerns(&entry.fact, who))
-            && self.elevation.is_none_or(|elevation| about.elevation == Some(elevation))
-            && self.filter.kind.as_ref().is_none_or(|kind| *kind == entry.fact.what.kind())
-            && self.filter.since.is_none_or(|since| entry.fact.at >= since)
-            && self.filter.until.is_none_or(|until| entry.fact.at <= until)
-    }
-}
-
-/// Entries that fit and are in sight, newest first, and where to go on.
+/// Entries that are wanted and in sight, newest first, and where to go on: also where so many were looked at that the rest is
+/// for another request.
 async fn entries(
     app: &App,
     sight: &Sight,
     wanted: &Wanted,
     most: usize,
+    pages: usize,
 ) -> Result<(Vec<LedgerEntry>, Option<u64>), Failure> {
-    let mut found = Vec::new();
-    let mut before = wanted.filter.before;
-    loop {
-        let page = app.store().facts_before(before, PAGE).await?;
-        let Some(last) = page.last().map(|entry| (entry.seq, entry.fact.at)) else { return Ok((found, None)) };
+    let (mut found, mut wanted) = (Vec::new(), wanted.clone());
+    for _ in 0..pages {
+        let page = app.store().find_facts(&wanted, PAGE).await?;
+        let Some(last) = page.last().map(|entry| entry.seq) else { return Ok((found, None)) };
+        let is_last = page.len() < PAGE as usize;
         let world = app.world().await;
         for entry in page {
-            if wanted.fits(&entry) && sight.sees_fact(&world, &entry.fact) {
+            if sight.sees_fact(&world, &entry.fact) {
                 if found.len() == most {
                     return Ok((found, Some(entry.seq + 1)));
                 }
                 found.push(views::entry(&world, &entry));
             }
         }
-        let past = wanted.filter.since.is_some_and(|since| last.1 < since);
-        if last.0 == 0 || past {
+        if is_last {
             return Ok((found, None));
         }
-        before = Some(last.0);
+        wanted.before = Some(last);
     }
+    Ok((found, wanted.before))
 }
 
 pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
     let most = filter.most.unwrap_or(100).clamp(1, REPLY_MOST);
+    let _turn = me.app.identity().reading(me.person).await?;
     let sight = me.sight().await;
-    let wanted = Wanted::new(&*me.app.world().await, filter)?;
-    let (entries, before) = entries(&me.app, &sight, &wanted, most).await?;
+    let wanted = wanted(&*me.app.world().await, &sight, filter)?;
+    let (entries, before) = entries(&me.app, &sight, &wanted, most, LIST_PAGES).await?;
     Ok(Json(LedgerReply { entries, before }))
 }
 
 /// What somebody did, or what was done to them, lately.
 pub(super) async fn lately(app: &App, sight: &Sight, who: SubjectId, most: usize) -> Result<Vec<LedgerEntry>, Failure> {
-    let mut found = Vec::new();
-    let page = app.store().facts_before(None, LATELY).await?;
-    let world = app.world().await;
-    for entry in page {
-        if found.len() < most && concerns(&entry.fact, who) && sight.sees_fact(&world, &entry.fact) {
-            found.push(views::entry(&world, &entry));
-        }
-    }
-    Ok(found)
+    let wanted = Wanted { who: Some(who), ..Wanted::default() };
+    Ok(entries(app, sight, &wanted, most, 1).await?.0)
 }
 
 pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
@@ -111,6 +103,7 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
         return Err(unknown());
     }
     let line = me.app.store().fact_lines(number, 1).await?.pop().ok_or_else(unknown)?;
+    me.submit(Command::Note(What::Exported { export: Export::Proof })).await?;
     let note = latest_note(&me.app).await?;
     let verifier = me.app.signer().verifier();
     let signed = verifier.open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint;
@@ -130,9 +123,10 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
 }
 
 pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Result<Download, Failure> {
+    let _turn = me.app.identity().reading(me.person).await?;
     let sight = me.sight().await;
-    let wanted = Wanted::new(&*me.app.world().await, filter)?;
-    let (mut entries, _) = entries(&me.app, &sight, &wanted, CSV_MOST).await?;
+    let wanted = wanted(&*me.app.world().await, &sight, filter)?;
+    let (mut entries, _) = entries(&me.app, &sight, &wanted, CSV_MOST, CSV_PAGES).await?;
     entries.reverse();
     let mut file = csv::Writer::from_writer(Vec::new());
     let wrong = |error: csv::Error| Failure::Failed(error.into());
@@ -145,12 +139,14 @@ pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Res
         file.write_record(row).map_err(wrong)?;
     }
     let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;
+    me.submit(Command::Note(What::Exported { export: Export::Record })).await?;
     Ok(Download { kind: "text/csv; charset=utf-8", body: RawBody::from(body) })
 }
 
-/// A cell that no spreadsheet takes for a formula.
+/// A cell that no spreadsheet takes for a formula, and that steers nothing where it is shown.
 fn harmless(cell: &str) -> String {
-    if cell.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{cell}") } else { cell.to_owned() }
+    let cell = plainly(cell);
+    if cell.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{cell}") } else { cell.into_owned() }
 }
 
 /// Only those who may see everything get the whole.
@@ -164,6 +160,8 @@ async fn ensure_sees_all(me: &SignedIn) -> Result<(), Failure> {
 
 pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> {
     ensure_sees_all(&me).await?;
+    // First, so that what is taken away says who took it.
+    me.submit(Command::Note(What::Exported { export: Export::Ledger })).await?;
     let note = latest_note(&me.app).await?;
     let size = me
         .app
