@@ -4,7 +4,7 @@ use std::{
     collections::{BTreeMap, HashMap},
     sync::{
         Arc, Mutex,
-        atomic::{AtomicU64, Ordering},
+        atomic::{AtomicBool, AtomicU64, Ordering},
     },
 };
 
@@ -12,7 +12,8 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{
-    Actor, Caller, Command, Connector, Digest, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer, ways::Ways,
+    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer,
+    ways::Ways,
 };
 use tempestas_store::Store;
 use tempestas_targets::{Place, Target};
@@ -72,6 +73,8 @@ struct Shared {
     survey_turns: Semaphore,
     /// What each host was last told to trust, as a digest.
     trusts: Mutex<HashMap<ScopeId, Digest>>,
+    /// Whether the database was held against the ledger since the start.
+    verified: AtomicBool,
     /// Grows when the authorities change, so that connections are made anew.
     authorities: AtomicU64,
     /// The graph of ways, and the size of the ledger that it was built at.
@@ -112,6 +115,7 @@ impl App {
             heard: Mutex::default(),
             survey_turns: Semaphore::new(SURVEYED_TOGETHER),
             trusts: Mutex::default(),
+            verified: AtomicBool::default(),
             authorities: AtomicU64::default(),
             ways: tokio::sync::Mutex::default(),
         };
@@ -244,6 +248,17 @@ impl App {
         Target::with_secret(&place, secret)
             .map_err(|error| Failure::target(error.to_string()))?
             .ok_or_else(|| Failure::target("it has no secret of its own"))
+    }
+
+    /// Whether nothing critical may be opened: until the database was held against the ledger, and while it differs.
+    pub(crate) fn is_unverified(&self, world: &World) -> bool {
+        !self.shared.verified.load(Ordering::Relaxed)
+            || world.open_alarm(|about| matches!(about, AlarmKind::LedgerDiffers { .. })).is_some()
+    }
+
+    /// The database was held against the ledger.
+    pub(crate) fn was_verified(&self) {
+        self.shared.verified.store(true, Ordering::Relaxed);
     }
 
     /// Which turn of the authorities it is.

@@ -3,8 +3,10 @@
 use std::net::SocketAddr;
 
 use axum::{
-    extract::{ConnectInfo, FromRequestParts},
-    http::{HeaderMap, Method, header, request::Parts},
+    extract::{ConnectInfo, FromRequestParts, Request, State},
+    http::{HeaderMap, Method, StatusCode, header, request::Parts},
+    middleware::Next,
+    response::Response,
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Command, DutyKind, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
@@ -109,6 +111,25 @@ fn address(parts: &Parts) -> String {
         .map_or_else(|| "unknown".to_owned(), |ConnectInfo(address)| address.ip().to_string())
 }
 
+/// Notes requests of signed-in people that could not even be read, as refusals to them, within a rate.
+pub(crate) async fn noted(State(app): State<App>, request: Request, next: Next) -> Response {
+    let (parts, body) = request.into_parts();
+    let token = credential(&app, &parts.headers).map(|credential| credential.token().to_owned());
+    let (command, from) = (format!("{} {}", parts.method.as_str().to_lowercase(), route(&parts)), address(&parts));
+    let response = next.run(Request::from_parts(parts, body)).await;
+    let unread = [StatusCode::BAD_REQUEST, StatusCode::PAYLOAD_TOO_LARGE, StatusCode::UNSUPPORTED_MEDIA_TYPE];
+    if unread.contains(&response.status())
+        && let Some(token) = token
+        && let Ok(sign_in) = sign_in(&app, &token).await
+    {
+        let what = What::Refused { command, code: "malformed".to_owned(), elevation: None };
+        if let Err(refusal) = app.note(sign_in.person, &from, what).await {
+            tracing::warn!(%refusal, "a request that can't be read could not be noted");
+        }
+    }
+    response
+}
+
 /// How a request says whose it is.
 pub(crate) enum Credential<'a> {
     /// In the `Authorization` header.
@@ -148,13 +169,19 @@ pub(crate) fn credential<'a>(app: &App, headers: &'a HeaderMap) -> Option<Creden
     pairs.find(|(known, _)| *known == name).map(|(_, token)| Credential::Cookie(token))
 }
 
-/// Refuses a request that a browser sent with its cookie for a page of another origin. `SameSite` does so already;
-/// this is the second bolt.
-fn ensure_own_origin(parts: &Parts) -> Result<(), Failure> {
-    let text = |name| parts.headers.get(name).and_then(|value: &axum::http::HeaderValue| value.to_str().ok());
-    let origin = text(header::ORIGIN).and_then(|origin| origin.split_once("://")).map(|(_, host)| host);
+/// Whether a browser sent this for a page of ours; none where no browser says so.
+fn is_own_origin(parts: &Parts) -> Option<bool> {
+    let text = |name| parts.headers.get(name).map(|value: &axum::http::HeaderValue| value.to_str().unwrap_or_default());
+    let origin = text(header::ORIGIN)?.split_once("://").map(|(_, host)| host);
     let host = text(header::HOST).or_else(|| parts.uri.authority().map(axum::http::uri::Authority::as_str));
-    if parts.method == Method::GET || (origin.is_some() && origin == host) {
+    Some(origin.is_some() && origin == host)
+}
+
+/// Refuses a request that a browser sent for a page of another origin: with its cookie, which `SameSite` forbids already,
+/// so that this is the second bolt; or to be given one, as somebody whom that page chose. `by_cookie` where the request
+/// must say that it is of ours.
+fn ensure_own_origin(parts: &Parts, by_cookie: bool) -> Result<(), Failure> {
+    if parts.method == Method::GET || is_own_origin(parts).unwrap_or(!by_cookie) {
         return Ok(());
     }
     Err(Refusal::NotAllowed("this came from a page of another origin; open the console itself".to_owned()).into())
@@ -197,6 +224,7 @@ impl FromRequestParts<App> for Anyone {
     type Rejection = Failure;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
+        ensure_own_origin(parts, false)?;
         Ok(Self { app: app.clone(), address: address(parts) })
     }
 }
@@ -208,9 +236,7 @@ impl FromRequestParts<App> for SignedIn {
         let credential = credential(app, &parts.headers).ok_or_else(|| {
             Failure::SignIn("this needs a sign-in; run `tempestas sign-in`, or send a bearer token".to_owned())
         })?;
-        if matches!(credential, Credential::Cookie(_)) {
-            ensure_own_origin(parts)?;
-        }
+        ensure_own_origin(parts, matches!(credential, Credential::Cookie(_)))?;
         let sign_in = sign_in(app, credential.token()).await?;
         if sign_in.kind == SignInKind::Device && !drafts::is_reading(parts) {
             return Err(drafts::only_in_console());

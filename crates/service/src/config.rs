@@ -7,6 +7,7 @@ use std::{
 
 use jiff::SignedDuration;
 use serde::{Deserialize, de::Error as _};
+use tempestas_targets::Program;
 use url::Url;
 
 /// The words that let the service speak plain HTTP beyond loopback.
@@ -58,8 +59,9 @@ pub struct Config {
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct DescribedConfig {
-    /// Programs, by their whole path, that a description may run as the service's user; none where it is left out.
-    pub programs: Vec<String>,
+    /// Programs that a description may run as the service's user, each with the arguments that it may be given; none where
+    /// it is left out.
+    pub programs: Vec<Program>,
 }
 
 /// Where it listens and keeps its state.

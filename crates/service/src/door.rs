@@ -121,15 +121,30 @@ pub(crate) async fn read_body(body: RawBody) -> Result<Bytes, Failure> {
     if seen > BODY_MOST { Err(Failure::TooLarge(BODY_MOST)) } else { Ok(kept.freeze()) }
 }
 
-impl<T: DeserializeOwned> FromRequest<App> for Body<T> {
+/// Refuses a body that doesn't say that it is JSON: what a form on a page elsewhere can send never does.
+fn ensure_is_json(headers: &axum::http::HeaderMap) -> Result<(), Failure> {
+    let kind = headers.get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
+    let kind = kind.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
+    if kind == "application/json" { Ok(()) } else { Err(Failure::NotJson) }
+}
+
+impl<T: DeserializeOwned + JsonSchema + 'static> FromRequest<App> for Body<T> {
     type Rejection = Failure;
 
     async fn from_request(request: Request, _: &App) -> Result<Self, Failure> {
+        ensure_is_json(request.headers())?;
         let bytes = read_body(request.into_body()).await?;
-        serde_json::from_slice(&bytes).map(Self).map_err(|error| {
-            let what = if error.is_data() { "the body does not say what is needed" } else { "the body is not JSON" };
-            Failure::Malformed(format!("{what}: {error}; `GET /api/v1/openapi.json` describes it"))
-        })
+        let malformed = |what: &str, why: String| {
+            Failure::Malformed(format!("{what}: {why}; `GET /api/v1/openapi.json` describes it"))
+        };
+        let said: Value =
+            serde_json::from_slice(&bytes).map_err(|error| malformed("the body is not JSON", error.to_string()))?;
+        tempestas_api::ensure_known::<T>(&said)
+            .map_err(|why| malformed("the body does not say what is needed", why))?;
+        // Read again from the bytes: a key that stands there twice is gone from the value.
+        serde_json::from_slice(&bytes)
+            .map(Self)
+            .map_err(|error| malformed("the body does not say what is needed", error.to_string()))
     }
 }
 

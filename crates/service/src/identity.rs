@@ -1,24 +1,26 @@
 //! Proving who somebody is: passwords (Argon2id), TOTP (RFC 6238) without replay, and slowing down by account
 //! and address together, so that nobody can lock anybody else out.
 
+use std::{collections::HashMap, net::IpAddr, sync::Mutex};
+
 use argon2::{
     Argon2,
     password_hash::{PasswordHasher as _, PasswordVerifier as _, phc::PasswordHash},
 };
-use jiff::{SignedDuration, Timestamp};
+use jiff::Timestamp;
 use ring::digest;
 use tempestas_core::{Caller, Command, Digest, Said, SubjectId, What};
-use tempestas_store::{SignIn, Store, Throttle};
-use tokio::sync::Semaphore;
+use tempestas_store::{SignIn, Slowing, Store};
+use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
 use zeroize::Zeroizing;
 
 use crate::{app::App, problem::Failure, vault};
 
-/// Failures that cost nothing.
-const FREE_FAILURES: u32 = 5;
-/// Longest wait between two tries.
-const WAIT_MOST: SignedDuration = SignedDuration::from_mins(5);
+/// How guesses are slowed down, for an account from an address.
+const SLOWING: Slowing = Slowing { free: 5, most: 300 };
+/// Sign-ins that one address may have looked at at the same time; others of it wait for none of them.
+const TOGETHER_MOST: usize = 4;
 /// Fewest letters of a password.
 const PASSWORD_LEAST: usize = 12;
 /// Most bytes of a password, so that hashing costs the same for all.
@@ -26,9 +28,48 @@ const PASSWORD_MOST: usize = 512;
 /// Passwords hashed at the same time; each takes 19 MiB.
 const HASHING_MOST: usize = 2;
 
+/// Heavy reads of the record at the same time.
+const READING_MOST: usize = 3;
+/// Those of one person, under way or waiting.
+const READS_OF_ONE: usize = 2;
+
 /// Hashes and checks.
 pub(crate) struct Identity {
     hashing: Semaphore,
+    reading: Semaphore,
+    /// How many tries are being looked at, by whom or from where.
+    under_way: Mutex<HashMap<String, usize>>,
+}
+
+/// A place among the tries of one person or address; free again when it is dropped.
+pub(crate) struct Place<'i> {
+    identity: &'i Identity,
+    whose: String,
+}
+
+impl Drop for Place<'_> {
+    fn drop(&mut self) {
+        if let Ok(mut under_way) = self.identity.under_way.lock()
+            && let Some(count) = under_way.get_mut(&self.whose)
+        {
+            *count -= 1;
+            if *count == 0 {
+                under_way.remove(&self.whose);
+            }
+        }
+    }
+}
+
+/// Where tries are counted together: an address, and of IPv6 (RFC 4291) the network of 64 bits that one household has.
+pub(crate) fn network(address: &str) -> String {
+    match address.parse::<IpAddr>().map(|ip| ip.to_canonical()) {
+        Ok(IpAddr::V6(ip)) => {
+            let [a, b, c, d, ..] = ip.segments();
+            format!("{a:x}:{b:x}:{c:x}:{d:x}::/64")
+        }
+        Ok(IpAddr::V4(ip)) => ip.to_string(),
+        Err(_) => address.to_owned(),
+    }
 }
 
 /// Digest by which tokens and enrolment secrets are kept.
@@ -41,7 +82,30 @@ pub(crate) fn token_digest(token: &str) -> Digest {
 
 impl Identity {
     pub(crate) fn new() -> Self {
-        Self { hashing: Semaphore::new(HASHING_MOST) }
+        Self {
+            hashing: Semaphore::new(HASHING_MOST),
+            reading: Semaphore::new(READING_MOST),
+            under_way: Mutex::default(),
+        }
+    }
+
+    /// A place among `most`, or the word to wait.
+    fn place(&self, whose: String, most: usize) -> Result<Place<'_>, Failure> {
+        let taken = self.under_way.lock().is_ok_and(|mut under_way| {
+            let count = under_way.entry(whose.clone()).or_default();
+            let fits = *count < most;
+            *count += usize::from(fits);
+            fits
+        });
+        if taken { Ok(Place { identity: self, whose }) } else { Err(Failure::SlowDown(1)) }
+    }
+
+    /// A turn for reading much: few at a time in all, and of one person fewer still, so that nobody waits for what another
+    /// wants to read.
+    pub(crate) async fn reading(&self, who: SubjectId) -> Result<(Place<'_>, SemaphorePermit<'_>), Failure> {
+        let place = self.place(format!("reads:{}", who.0), READS_OF_ONE)?;
+        let permit = self.reading.acquire().await.map_err(|error| Failure::Failed(error.into()))?;
+        Ok((place, permit))
     }
 
     async fn blocking<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Failure> {
@@ -117,49 +181,27 @@ async fn check_code(app: &App, person: SubjectId, code: &str, now: Timestamp) ->
     }
 }
 
-/// Refuses a try that comes too early after failures.
-async fn ensure_not_slowed(store: &Store, account: &str, address: &str, now: Timestamp) -> Result<Throttle, Failure> {
-    let throttle = store.throttle(account, address).await?;
-    match throttle.until {
-        Some(until) if throttle.failures >= FREE_FAILURES && until > now => {
-            Err(Failure::SlowDown(until.duration_since(now).as_secs() + 1))
-        }
-        _ => Ok(throttle),
+/// Counts a try, and refuses one that comes too early after failures.
+async fn count_try(store: &Store, account: &str, address: &str, now: Timestamp) -> Result<(), Failure> {
+    match store.count_try(account, &network(address), now, SLOWING).await? {
+        None => Ok(()),
+        Some(until) => Err(Failure::SlowDown(until.duration_since(now).as_secs().max(0) + 1)),
     }
 }
 
-async fn settle_throttle(
-    store: &Store,
-    account: &str,
-    address: &str,
-    before: Throttle,
-    passed: bool,
-    now: Timestamp,
-) -> Result<(), Failure> {
-    let after = if passed {
-        Throttle::default()
-    } else {
-        let failures = before.failures.saturating_add(1);
-        let doublings = failures.saturating_sub(FREE_FAILURES).min(16);
-        let wait = SignedDuration::from_secs(1_i64 << doublings).min(WAIT_MOST);
-        Throttle { failures, until: now.checked_add(wait).ok() }
-    };
-    if passed && before == after {
-        return Ok(());
-    }
-    Ok(store.set_throttle(account, address, after).await?)
-}
-
-/// Counts a guess that was right or wrong, and refuses one that comes too early after wrong ones.
+/// Counts a guess, and looks whether it was right; refuses one that comes too early after wrong ones.
 pub(crate) async fn guarded<T>(
     store: &Store,
     account: &str,
     address: &str,
     now: Timestamp,
-    found: Option<T>,
+    found: impl AsyncFnOnce() -> Result<Option<T>, Failure>,
 ) -> Result<Option<T>, Failure> {
-    let before = ensure_not_slowed(store, account, address, now).await?;
-    settle_throttle(store, account, address, before, found.is_some(), now).await?;
+    count_try(store, account, address, now).await?;
+    let found = found().await?;
+    if found.is_some() {
+        store.passed(account, &network(address)).await?;
+    }
     Ok(found)
 }
 
@@ -173,52 +215,85 @@ pub(crate) async fn prove(
 ) -> Result<SubjectId, Failure> {
     let now = Timestamp::now();
     let account: String = name.chars().take(64).collect();
-    let before = ensure_not_slowed(app.store(), &account, address, now).await?;
+    let wrong = || {
+        Failure::SignIn(
+            "the name, password or code is wrong; a code is good once, so wait for the next where you used it"
+                .to_owned(),
+        )
+    };
     if password.len() > PASSWORD_MOST {
-        return Err(Failure::SignIn("the name, password or code is wrong".to_owned()));
+        return Err(wrong());
     }
+    // Hashing is dear: one address keeps no other waiting for it.
+    let _place = app.identity().place(network(address), TOGETHER_MOST)?;
     let person = {
         let world = app.world().await;
         world.subject_named(&account).filter(|subject| !world.is_suspended(subject.id)).map(|subject| subject.id)
     };
-    let hash = match person {
-        Some(person) => app.store().password_hash(person).await?,
-        None => None,
-    };
-    let password_holds = app.identity().verify(password, hash).await?;
-    let proven = match person {
+    let proven = guarded(app.store(), &account, address, now, async || {
+        let hash = match person {
+            Some(person) => app.store().password_hash(person).await?,
+            None => None,
+        };
+        let password_holds = app.identity().verify(password, hash).await?;
         // The code is looked at only behind the right password, so that it can't be used up by others.
-        Some(person) if password_holds => check_code(app, person, code, now).await?.then_some(person),
-        _ => None,
-    };
-    settle_throttle(app.store(), &account, address, before, proven.is_some(), now).await?;
-    match (proven, person) {
-        (Some(person), _) => Ok(person),
-        (None, known) => {
-            if let Some(person) = known {
-                let failed = Command::Note(What::SignInFailed { subject: person });
-                app.submit(Caller::nobody(Said::new(address)), failed).await?;
-            }
-            Err(Failure::SignIn(
-                "the name, password or code is wrong; a code is good once, so wait for the next where you used it"
-                    .to_owned(),
-            ))
-        }
-    }
+        Ok(match person {
+            Some(person) if password_holds => check_code(app, person, code, now).await?.then_some(person),
+            _ => None,
+        })
+    })
+    .await?;
+    proven.ok_or_else(|| {
+        let what = person.map_or(What::NameUnknown {}, |person| What::SignInFailed { subject: person });
+        note_later(app, Caller::nobody(Said::new(address)), what);
+        wrong()
+    })
 }
 
-/// Checks a fresh code of somebody who is signed in.
+/// Notes something without being waited for: how long a reply takes says nothing of what was noted.
+pub(crate) fn note_later(app: &App, caller: Caller, what: What) {
+    let app = app.clone();
+    tokio::spawn(async move {
+        if let Err(refusal) = app.submit(caller, Command::Note(what)).await {
+            tracing::warn!(%refusal, "a failed try could not be noted");
+        }
+    });
+}
+
+/// Checks a fresh code of somebody who is signed in. One at a time for a person, whichever of their sign-ins asks.
 pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address: &str) -> Result<Timestamp, Failure> {
     let now = Timestamp::now();
     let account = format!("proof:{}", sign_in.person.0);
-    let before = ensure_not_slowed(app.store(), &account, address, now).await?;
-    let passed = check_code(app, sign_in.person, code, now).await?;
-    settle_throttle(app.store(), &account, address, before, passed, now).await?;
-    if !passed {
+    let _place = app.identity().place(account.clone(), 1)?;
+    let passed = guarded(app.store(), &account, address, now, async || {
+        Ok(check_code(app, sign_in.person, code, now).await?.then_some(()))
+    })
+    .await?;
+    if passed.is_none() {
+        app.note(sign_in.person, address, What::ProofFailed { subject: sign_in.person }).await?;
         return Err(Failure::invalid(
             "this code is wrong or was used before; wait for the next one your authenticator shows",
         ));
     }
     app.store().use_sign_in(sign_in.id, now, true).await?;
     Ok(now)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::network;
+
+    #[test]
+    fn tries_are_counted_by_what_one_household_has() {
+        for (address, counted) in [
+            ("10.1.2.3", "10.1.2.3"),
+            ("::ffff:10.1.2.3", "10.1.2.3"),
+            ("2001:db8:1:2:3:4:5:6", "2001:db8:1:2::/64"),
+            ("2001:db8:1:2:ffff::1", "2001:db8:1:2::/64"),
+            ("2001:db8:1:3::1", "2001:db8:1:3::/64"),
+            ("unknown", "unknown"),
+        ] {
+            assert_eq!(network(address), counted);
+        }
+    }
 }

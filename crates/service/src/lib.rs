@@ -7,6 +7,7 @@ mod app;
 mod authorities;
 mod callers;
 pub mod config;
+mod connections;
 mod console;
 mod door;
 mod drafts;

@@ -20,12 +20,14 @@ use webauthn_rs::{
 };
 use webauthn_rs_proto::ResidentKeyRequirement;
 
-use crate::{app::App, problem::Failure, vault};
+use crate::{app::App, identity::network, problem::Failure, vault};
 
 /// How long the second half of a ceremony may take.
 const CEREMONY_LASTS: SignedDuration = SignedDuration::from_mins(5);
-/// Most ceremonies open at a time; the oldest makes way.
+/// Most ceremonies open at a time of people who are signed in; of one of them a few. The oldest makes way.
 const CEREMONIES_MOST: usize = 1000;
+/// Most ceremonies of whoever has not signed in yet, from one address.
+const STRANGERS_MOST: usize = 20;
 /// Most passkeys of one person.
 const PASSKEYS_MOST: usize = 10;
 
@@ -41,6 +43,8 @@ pub(crate) struct Passkeys {
     /// None where the service has no name that browsers could bind a passkey to.
     party: Option<Webauthn>,
     open: Mutex<HashMap<String, (Timestamp, Half)>>,
+    /// Those of whoever has not signed in yet, apart: they push out nobody who has, and of theirs only their own.
+    strangers: Mutex<HashMap<String, (Timestamp, String, Half)>>,
 }
 
 fn failed(error: impl std::error::Error + Send + Sync + 'static) -> Failure {
@@ -67,7 +71,7 @@ impl Passkeys {
             }
             _ => None,
         };
-        Ok(Self { party, open: Mutex::default() })
+        Ok(Self { party, open: Mutex::default(), strangers: Mutex::default() })
     }
 
     fn party(&self) -> Result<&Webauthn, Failure> {
@@ -92,8 +96,30 @@ impl Passkeys {
         Ok(Ceremony { ceremony, options })
     }
 
+    /// The first half of signing in, for somebody at an address.
+    fn begin_for_stranger(&self, address: &str, half: Half, options: &impl Serialize) -> Result<Ceremony, Failure> {
+        let ceremony = vault::random_text().to_string();
+        let options = serde_json::to_value(options).map_err(failed)?;
+        let (now, whose) = (Timestamp::now(), network(address));
+        if let Ok(mut open) = self.strangers.lock() {
+            open.retain(|_, (since, ..)| now.duration_since(*since) < CEREMONY_LASTS);
+            let own = open.iter().filter(|(_, (_, known, _))| *known == whose);
+            let oldest = own.clone().min_by_key(|(_, (since, ..))| *since).map(|(key, _)| key.clone());
+            if own.count() >= STRANGERS_MOST
+                && let Some(oldest) = oldest
+            {
+                open.remove(&oldest);
+            }
+            open.insert(ceremony.clone(), (now, whose, half));
+        }
+        Ok(Ceremony { ceremony, options })
+    }
+
     fn take(&self, ceremony: &str) -> Result<Half, Failure> {
-        let taken = self.open.lock().ok().and_then(|mut open| open.remove(ceremony));
+        let taken = self.open.lock().ok().and_then(|mut open| open.remove(ceremony)).or_else(|| {
+            let taken = self.strangers.lock().ok()?.remove(ceremony)?;
+            Some((taken.0, taken.2))
+        });
         match taken {
             Some((since, half)) if Timestamp::now().duration_since(since) < CEREMONY_LASTS => Ok(half),
             _ => Err(Failure::invalid("this took too long, or the service was started anew; press the button again")),
@@ -173,10 +199,10 @@ pub(crate) async fn add(
 }
 
 /// First half of signing in; nobody is named, so nobody learns who is known here.
-pub(crate) fn begin_sign_in(app: &App) -> Result<Ceremony, Failure> {
+pub(crate) fn begin_sign_in(app: &App, address: &str) -> Result<Ceremony, Failure> {
     let (mut options, state) = app.passkeys().party()?.start_discoverable_authentication().map_err(failed)?;
     options.mediation = None;
-    app.passkeys().begin(Half::SigningIn(state), &options)
+    app.passkeys().begin_for_stranger(address, Half::SigningIn(state), &options)
 }
 
 /// Second half of signing in: who it is.
@@ -237,4 +263,27 @@ pub(crate) async fn prove(
     let now = Timestamp::now();
     app.store().use_sign_in(sign_in.id, now, true).await?;
     Ok(now)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{CEREMONIES_MOST, Half, Passkeys, STRANGERS_MOST};
+
+    #[test]
+    fn challenges_of_strangers_push_out_nobody_who_signed_in_and_of_theirs_only_their_own() {
+        let passkeys = Passkeys::new(&"http://localhost:8080".parse().unwrap(), true).unwrap();
+        let signing_in = || Half::SigningIn(passkeys.party().unwrap().start_discoverable_authentication().unwrap().1);
+        let of_one_signed_in = passkeys.begin(signing_in(), &"").unwrap().ceremony;
+        let at_home = passkeys.begin_for_stranger("10.0.0.7", signing_in(), &"").unwrap().ceremony;
+        let flood: Vec<String> = (0..=CEREMONIES_MOST)
+            .map(|n| {
+                let address = format!("2001:db8::{n:x}");
+                passkeys.begin_for_stranger(&address, signing_in(), &"").unwrap().ceremony
+            })
+            .collect();
+        assert!(passkeys.take(&of_one_signed_in).is_ok() && passkeys.take(&at_home).is_ok());
+        let left = flood.iter().filter(|ceremony| passkeys.take(ceremony).is_ok()).count();
+        assert_eq!(left, STRANGERS_MOST, "one household has so many, however many addresses it has");
+        assert!(passkeys.take(&at_home).is_err(), "each is good once");
+    }
 }

@@ -17,6 +17,8 @@ pub(crate) enum Failure {
     SignIn(String),
     /// The request itself can't be read.
     Malformed(String),
+    /// The body doesn't say that it is JSON.
+    NotJson,
     /// The body is too large.
     TooLarge(usize),
     /// Tried too often.
@@ -46,6 +48,7 @@ impl Failure {
             Self::Refused(refusal) => refusal.code(),
             Self::SignIn(_) => "sign-in",
             Self::Malformed(_) => "malformed",
+            Self::NotJson => "malformed",
             Self::TooLarge(_) => "too-large",
             Self::SlowDown(_) => "slow-down",
             Self::Target(_) => "target",
@@ -62,6 +65,7 @@ impl Failure {
             Self::Refused(Refusal::Limit(_)) | Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
             Self::Refused(Refusal::StepUp { .. }) | Self::SignIn(_) => StatusCode::UNAUTHORIZED,
             Self::Malformed(_) => StatusCode::BAD_REQUEST,
+            Self::NotJson => StatusCode::UNSUPPORTED_MEDIA_TYPE,
             Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
             Self::Target(_) => StatusCode::BAD_GATEWAY,
             Self::Failed(_) => StatusCode::INTERNAL_SERVER_ERROR,
@@ -72,6 +76,7 @@ impl Failure {
         match self {
             Self::Refused(refusal) => refusal.to_string(),
             Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) => says.clone(),
+            Self::NotJson => "the body must be JSON, and say so: `Content-Type: application/json`".to_owned(),
             Self::TooLarge(most) => {
                 format!("the request is larger than {most} bytes, the most that is read here; send less")
             }

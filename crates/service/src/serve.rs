@@ -6,23 +6,36 @@ use std::{
 };
 
 use anyhow::{Context as _, bail};
-use axum::{Router, routing::get};
-use axum_server::{Handle, tls_rustls::RustlsConfig};
+use axum::{Router, http::StatusCode, routing::get};
+use axum_server::{Handle, accept::DefaultAcceptor, tls_rustls::RustlsConfig};
+use hyper_util::{
+    rt::{TokioExecutor, TokioTimer},
+    server::conn::auto::Builder,
+};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::World;
+use tempestas_core::{AlarmKind, Caller, Command, World};
 use tokio::signal::unix::{SignalKind, signal};
 
 use crate::{
     app::App,
     config::{Config, TlsConfig},
+    connections::Limited,
     house::House,
-    keeper, routes,
+    keeper, operate, routes,
 };
 
 /// How long open requests may go on after TERM.
 pub(crate) const DRAIN: Duration = Duration::from_secs(10);
 /// How long a new connection may keep its first request to itself.
 const FIRST_REQUEST: Duration = Duration::from_secs(15);
+/// How often the database is held against the ledger.
+const VERIFIED_EVERY: Duration = Duration::from_hours(24);
+/// How long the service may take to be well.
+const WELL_WITHIN: Duration = Duration::from_secs(5);
+/// How long the head of any request may take, from when the one before was answered.
+const REQUEST_HEAD: Duration = Duration::from_secs(30);
+/// Most requests at a time on one connection (RFC 9113).
+const STREAMS_MOST: u32 = 64;
 
 /// Runs the service until TERM or INT, then drains.
 ///
@@ -40,9 +53,10 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     let handle = Handle::new();
     let mut doors = tokio::spawn(doors(app.clone(), listener, handle.clone()));
     if let Some(health) = app.config().service.health {
-        tokio::spawn(serve_health(health));
+        tokio::spawn(serve_health(app.clone(), health));
     }
-    let keepers = tokio::spawn(keeper::run(app.clone()));
+    tokio::spawn(verify(app.clone()));
+    let mut keepers = tokio::spawn(keeper::run(app.clone()));
     let housekeeping = tokio::spawn(housekeeping(app.clone()));
     let scheme = if app.config().tls.is_some() { "https" } else { "http" };
     // Read by whoever started us; the log goes to standard error.
@@ -53,6 +67,12 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
         () = asked_to_stop() => Ok(()),
         written = &mut scribe => written?.and_then(|()| bail!("the writer ended")),
         served = &mut doors => served?,
+        // Without them nothing is taken away by us any more; whoever starts us again starts them again.
+        kept = &mut keepers => match tokio::time::timeout(Duration::from_secs(1), &mut scribe).await {
+            // They ended because the writer did, which says why.
+            Ok(written) => written?.and_then(|()| bail!("the writer ended")),
+            Err(_) => kept.map_err(Into::into).and_then(|()| bail!("what gives and ends rights on the targets ended")),
+        },
     };
     tracing::info!("draining");
     app.stop();
@@ -64,6 +84,40 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     }
     ended?;
     House { app, scribe }.close().await
+}
+
+/// Holds the database against the ledger, at once and each night; a difference is an alarm. On a thread of its own, so that
+/// nobody's reply waits for it.
+async fn verify(app: App) {
+    let mut stopping = app.stopping();
+    loop {
+        let config = app.config().clone();
+        let (done, report) = tokio::sync::oneshot::channel();
+        std::thread::spawn(move || {
+            let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
+            let report = runtime.map_err(anyhow::Error::from).and_then(|here| here.block_on(operate::check(&config)));
+            // Whoever asked may have stopped.
+            let _ = done.send(report);
+        });
+        match report.await {
+            Ok(Ok(report)) => {
+                let places = u32::try_from(report.differences.len()).unwrap_or(u32::MAX);
+                for difference in &report.differences {
+                    tracing::error!(%difference, "the database is not what the ledger says");
+                }
+                if places > 0 {
+                    app.report(Command::RaiseAlarm(AlarmKind::LedgerDiffers { places })).await;
+                }
+                app.was_verified();
+            }
+            Ok(Err(error)) => tracing::error!("the database can't be held against the ledger: {error:#}"),
+            Err(_) => tracing::error!("holding the database against the ledger broke off"),
+        }
+        tokio::select! {
+            () = tokio::time::sleep(VERIFIED_EVERY) => {}
+            _ = stopping.changed() => return,
+        }
+    }
 }
 
 async fn asked_to_stop() {
@@ -81,21 +135,32 @@ async fn doors(app: App, listener: std::net::TcpListener, handle: Handle<SocketA
     let service = routes::router(app).into_make_service_with_connect_info::<SocketAddr>();
     match tls {
         None => {
-            axum_server::from_tcp(listener)?.first_request_timeout(FIRST_REQUEST).handle(handle).serve(service).await?
+            let acceptor = Limited::new(DefaultAcceptor::new());
+            let mut server = axum_server::from_tcp(listener)?.acceptor(acceptor);
+            limit_headers(server.http_builder());
+            server.first_request_timeout(FIRST_REQUEST).handle(handle).serve(service).await?;
         }
         Some(files) => {
             let tls = RustlsConfig::from_pem_file(&files.certificate, &files.key).await.with_context(|| {
                 format!("{} and {} can't be used", files.certificate.display(), files.key.display())
             })?;
             tokio::spawn(reload(tls.clone(), files));
-            axum_server::from_tcp_rustls(listener, tls)?
-                .first_request_timeout(FIRST_REQUEST)
-                .handle(handle)
-                .serve(service)
-                .await?;
+            let mut server = axum_server::from_tcp_rustls(listener, tls)?.map(Limited::new);
+            limit_headers(server.http_builder());
+            server.first_request_timeout(FIRST_REQUEST).handle(handle).serve(service).await?;
         }
     }
     Ok(())
+}
+
+/// Every request's head has to come within a time, not only a connection's first.
+fn limit_headers(http: &mut Builder<TokioExecutor>) {
+    http.http1().timer(TokioTimer::new()).header_read_timeout(REQUEST_HEAD);
+    http.http2()
+        .timer(TokioTimer::new())
+        .max_concurrent_streams(STREAMS_MOST)
+        .keep_alive_interval(REQUEST_HEAD)
+        .keep_alive_timeout(REQUEST_HEAD);
 }
 
 /// Takes up a changed certificate; keeps the old one where the new one can't be used.
@@ -119,12 +184,27 @@ async fn reload(tls: RustlsConfig, files: TlsConfig) {
     }
 }
 
-async fn serve_health(address: SocketAddr) {
-    let router = Router::new().route("/health", get(async || "well\n"));
+/// `well` while the writer writes and the ticker ticks: whoever asks would rather start us again than believe a word that
+/// nothing stands behind.
+async fn serve_health(app: App, address: SocketAddr) {
+    let mut stopping = app.stopping();
+    let health = async move || {
+        let ticks = tokio::time::timeout(WELL_WITHIN, app.submit(Caller::keeper(), Command::Tick)).await;
+        match ticks {
+            Ok(Ok(_)) => (StatusCode::OK, "well\n"),
+            _ => (StatusCode::SERVICE_UNAVAILABLE, "not well\n"),
+        }
+    };
+    let router = Router::new().route("/health", get(health));
     match tokio::net::TcpListener::bind(address).await {
         Ok(listener) => {
-            if let Err(error) = axum::serve(listener, router).await {
-                tracing::error!(%error, "the health port failed");
+            let served = async { axum::serve(listener, router).await };
+            tokio::select! {
+                served = served => if let Err(error) = served {
+                    tracing::error!(%error, "the health port failed");
+                },
+                // It holds the writer in turn.
+                _ = stopping.changed() => {}
             }
         }
         Err(error) => tracing::error!(%error, %address, "the health port can't be listened on"),

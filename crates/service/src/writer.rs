@@ -20,6 +20,8 @@ use crate::vault;
 const BATCH_MOST: usize = 64;
 /// Refusals of one caller that become facts within a minute; the rest is counted.
 const REFUSALS_MOST: u32 = 30;
+/// Most times that one person takes from the record within a minute.
+const EXPORTS_MOST: u32 = 30;
 
 /// Changes that a slow listener may fall behind before it is told that all lists changed.
 const CHANGES_KEPT: usize = 256;
@@ -70,15 +72,33 @@ pub(crate) struct Scribe {
     changed: watch::Sender<u64>,
     changes: broadcast::Sender<Change>,
     clock: Clock,
-    refusals: HashMap<SubjectId, Refusals>,
+    refusals: HashMap<SubjectId, Minute>,
+    exports: HashMap<SubjectId, Minute>,
     #[cfg(feature = "crash-points")]
     crash: crash::Point,
 }
 
-/// Refusals of one caller within the present minute.
-struct Refusals {
+/// What was counted of one caller within the present minute.
+struct Minute {
     since: Timestamp,
     count: u32,
+}
+
+/// How many there are within the present minute, and were in the last one where this is the first.
+struct Counted {
+    count: u32,
+    before: u32,
+}
+
+fn counted(minutes: &mut HashMap<SubjectId, Minute>, person: SubjectId, now: Timestamp) -> Counted {
+    let minute = minutes.entry(person).or_insert(Minute { since: now, count: 0 });
+    let mut before = 0;
+    if now.duration_since(minute.since).as_secs() >= 60 {
+        before = minute.count;
+        *minute = Minute { since: now, count: 0 };
+    }
+    minute.count = minute.count.saturating_add(1);
+    Counted { count: minute.count, before }
 }
 
 /// How others hear of commits: the number of facts, and which lists changed.
@@ -108,6 +128,7 @@ pub(crate) fn writer(
         changes: changes.clone(),
         clock,
         refusals: HashMap::new(),
+        exports: HashMap::new(),
         #[cfg(feature = "crash-points")]
         crash: crash::Point::from_environment(),
     };
@@ -139,8 +160,9 @@ impl Scribe {
             let now = world.last_at.map_or(now, |last| last.max(now));
             let context = Context { now, caller: job.caller, chance: vault::random() };
             let (decision, outcome) = match self.admit(&job.command, &context) {
-                None => (Decision::default(), Ok(Vec::new())),
-                Some(dropped) => {
+                Err(refusal) => (Decision::default(), Err(refusal)),
+                Ok(None) => (Decision::default(), Ok(Vec::new())),
+                Ok(Some(dropped)) => {
                     let mut decision = dropped;
                     let outcome = match decide(&world, &job.command, &context) {
                         Ok(decided) => {
@@ -193,13 +215,25 @@ impl Scribe {
     }
 
     /// Whether a command that notes a refusal or a failed sign-in still fits into the rate of the person it is about;
-    /// everything else does.
-    fn admit(&mut self, command: &Command, context: &Context) -> Option<Decision> {
-        match (command, context.caller.subject()) {
+    /// everything else does. What is taken away is noted each time, so it is refused beyond the rate.
+    fn admit(&mut self, command: &Command, context: &Context) -> Result<Option<Decision>, Refusal> {
+        let admitted = match (command, context.caller.subject()) {
             (Command::Note(What::Refused { .. }), Some(person)) => self.within_rate(person, context),
             (Command::Note(What::SignInFailed { subject }), None) => self.within_rate(*subject, context),
+            (Command::Note(What::ProofFailed { subject }), Some(_)) => self.within_rate(*subject, context),
+            // Nobody in particular, so all of them together.
+            (Command::Note(What::NameUnknown {}), None) => self.within_rate(SubjectId(0), context),
+            (Command::Note(What::Exported { .. }), Some(person)) => {
+                if counted(&mut self.exports, person, context.now).count > EXPORTS_MOST {
+                    return Err(Refusal::Limit(format!(
+                        "you took from the record {EXPORTS_MOST} times within a minute, each of which is noted; wait for the next"
+                    )));
+                }
+                Some(Decision::default())
+            }
             _ => Some(Decision::default()),
-        }
+        };
+        Ok(admitted)
     }
 
     /// A fact for a refusal to a known caller, within a rate.
@@ -221,15 +255,9 @@ impl Scribe {
     /// None where the caller's refusals of this minute are enough; else, at the start of a new minute, a fact
     /// about those that were dropped before.
     fn within_rate(&mut self, person: SubjectId, context: &Context) -> Option<Decision> {
-        let fresh = Refusals { since: context.now, count: 0 };
-        let seen = self.refusals.entry(person).or_insert(fresh);
-        let mut dropped = 0;
-        if context.now.duration_since(seen.since).as_secs() >= 60 {
-            dropped = seen.count.saturating_sub(REFUSALS_MOST);
-            *seen = Refusals { since: context.now, count: 0 };
-        }
-        seen.count = seen.count.saturating_add(1);
-        if seen.count > REFUSALS_MOST {
+        let Counted { count, before } = counted(&mut self.refusals, person, context.now);
+        let dropped = before.saturating_sub(REFUSALS_MOST);
+        if count > REFUSALS_MOST {
             return None;
         }
         let mut decision = Decision::default();

@@ -4,7 +4,7 @@ use base64::{Engine as _, engine::general_purpose::STANDARD};
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_demo::{codes::next_code, processes::program, seed};
 
-use crate::house::{House, MARA, Plan, TOMAS, on_cloud};
+use crate::house::{House, MARA, Plan, TOMAS, eventually, on_cloud};
 
 fn printed(output: &std::process::Output) -> String {
     String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref()
@@ -39,7 +39,7 @@ async fn a_database_of_a_newer_program_is_refused() {
     sqlx::query(newer).execute(&mut connection).await.unwrap();
     drop(connection);
     let refused = house.setup.start(&[]).err().unwrap().to_string();
-    assert!(refused.contains("written by a newer tempestasd (schema 99, this program knows 2)"), "{refused}");
+    assert!(refused.contains("written by a newer tempestasd (schema 99, this program knows 3)"), "{refused}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -53,7 +53,7 @@ async fn a_backup_is_made_before_the_schema_changes() {
     drop(connection);
     let refused = house.setup.start(&[]).err().unwrap().to_string();
     assert!(refused.contains("the backup made before is beside it"), "{refused}");
-    let backup = house.setup.state().join("before-schema-2.sqlite");
+    let backup = house.setup.state().join("before-schema-3.sqlite");
     let mut backup = SqliteConnectOptions::new().filename(backup).read_only(true).connect().await.unwrap();
     let facts: i64 = sqlx::query_scalar("SELECT count(*) FROM facts").fetch_one(&mut backup).await.unwrap();
     assert!(facts > 50, "the backup holds {facts} facts");
@@ -70,13 +70,14 @@ async fn a_store_of_the_schema_before_is_brought_up_to_date_with_a_backup_beside
         "DROP TABLE device_asks",
         "DROP TABLE drafts",
         "ALTER TABLE sign_ins DROP COLUMN kind",
-        "DELETE FROM _sqlx_migrations WHERE version = 2",
+        "DROP TABLE entries",
+        "DELETE FROM _sqlx_migrations WHERE version >= 2",
     ] {
         sqlx::query(undo).execute(&mut connection).await.unwrap();
     }
     drop(connection);
     house.start_again(&[]);
-    assert!(house.setup.state().join("before-schema-2.sqlite").exists());
+    assert!(house.setup.state().join("before-schema-3.sqlite").exists());
     assert_eq!(house.client(TOMAS).me().await.unwrap().name, TOMAS, "sign-ins go on as they were");
 }
 
@@ -189,4 +190,63 @@ fn a_configuration_is_checked_by_command() {
     let text = std::fs::read_to_string(&path).unwrap().replace("192.0.2.1", "127.0.0.1");
     std::fs::write(&path, text).unwrap();
     assert!(run().status.success());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_service_whose_keepers_ended_ends_and_says_so_instead_of_calling_itself_well() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.service.stop().unwrap();
+    // It may have said where it listens before it ends.
+    let started = house.setup.start(&[("TEMPESTAS_CRASH_AT", "keepers")]);
+    if let Ok(mut service) = started {
+        service.wait_for_end(std::time::Duration::from_secs(20)).unwrap();
+    }
+    let log = std::fs::read_to_string(house.setup.log()).unwrap();
+    assert!(log.contains("what gives and ends rights on the targets ended"), "{log}");
+}
+
+/// Changes one byte of a row or fact, past the service and its count of foreign writers.
+async fn change_a_byte(house: &House, sql: &str) {
+    let database = house.setup.state().join("tempestas.sqlite");
+    let mut connection = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
+    let done = sqlx::query(sqlx::AssertSqlSafe(sql.to_owned())).execute(&mut connection).await.unwrap();
+    assert!(done.rows_affected() > 0, "{sql} changed nothing");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_changed_byte_is_found_at_the_start_or_soon_after_and_nothing_critical_opens_meanwhile() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    house.eligible(TOMAS, &on_cloud("harbour-warden", "/reports")).await;
+    house.service.stop().unwrap();
+    // Somebody makes a right harmless in the rows, and leaves the facts alone.
+    change_a_byte(
+        &house,
+        "UPDATE rows SET body = replace(body, '\"emergency_least\":1', '\"emergency_least\":0') WHERE kind = 'target'",
+    )
+    .await;
+    house.start_again(&[]);
+    let mara = house.client(MARA);
+    let differs = async || {
+        let alarms = mara.alarms().await.unwrap();
+        alarms.into_iter().find(|alarm| alarm.kind == "ledger-differs" && alarm.settled.is_none())
+    };
+    eventually("the difference is an alarm", async || differs().await.is_some()).await;
+    let alarm = differs().await.unwrap();
+    assert!(alarm.says.contains("tempestasd rebuild --check"), "{}", alarm.says);
+    let asked = house.ask(TOMAS, &on_cloud("harbour-warden", "/reports"), 600).await.unwrap();
+    let opening = mara.wait_past(&asked.id, &["waiting"], crate::house::SOON).await.unwrap().elevation;
+    eventually("it is said why it waits", async || {
+        let seen = mara.elevation(&asked.id, &tempestas_api::WaitQuery::default()).await.unwrap().elevation;
+        seen.trouble.is_some_and(|why| why.contains("held against the ledger"))
+    })
+    .await;
+    assert_eq!((opening.state.as_str(), house.cloud_marks().await), ("opening", 0));
+    // What is not critical goes on; and this too once somebody looked.
+    mara.settle_alarm(&alarm.id).await.unwrap();
+    house.live(&asked.id).await;
+
+    house.service.stop().unwrap();
+    change_a_byte(&house, "UPDATE facts SET body = CAST(replace(CAST(body AS TEXT), '2', '3') AS BLOB) WHERE seq = (SELECT MAX(seq) FROM facts)").await;
+    let refused = house.setup.start(&[]).err().unwrap().to_string();
+    assert!(refused.contains("was changed") && refused.contains("tempestasd restore"), "{refused}");
 }

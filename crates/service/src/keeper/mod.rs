@@ -3,10 +3,17 @@
 
 mod hands;
 
-use std::{collections::BTreeMap, sync::Arc, time::Duration};
+use std::{
+    collections::{BTreeMap, BTreeSet},
+    sync::Arc,
+    time::Duration,
+};
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Activity, AlarmKind, Caller, Command, Connector, Said, ScopeId, Task, What, World, orders};
+use tempestas_core::{
+    Activity, AlarmKind, Caller, Command, Connector, GrantId, Order, Said, ScopeId, Task, Trail, Weight, What, World,
+    orders,
+};
 use tempestas_store::Told;
 use tempestas_targets::{Target, TargetError};
 use tokio::task::{AbortHandle, JoinError, JoinSet};
@@ -136,12 +143,13 @@ impl Keeper {
     /// Begins whatever is due and not under way. Nothing here waits for the target, so that a slow one is still
     /// told at once to take away.
     async fn round(&mut self) -> Result<(), Failure> {
-        let (due, live, seals, connector) = {
+        let (due, live, seals, connector, held) = {
             let world = self.app.world().await;
             let Some(known) = world.targets.get(&self.scope) else { return Ok(()) };
             let live = !world.live_grants(self.scope).is_empty();
             let due = orders(&world, self.scope, Timestamp::now());
-            (due, live, !known.sealed.is_empty(), known.connector.clone())
+            let held = critical_held(&self.app, &world, &due);
+            (due, live, !known.sealed.is_empty(), known.connector.clone(), held)
         };
         let now = Timestamp::now();
         self.backing_off
@@ -153,6 +161,13 @@ impl Keeper {
                 continue;
             }
             let gives = matches!(order.task, Task::Give(_));
+            if let Task::Give(grant) = &order.task
+                && held.contains(&grant.id)
+            {
+                let trouble = UNVERIFIED.to_owned();
+                self.app.report(Command::GrantDelayed { grant: grant.id, trouble }).await;
+                continue;
+            }
             if gives && self.under_way.values().filter(|gives| **gives).count() >= GIVEN_TOGETHER {
                 continue;
             }
@@ -258,6 +273,21 @@ impl Keeper {
     }
 }
 
+/// Why a critical right waits.
+const UNVERIFIED: &str = "held until the database was held against the ledger, and they agree";
+
+/// Grants of critical rights that wait until the database was held against the ledger.
+fn critical_held(app: &App, world: &World, due: &[Order]) -> BTreeSet<GrantId> {
+    let critical = |order: &Order| match &order.task {
+        Task::Give(grant) => {
+            let role = world.roles.get(&grant.right.role);
+            role.is_none_or(|role| role.weight == Weight::Critical).then_some(grant.id)
+        }
+        _ => None,
+    };
+    if app.is_unverified(world) { due.iter().filter_map(critical).collect() } else { BTreeSet::new() }
+}
+
 fn said(failure: &Failure) -> String {
     match failure {
         Failure::Target(says) => says.clone(),
@@ -350,21 +380,24 @@ async fn activity(app: &App, scope: ScopeId, target: &Target) -> Result<(), Fail
     let oldest = now.checked_sub(ACTIVITY_KEPT).unwrap_or(Timestamp::MIN);
     let told = app.store().told().await?.remove(&scope);
     let from = told.map_or(oldest, |told| told.asked_at.checked_sub(ACTIVITY_AGAIN).unwrap_or(oldest));
-    let Some(mut uses) = target.activity(from).await? else { return Ok(()) };
+    let Some(Trail { mut uses, unread }) = target.activity(from).await? else { return Ok(()) };
+    if unread > 0 {
+        app.report(Command::RaiseAlarm(AlarmKind::LogUnread { target: scope, bytes: unread })).await;
+    }
     // By a clock that is ahead something may have been done in the future; it counts once it is past.
     uses.retain(|one| one.at <= now);
     let broken = broken_seals(&*app.world().await, scope, &uses);
-    for (account, at) in broken {
-        app.report(Command::SealedUsed { target: scope, account: Said::new(account), at }).await;
+    for ((account, claimed), at) in broken {
+        app.report(Command::SealedUsed { target: scope, account: Said::new(account), at, claimed }).await;
     }
     Ok(app.store().keep_activity(scope, Told { from, asked_at: now }, oldest, &uses).await?)
 }
 
-/// The last use of each sealed emergency holder.
-fn broken_seals(world: &World, scope: ScopeId, uses: &[Activity]) -> BTreeMap<String, Timestamp> {
+/// The last use of each sealed emergency holder, what is only claimed apart.
+fn broken_seals(world: &World, scope: ScopeId, uses: &[Activity]) -> BTreeMap<(String, bool), Timestamp> {
     let mut last = BTreeMap::new();
     for one in uses.iter().filter(|one| world.is_sealed(scope, &one.account)) {
-        let at = last.entry(one.account.clone()).or_insert(one.at);
+        let at = last.entry((one.account.clone(), !one.attested)).or_insert(one.at);
         *at = one.at.max(*at);
     }
     last
@@ -372,6 +405,10 @@ fn broken_seals(world: &World, scope: ScopeId, uses: &[Activity]) -> BTreeMap<St
 
 /// Runs the keepers and the ticker; ends with the first that ends.
 pub(crate) async fn run(app: App) {
+    #[cfg(feature = "crash-points")]
+    if std::env::var("TEMPESTAS_CRASH_AT").is_ok_and(|what| what == "keepers") {
+        return;
+    }
     let mut tasks = JoinSet::new();
     tasks.spawn(keepers(app.clone()));
     tasks.spawn(ticker(app));

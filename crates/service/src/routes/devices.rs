@@ -103,9 +103,11 @@ pub(super) async fn token(anyone: Anyone, Body(request): Body<DeviceTokenRequest
 async fn waiting(me: &SignedIn, code: &str) -> Result<DeviceAsk, Failure> {
     let account = format!("device:{}", me.person.0);
     let now = Timestamp::now();
-    let found = me.app.store().device_ask(&typed(code)).await?;
-    let found = found.filter(|ask| now < ask.expires && ask.person.is_none() && !ask.refused);
-    guarded(me.app.store(), &account, &me.address, now, found).await?.ok_or_else(|| {
+    let found = guarded(me.app.store(), &account, &me.address, now, async || {
+        let found = me.app.store().device_ask(&typed(code)).await?;
+        Ok(found.filter(|ask| now < ask.expires && ask.person.is_none() && !ask.refused))
+    });
+    found.await?.ok_or_else(|| {
         Failure::unknown(
             "program that waits with the code",
             code,

@@ -56,7 +56,7 @@ pub(super) async fn console(anyone: Anyone, Body(request): Body<SignInRequest>) 
 }
 
 pub(super) async fn passkey_challenge(anyone: Anyone) -> Answer<Ceremony> {
-    Ok(Json(passkeys::begin_sign_in(&anyone.app)?))
+    Ok(Json(passkeys::begin_sign_in(&anyone.app, &anyone.address)?))
 }
 
 pub(super) async fn passkey(anyone: Anyone, Body(said): Body<PasskeyProof>) -> ConsoleAnswer {
