@@ -15,7 +15,12 @@ use tempestas_store::Entry;
 
 use crate::uses::LastUses;
 
-pub(crate) fn subject(world: &World, subject: &Subject) -> SubjectView {
+/// Most rights of an account that are said one by one.
+const HELD_SAID: usize = 6;
+
+/// A person, group or program, as far as the caller sees it: whose accounts they have elsewhere, and who else is in their
+/// groups, is for those with a duty there.
+pub(crate) fn subject(world: &World, sight: &Sight, subject: &Subject) -> SubjectView {
     SubjectView {
         id: subject.id.to_string(),
         kind: subject.kind,
@@ -24,11 +29,18 @@ pub(crate) fn subject(world: &World, subject: &Subject) -> SubjectView {
         second_of: subject.second_of.map(|first| world.subject_name(first)),
         suspended: subject.suspended,
         manager: subject.manager.map(|manager| world.subject_name(manager)),
-        members: subject.members.iter().map(|member| world.subject_name(*member)).collect(),
+        members: subject
+            .members
+            .iter()
+            .filter(|member| sight.sees_subject(world, **member))
+            .map(|member| world.subject_name(*member))
+            .collect(),
+        alike: world.alike(subject.id),
         accounts: world
             .accounts
             .values()
             .filter(|account| account.subject == subject.id)
+            .filter(|account| sight.is_of(account.subject) || sight.sees_scope(world, account.target))
             .map(|account| format!("{}@{}", world.text(account.name), world.path(account.target)))
             .collect(),
     }
@@ -93,8 +105,10 @@ pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, righ
     }
 }
 
-pub(crate) fn conversion(world: &World, conversion: &Conversion) -> ConversionView {
-    let mut items: Vec<&tempestas_core::Item> = conversion.items.iter().collect();
+/// A conversion, with those of its rights that the caller sees.
+pub(crate) fn conversion(world: &World, sight: &Sight, conversion: &Conversion) -> ConversionView {
+    let seen = |item: &&tempestas_core::Item| sight.sees_scope(world, item.standing.right.scope);
+    let mut items: Vec<&tempestas_core::Item> = conversion.items.iter().filter(seen).collect();
     items.sort_by_key(|item| item.wave);
     ConversionView {
         id: conversion.id.to_string(),
@@ -181,6 +195,7 @@ fn approval_view(world: &World, approval: &Approval) -> ApprovalView {
 pub(crate) fn terms(world: &World, rule: &Terms) -> TermsView {
     TermsView {
         id: rule.id.to_string(),
+        digest: rule.digest(),
         rule: NewTerms {
             scope: world.path(rule.scope),
             act: rule.act,
@@ -338,6 +353,9 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
     ElevationView {
         id: elevation.id.to_string(),
         who: world.subject_name(elevation.asker),
+        alike: world.alike(elevation.asker),
+        account: elevation.demand.account.map(|account| world.text(account)),
+        account_holds: account_holds(world, elevation),
         right: world.right_name(elevation.right),
         says,
         weight,
@@ -384,6 +402,24 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
         end_word: elevation.end_word.map(|text| world.text(text)),
         trouble: elevation.trouble.clone(),
     }
+}
+
+/// What the account that an elevation is put on holds all the time besides: a yes to something harmless opens that too.
+fn account_holds(world: &World, elevation: &Elevation) -> Vec<String> {
+    let target = world.target_of(elevation.right.scope).map(|target| target.scope);
+    let Some((account, target)) = elevation.demand.account.zip(target) else { return Vec::new() };
+    let name = world.text(account);
+    let mut held: Vec<&Standing> = world
+        .standing
+        .values()
+        .filter(|held| held.target == target && held.right != elevation.right && world.is_text(held.account, &name))
+        .collect();
+    held.sort_by_key(|held| std::cmp::Reverse(world.roles.get(&held.right.role).map(|role| role.weight)));
+    let mut said: Vec<String> = held.iter().take(HELD_SAID).map(|held| world.right_name(held.right)).collect();
+    if held.len() > HELD_SAID {
+        said.push(format!("{} more", held.len() - HELD_SAID));
+    }
+    said
 }
 
 fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView {

@@ -196,7 +196,7 @@ async fn every_route_lets_in_whom_the_table_says_and_nobody_else() {
 }
 
 impl House {
-    async fn document(&self) -> Value {
+    pub async fn document(&self) -> Value {
         let url = format!("{}/api/v1/openapi.json", self.service.address);
         reqwest::get(url).await.unwrap().json().await.unwrap()
     }

@@ -116,7 +116,7 @@ pub(super) async fn give(
 ) -> Answer<EligibilityReply> {
     let (subject, right) = {
         let world = me.app.world().await;
-        (subject(&world, &new.who)?, right(&world, &new.right)?)
+        (subject(&world, &new.who)?, right(&world, me.person, &new.right)?)
     };
     let reason = new.reason.map(Said::new);
     let command = Command::GiveEligibility { subject, right, from: new.from, until: new.until, reason };
@@ -165,10 +165,16 @@ pub(super) async fn list(me: SignedIn) -> Answer<Vec<AppointmentView>> {
 pub(super) async fn story(me: SignedIn, At(id): At) -> Answer<AppointmentStory> {
     let id: AppointmentId = reference(&id)?;
     let appointment = shown(&me, id).await?;
+    let sight = me.sight().await;
     let world = me.app.world().await;
-    // Both sides of a cover read the account, also what an elevation alone would not show them.
-    let done = world.appointments.get(&id).map(|one| one.elevations(&world).collect::<Vec<_>>()).unwrap_or_default();
-    let elevations = done.into_iter().rev().map(|one| views::elevation(&world, one, me.person)).collect();
+    let known = world.appointments.get(&id);
+    // Both sides of a cover read the account, also what an elevation alone would not show them; nobody else does.
+    let covers =
+        known.is_some_and(|one| one.covers.is_some() && [one.covers, Some(one.subject)].contains(&Some(me.person)));
+    let done = known.into_iter().flat_map(|one| one.elevations(&world));
+    let mut done: Vec<_> = done.filter(|one| covers || sight.sees_elevation(&world, one)).collect();
+    done.reverse();
+    let elevations = done.into_iter().map(|one| views::elevation(&world, one, me.person)).collect();
     Ok(Json(AppointmentStory { appointment, elevations }))
 }
 

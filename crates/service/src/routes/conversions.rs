@@ -153,11 +153,12 @@ pub(super) async fn convert(
 
 /// A conversion as it stands.
 async fn shown(me: &SignedIn, id: ConversionId) -> Answer<ConversionView> {
+    let sight = me.sight().await;
     let world = me.app.world().await;
     world
         .conversions
         .get(&id)
-        .map(|conversion| Json(views::conversion(&world, conversion)))
+        .map(|conversion| Json(views::conversion(&world, &sight, conversion)))
         .ok_or_else(|| Failure::unknown("conversion", &id.to_string(), "`tempestas convert list` lists them"))
 }
 
@@ -168,7 +169,7 @@ pub(super) async fn conversions(Overseer(me): Overseer) -> Answer<Vec<Conversion
         world.conversions.values().rev().filter(|conversion| {
             conversion.items.iter().any(|item| sight.sees_scope(&world, item.standing.right.scope))
         });
-    Ok(Json(seen.map(|conversion| views::conversion(&world, conversion)).collect()))
+    Ok(Json(seen.map(|conversion| views::conversion(&world, &sight, conversion)).collect()))
 }
 
 pub(super) async fn undo(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {

@@ -9,9 +9,12 @@ use tempestas_api::{
     LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    Command, Connector, Elevation, ElevationId, Less, Phase, Refusal, Said, SubjectId, What, demand_for,
+    Command, Connector, Elevation, ElevationId, Less, Phase, Refusal, Said, ScopeId, Sight, SubjectId, What, World,
+    demand_for,
 };
 use tempestas_targets::GrantCall;
+
+use tempestas_store::Wanted;
 
 use super::{made, reference, right, scope};
 use crate::{
@@ -27,7 +30,7 @@ const WAIT_MOST: u64 = 25;
 /// Earlier elevations shown to an approver.
 const EARLIER_MOST: usize = 20;
 /// Entries read for the story of one elevation.
-const STORY_PAGE: u32 = 500;
+const STORY_MOST: u32 = 1000;
 
 /// Whether an elevation waits for this person's answer.
 pub(crate) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
@@ -39,13 +42,13 @@ pub(crate) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
 
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
     let world = me.app.world().await;
-    let demand = demand_for(&world, me.person, right(&world, &request.right)?, Timestamp::now())?;
+    let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, Timestamp::now())?;
     let duration = request.duration.unwrap_or(demand.terms.usual);
     Ok(Json(views::demand(&world, &demand, duration, request.start)))
 }
 
 pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {
-    let right = right(&*me.app.world().await, &request.right)?;
+    let right = right(&*me.app.world().await, me.person, &request.right)?;
     let command = Command::Ask {
         right,
         duration: request.duration,
@@ -109,7 +112,12 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         .ok_or_else(|| unknown(&id.to_string()))?;
     let (asker, right) = (elevation.asker, elevation.right);
     let owners = world.owners();
-    let others = || world.elevations.values().filter(|other| other.id != id);
+    // What an approver was asked about is this right; of the rest they see what they see anyway.
+    let others = || {
+        world.elevations.values().filter(|other| other.id != id).filter(|other| {
+            other.asker == elevation.asker && other.right == elevation.right || sight.sees_elevation(&world, other)
+        })
+    };
     let earlier: Vec<&Elevation> =
         others().filter(|other| other.asker == asker && other.right.role == right.role && other.is_over()).collect();
     let mut holds: Vec<String> = others()
@@ -121,10 +129,12 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
             .standing
             .values()
             .filter(|held| owners.of(held) == Some(asker))
+            .filter(|held| held.right == right || sight.sees_scope(&world, held.right.scope))
             .map(|held| format!("{} (standing)", world.right_name(held.right))),
     );
     let role = world.roles.get(&right.role).map(|role| role.says.as_str()).unwrap_or_default();
-    let has_already = holds.iter().any(|held| held.starts_with(&world.right_name(right)));
+    let has_already = others().any(|other| other.asker == asker && other.right == right && other.phase == Phase::Live)
+        || world.standing.values().any(|held| held.right == right && owners.of(held) == Some(asker));
     let would_change = if has_already {
         format!("nothing new: {} holds this right already", world.subject_name(asker))
     } else {
@@ -155,30 +165,26 @@ pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery
             Ok(Err(_)) | Err(_) => break seen,
         }
     };
-    let story = story(&me, id, elevation.asked_at).await?;
+    let story = story(&me, id).await?;
     Ok(Json(ElevationStory { elevation, story }))
 }
 
-/// Every step of an elevation, oldest first; read backwards until its ask.
-async fn story(
-    me: &SignedIn,
-    id: ElevationId,
-    asked_at: Timestamp,
-) -> Result<Vec<tempestas_api::LedgerEntry>, Failure> {
-    let mut entries = Vec::new();
-    let mut before = None;
-    loop {
-        let page = me.app.store().facts_before(before, STORY_PAGE).await?;
-        let Some(oldest) = page.last().map(|entry| (entry.seq, entry.fact.at)) else { break };
-        entries.extend(page.into_iter().filter(|entry| entry.fact.what.about().elevation == Some(id)));
-        if oldest.0 == 0 || oldest.1 < asked_at {
-            break;
-        }
-        before = Some(oldest.0);
-    }
+/// Every step of an elevation, oldest first.
+async fn story(me: &SignedIn, id: ElevationId) -> Result<Vec<tempestas_api::LedgerEntry>, Failure> {
+    let wanted = Wanted { elevation: Some(id), ..Wanted::default() };
+    let mut entries = me.app.store().find_facts(&wanted, STORY_MOST).await?;
     entries.reverse();
     let world = me.app.world().await;
     Ok(entries.iter().map(|entry| views::entry(&world, entry)).collect())
+}
+
+/// A part of what was asked for, which whoever was asked may name without having a duty there.
+fn part_of(world: &World, me: SubjectId, id: ElevationId, path: &str) -> Result<ScopeId, Failure> {
+    let asked = world.elevations.get(&id).filter(|asked| Sight::of(world, me).sees_elevation(world, asked));
+    match (asked, world.scope_at(path)) {
+        (Some(asked), Some(part)) if world.is_within(part.id, asked.right.scope) => Ok(part.id),
+        _ => Ok(scope(world, me, path)?.id),
+    }
 }
 
 pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerRequest>) -> Answer<ElevationView> {
@@ -187,7 +193,7 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
     let less = match request.less {
         Some(less) => {
             let scope = match &less.scope {
-                Some(path) => Some(scope(&*me.app.world().await, path)?.id),
+                Some(path) => Some(part_of(&*me.app.world().await, me.person, id, path)?),
                 None => None,
             };
             Some(Less { duration: less.duration, scope, start: less.start })

@@ -1,6 +1,6 @@
 //! Folders, targets, surveys, roles, alarms.
 
-use std::{collections::HashMap, net::IpAddr};
+use std::collections::HashMap;
 
 use tempestas_api::{
     AlarmView, CheckReply, Done, EndTarget, HostEnrolment, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply,
@@ -9,7 +9,7 @@ use tempestas_api::{
 use tempestas_core::{
     Command, Connector, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Weight, What, World, ensure_administrator,
 };
-use tempestas_targets::{Form, linux::public_key};
+use tempestas_targets::{Form, linux::public_key, local};
 
 use super::{made, reference, scope, target};
 use crate::{
@@ -76,7 +76,7 @@ fn counts(world: &World) -> HashMap<ScopeId, Counts> {
 }
 
 pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body<NewFolder>) -> Answer<Done> {
-    let parent = scope(&*me.app.world().await, &new.parent)?.id;
+    let parent = scope(&*me.app.world().await, me.person, &new.parent)?.id;
     me.submit(Command::AddFolder { parent, name: new.name }).await?;
     Ok(Json(Done {}))
 }
@@ -117,7 +117,7 @@ pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
 
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
     ensure_reachable(&new.connector)?;
-    let parent = scope(&*me.app.world().await, &new.parent)?.id;
+    let parent = scope(&*me.app.world().await, me.person, &new.parent)?.id;
     let command = Command::AddTarget {
         parent,
         name: new.name,
@@ -139,11 +139,10 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
 
 /// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
 fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
-    let form;
-    let hosts: Vec<&str> = match connector {
-        Connector::Described { form: text } => {
-            form = Form::read(text).map_err(|error| Failure::invalid(error.to_string()))?.in_the_clear();
-            form.iter().map(String::as_str).collect()
+    let wrong = |why: String| Failure::invalid(why);
+    match connector {
+        Connector::Described { form } => {
+            Form::read(form).and_then(|form| form.ensure_local()).map_err(|error| Failure::invalid(error.to_string()))
         }
         Connector::Linux { host, user, host_key, .. } => {
             if host.is_empty() || !is_account(user) {
@@ -151,34 +150,16 @@ fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
                     "give the host's name, and an account name of a-z, 0-9, `_` and `-`".to_owned(),
                 ));
             }
-            return public_key(host_key).map(|_| ()).map_err(|error| Failure::invalid(error.to_string()));
+            public_key(host_key).map(|_| ()).map_err(|error| Failure::invalid(error.to_string()))
         }
         Connector::Ldap { url, base, grants, .. } => {
             if !grants.to_lowercase().ends_with(&base.to_lowercase()) {
                 return Err(Failure::invalid(format!("`{grants}` does not lie below `{base}`")));
             }
-            if url.starts_with("ldaps://") {
-                return Ok(());
-            }
-            let rest = url.strip_prefix("ldap://").ok_or_else(|| {
-                Failure::invalid(format!("`{url}` is not an address of the form ldap://HOST:PORT or ldaps://HOST:PORT"))
-            })?;
-            vec![rest.split(['/', ':']).next().unwrap_or_default()]
+            local::ensure_url(url, &["ldap"]).map_err(wrong)
         }
-        Connector::Postgres { host, .. } => vec![host],
-        Connector::Brightwater { url } | Connector::Fathom { url } => {
-            let rest = url
-                .strip_prefix("http://")
-                .ok_or_else(|| Failure::invalid(format!("`{url}` is not an address of the form http://HOST:PORT")))?;
-            vec![rest.split(['/', ':']).next().unwrap_or_default()]
-        }
-    };
-    let local = |host: &&str| *host == "localhost" || host.parse::<IpAddr>().is_ok_and(|address| address.is_loopback());
-    match hosts.iter().find(|host| !local(host)) {
-        None => Ok(()),
-        Some(host) => Err(Failure::invalid(format!(
-            "`{host}` is not this machine; it would be called without TLS, so only loopback is allowed"
-        ))),
+        Connector::Postgres { host, .. } => local::ensure_host(host).map_err(wrong),
+        Connector::Brightwater { url } | Connector::Fathom { url } => local::ensure_url(url, &["http"]).map_err(wrong),
     }
 }
 
@@ -197,8 +178,8 @@ async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure
 pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body<TargetSettings>) -> Answer<Done> {
     let (id, runs_on) = {
         let world = me.app.world().await;
-        let host = |path: &String| (!path.is_empty()).then(|| target(&world, path)).transpose();
-        (target(&world, &new.target)?, new.runs_on.as_ref().map(host).transpose()?)
+        let host = |path: &String| (!path.is_empty()).then(|| target(&world, me.person, path)).transpose();
+        (target(&world, me.person, &new.target)?, new.runs_on.as_ref().map(host).transpose()?)
     };
     me.submit(Command::SetTarget {
         target: id,
@@ -220,14 +201,14 @@ pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body
 }
 
 pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body<EndTarget>) -> Answer<Done> {
-    let id = target(&*me.app.world().await, &end.target)?;
+    let id = target(&*me.app.world().await, me.person, &end.target)?;
     me.submit(Command::EndTarget { target: id, reason: Said::new(end.reason) }).await?;
     me.app.store().change_sealed(&[], &[(&owner_of(id), BROKER)]).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn survey(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
-    let id = target(&*me.app.world().await, &which.target)?;
+    let id = target(&*me.app.world().await, me.person, &which.target)?;
     ensure_may_run(&me, id).await?;
     me.submit(Command::Note(What::SurveyAsked { target: id })).await?;
     let whats = keeper::survey(&me.app, id).await?;
@@ -240,7 +221,7 @@ pub(super) async fn host_enrolment(
 ) -> Answer<HostEnrolment> {
     let (id, connector) = {
         let world = me.app.world().await;
-        let id = target(&world, &which.target)?;
+        let id = target(&world, me.person, &which.target)?;
         (id, world.connector(id).cloned())
     };
     ensure_may_run(&me, id).await?;
@@ -254,7 +235,7 @@ pub(super) async fn host_enrolment(
 pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<CheckReply> {
     let (id, connector) = {
         let world = me.app.world().await;
-        let id = target(&world, &which.target)?;
+        let id = target(&world, me.person, &which.target)?;
         (id, world.connector(id).cloned())
     };
     ensure_may_run(&me, id).await?;
@@ -298,7 +279,7 @@ fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
 pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
     let (id, held) = {
         let world = me.app.world().await;
-        let id = target(&world, &which.target)?;
+        let id = target(&world, me.person, &which.target)?;
         (id, world.targets.get(&id).and_then(|target| target.held))
     };
     let digest = held.ok_or_else(|| Refusal::Conflict(format!("no survey of {} waits for a person", which.target)))?;

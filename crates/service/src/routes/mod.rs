@@ -29,7 +29,7 @@ use axum::{
     routing::{any, get},
 };
 use serde_json::Value;
-use tempestas_core::{Right, Scope, ScopeId, SubjectId, World};
+use tempestas_core::{Right, Scope, ScopeId, Sight, SubjectId, World};
 use tower_http::{
     catch_panic::CatchPanicLayer, compression::CompressionLayer, set_header::SetResponseHeaderLayer,
     timeout::TimeoutLayer, trace::TraceLayer,
@@ -195,6 +195,7 @@ pub(crate) fn router(app: App) -> Router {
         .method_not_allowed_fallback(async || {
             Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned())
         })
+        .layer(from_fn_with_state(app.clone(), crate::callers::noted))
         .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
         .layer(from_fn_with_state(app.clone(), crate::drafts::drafted))
         .layer(header("cache-control", "no-store"))
@@ -235,23 +236,29 @@ fn subject(world: &World, text: &str) -> Result<SubjectId, Failure> {
         .ok_or_else(|| Failure::unknown("person, group or program", text, "`tempestas people` lists them"))
 }
 
-/// A scope by path.
-fn scope<'w>(world: &'w World, path: &str) -> Result<&'w Scope, Failure> {
+/// A scope by path. One that the caller may not know of is answered like one that isn't there.
+fn scope<'w>(world: &'w World, me: SubjectId, path: &str) -> Result<&'w Scope, Failure> {
+    let sight = Sight::of(world, me);
     world
         .scope_at(path)
+        .filter(|scope| sight.knows_scope(world, scope.id))
         .ok_or_else(|| Failure::unknown("scope", path, "`tempestas targets` and `tempestas standing` show paths"))
 }
 
 /// A target by path.
-fn target(world: &World, path: &str) -> Result<ScopeId, Failure> {
-    let scope = scope(world, path)?;
+fn target(world: &World, me: SubjectId, path: &str) -> Result<ScopeId, Failure> {
+    let scope = scope(world, me, path)?;
     if world.targets.contains_key(&scope.id) {
         return Ok(scope.id);
     }
     Err(Failure::invalid(format!("{} is not a target; `tempestas targets` lists them", world.path(scope.id))))
 }
 
-fn right(world: &World, text: &str) -> Result<Right, Failure> {
+/// A right as written.
+fn right(world: &World, me: SubjectId, text: &str) -> Result<Right, Failure> {
+    if let Some((_, path)) = text.split_once("@/") {
+        scope(world, me, &format!("/{path}"))?;
+    }
     Ok(world.right_from(text)?)
 }
 

@@ -8,8 +8,7 @@ use tempestas_api::{
     StandingView,
 };
 use tempestas_core::{
-    Actor, DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World,
-    own_rights,
+    DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World, own_rights,
 };
 
 use super::{elevations::waits_for, ledger, subject, wishes_for};
@@ -120,8 +119,8 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     }))
 }
 
-/// Groups that a subject belongs to, nearest first, each with the way there.
-fn group_ways(world: &World, id: SubjectId) -> Vec<GroupWay> {
+/// Groups that a subject belongs to, nearest first, each with the way there; of others those that the caller sees.
+fn group_ways(world: &World, sight: &Sight, id: SubjectId) -> Vec<GroupWay> {
     let mut ways: Vec<(SubjectId, Vec<String>)> = vec![(id, Vec::new())];
     let mut at = 0;
     while let Some((member, by)) = ways.get(at).cloned() {
@@ -136,7 +135,12 @@ fn group_ways(world: &World, id: SubjectId) -> Vec<GroupWay> {
         }
         at += 1;
     }
-    ways.into_iter().skip(1).map(|(group, by)| GroupWay { group: world.subject_name(group), by }).collect()
+    let seen = |group: SubjectId| sight.is_of(id) || sight.sees_subject(world, group);
+    ways.into_iter()
+        .skip(1)
+        .filter(|(group, _)| seen(*group))
+        .map(|(group, by)| GroupWay { group: world.subject_name(group), by })
+        .collect()
 }
 
 pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
@@ -156,12 +160,13 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
         elevations.sort_by_key(|one| (one.is_over(), std::cmp::Reverse(one.id)));
         let owners = world.owners();
         let page = PersonPage {
-            subject: views::subject(&world, known),
-            groups: group_ways(&world, id),
+            subject: views::subject(&world, &sight, known),
+            groups: group_ways(&world, &sight, id),
             duties: world
                 .duties
                 .values()
                 .filter(|duty| world.belongs_to(id, duty.subject))
+                .filter(|duty| id == me.person || sight.sees_scope(&world, duty.scope))
                 .map(|duty| views::duty(&world, duty))
                 .collect(),
             standing: world
@@ -229,7 +234,13 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
         done: steps.iter().all(|step| step.done),
         steps,
         worst: worst(&world, &sight, &last),
-        conversions: world.conversions.values().rev().take(5).map(|one| views::conversion(&world, one)).collect(),
+        conversions: world
+            .conversions
+            .values()
+            .rev()
+            .take(5)
+            .map(|one| views::conversion(&world, &sight, one))
+            .collect(),
     }))
 }
 
@@ -370,9 +381,4 @@ pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer
         }
     }
     Ok(Json(days.into_values().collect()))
-}
-
-/// Whether an entry is by, or about, somebody.
-pub(super) fn concerns(fact: &tempestas_core::Fact, who: SubjectId) -> bool {
-    fact.by == Actor::Subject(who) || fact.what.about().subject == Some(who)
 }

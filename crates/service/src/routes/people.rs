@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectView};
-use tempestas_core::{Command, Refusal, Said, SubjectKind, What};
+use tempestas_core::{Command, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator};
 
 use super::{made, reference, scope, subject, target};
 use crate::{
@@ -20,12 +20,21 @@ pub(super) async fn list(Overseer(me): Overseer) -> Answer<Vec<SubjectView>> {
     let sight = me.sight().await;
     let world = me.app.world().await;
     let seen = world.subjects.values().filter(|subject| sight.sees_subject(&world, subject.id));
-    Ok(Json(seen.map(|subject| views::subject(&world, subject)).collect()))
+    Ok(Json(seen.map(|subject| views::subject(&world, &sight, subject)).collect()))
+}
+
+/// Somebody on whom only an administrator of everything acts. Others are refused before the name is looked up, so that
+/// trying names tells them nothing.
+fn anybody(world: &World, me: SubjectId, name: &str) -> Result<SubjectId, Failure> {
+    match world.root {
+        Some(root) if !Sight::is_administrator(world, me, root) => Err(not_administrator(world, root).into()),
+        _ => subject(world, name),
+    }
 }
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSubject>) -> Answer<SubjectView> {
     let second_of = match &new.second_of {
-        Some(first) => Some(subject(&*me.app.world().await, first)?),
+        Some(first) => Some(anybody(&*me.app.world().await, me.person, first)?),
         None => None,
     };
     let command =
@@ -35,15 +44,16 @@ pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSub
         What::SubjectAdded { subject } => Some(*subject),
         _ => None,
     })?;
+    let sight = me.sight().await;
     let world = me.app.world().await;
     let added = world.subjects.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
-    Ok(Json(views::subject(&world, added)))
+    Ok(Json(views::subject(&world, &sight, added)))
 }
 
 pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> Answer<Enrolment> {
     let (person, name, kind) = {
         let world = me.app.world().await;
-        let id = subject(&world, &who)?;
+        let id = anybody(&world, me.person, &who)?;
         (id, world.subject_name(id), world.subjects.get(&id).map(|subject| subject.kind))
     };
     if kind != Some(SubjectKind::Person) {
@@ -64,14 +74,14 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
 }
 
 pub(super) async fn suspend(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
-    let person = subject(&*me.app.world().await, &who)?;
+    let person = anybody(&*me.app.world().await, me.person, &who)?;
     me.submit(Command::Suspend { subject: person }).await?;
     me.app.store().end_sign_ins(person, None).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn resume(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
-    let person = subject(&*me.app.world().await, &who)?;
+    let person = anybody(&*me.app.world().await, me.person, &who)?;
     me.submit(Command::Resume { subject: person }).await?;
     Ok(Json(Done {}))
 }
@@ -83,7 +93,7 @@ pub(super) async fn account(
 ) -> Answer<Done> {
     let (person, target) = {
         let world = me.app.world().await;
-        (subject(&world, &who)?, target(&world, &new.target)?)
+        (subject(&world, &who)?, target(&world, me.person, &new.target)?)
     };
     me.submit(Command::SetAccount { subject: person, target, account: Said::new(new.account) }).await?;
     Ok(Json(Done {}))
@@ -96,7 +106,7 @@ pub(super) async fn add_member(
 ) -> Answer<Done> {
     let (group, member) = {
         let world = me.app.world().await;
-        (subject(&world, &group)?, subject(&world, &new.member)?)
+        (anybody(&world, me.person, &group)?, anybody(&world, me.person, &new.member)?)
     };
     me.submit(Command::AddMember { group, member }).await?;
     Ok(Json(Done {}))
@@ -105,7 +115,7 @@ pub(super) async fn add_member(
 pub(super) async fn remove_member(Administrator(me): Administrator, AtTwo(group, member): AtTwo) -> Answer<Done> {
     let (group, member) = {
         let world = me.app.world().await;
-        (subject(&world, &group)?, subject(&world, &member)?)
+        (anybody(&world, me.person, &group)?, anybody(&world, me.person, &member)?)
     };
     me.submit(Command::RemoveMember { group, member }).await?;
     Ok(Json(Done {}))
@@ -121,7 +131,7 @@ pub(super) async fn duties(Overseer(me): Overseer) -> Answer<Vec<DutyView>> {
 pub(super) async fn give_duty(Administrator(me): Administrator, Body(new): Body<NewDuty>) -> Answer<Done> {
     let (subject, scope) = {
         let world = me.app.world().await;
-        (subject(&world, &new.who)?, scope(&world, &new.scope)?.id)
+        (subject(&world, &new.who)?, scope(&world, me.person, &new.scope)?.id)
     };
     me.submit(Command::GiveDuty { subject, kind: new.duty, scope }).await?;
     Ok(Json(Done {}))

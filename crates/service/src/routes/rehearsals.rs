@@ -44,7 +44,7 @@ pub(super) async fn preview(
         let plan = plan_conversion(&world, &chosen)?;
         let mut rules: Vec<Terms> = world.terms.values().cloned().collect();
         if let Some(new) = request.rule {
-            let rule = terms::rule(&world, TermsId(0), new)?;
+            let rule = terms::rule(&world, me.person, TermsId(0), new)?;
             rule.check()?;
             rules.push(rule);
         }

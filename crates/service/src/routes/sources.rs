@@ -45,14 +45,14 @@ async fn shown(me: &SignedIn, id: ScopeId) -> Answer<SourceView> {
 }
 
 pub(super) async fn set(Administrator(me): Administrator, Body(new): Body<NewSource>) -> Answer<SourceView> {
-    let id = target(&*me.app.world().await, &new.target)?;
+    let id = target(&*me.app.world().await, me.person, &new.target)?;
     me.submit(Command::SetSource { target: id, mapping: new.mapping }).await?;
     keeper::import(&me.app, id).await?;
     shown(&me, id).await
 }
 
 pub(super) async fn read(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SourceView> {
-    let id = target(&*me.app.world().await, &which.target)?;
+    let id = target(&*me.app.world().await, me.person, &which.target)?;
     super::estate::ensure_may_run(&me, id).await?;
     shown(&me, id).await?;
     keeper::import(&me.app, id).await?;
@@ -62,7 +62,7 @@ pub(super) async fn read(Administrator(me): Administrator, Body(which): Body<Whi
 pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SourceView> {
     let (id, held) = {
         let world = me.app.world().await;
-        let id = target(&world, &which.target)?;
+        let id = target(&world, me.person, &which.target)?;
         (id, world.sources.get(&id).and_then(|source| source.held))
     };
     let none = || Refusal::Conflict(format!("nothing that {} says of people waits for anybody", which.target));
@@ -83,7 +83,7 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
 }
 
 pub(super) async fn end(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<Done> {
-    let id = target(&*me.app.world().await, &which.target)?;
+    let id = target(&*me.app.world().await, me.person, &which.target)?;
     me.submit(Command::EndSource { target: id }).await?;
     Ok(Json(Done {}))
 }

@@ -15,7 +15,7 @@ use crate::{
 pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFilter>) -> Answer<Vec<StandingView>> {
     let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
     let world = me.app.world().await;
-    let at = filter.at.as_deref().map(|path| scope(&world, path)).transpose()?.map(|scope| scope.id);
+    let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
     let who = filter.who.as_deref().map(|name| subject(&world, name)).transpose()?;
     let label = filter.label.as_deref().map(label_from).transpose()?;
     let says = filter.says.as_deref().map(label_from).transpose()?;

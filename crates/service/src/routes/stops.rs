@@ -65,7 +65,7 @@ pub(super) async fn stop(Administrator(me): Administrator, Body(new): Body<NewSt
         let world = me.app.world().await;
         match (&new.person, &new.scope) {
             (Some(person), None) => Reach::Person(subject(&world, person)?),
-            (None, Some(path)) => Reach::Scope(scope(&world, path)?.id),
+            (None, Some(path)) => Reach::Scope(scope(&world, me.person, path)?.id),
             _ => return Err(Failure::invalid("say either `person` or `scope`; the scope `/` is everything")),
         }
     };

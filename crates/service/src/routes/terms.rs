@@ -1,12 +1,12 @@
 //! Rules of terms, and what holds.
 
 use tempestas_api::{
-    ApprovalView, Done, EffectiveQuery, EffectiveReply, EffectiveSetting, NewTerms, SettingChange, SettingsView,
-    SuspendRequest, TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
+    ApprovalView, ChangedTerms, Done, EffectiveQuery, EffectiveReply, EffectiveSetting, NewTerms, SettingChange,
+    SettingsView, SuspendRequest, TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
 };
 use tempestas_core::{
-    Act, Approval, Approver, Command, PRECEDENCE, Refusal, Said, Settings, Terms, TermsId, What, World,
-    effective_terms, effective_under,
+    Act, Approval, Approver, Command, Digest, PRECEDENCE, Said, Settings, Sight, SubjectId, Terms, TermsId, What,
+    World, effective_terms, effective_under,
 };
 
 use super::{made, reference, right, scope, subject};
@@ -30,13 +30,13 @@ pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
     }))
 }
 
-pub(super) fn rule(world: &World, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {
+pub(super) fn rule(world: &World, me: SubjectId, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {
     let SettingsView { longest, usual, starts, reason, ticket, assurance, approval, lapse } = new.settings;
     let approval = approval.map(|approval| approval_of(world, approval)).transpose()?;
     Ok(Terms {
         id,
         act: new.act,
-        scope: scope(world, &new.scope)?.id,
+        scope: scope(world, me, &new.scope)?.id,
         role: new.role,
         weight: new.weight,
         asker: new.asker.map(|asker| subject(world, &asker)).transpose()?,
@@ -68,9 +68,13 @@ fn approval_of(world: &World, approval: ApprovalView) -> Result<Approval, Failur
     })
 }
 
-async fn set(me: &SignedIn, id: TermsId, new: NewTerms) -> Answer<TermsView> {
-    let terms = rule(&*me.app.world().await, id, new)?;
-    let whats = me.submit(Command::SetTerms { terms }).await?;
+async fn set(me: &SignedIn, id: TermsId, new: NewTerms, was: Option<Digest>) -> Answer<TermsView> {
+    let terms = rule(&*me.app.world().await, me.person, id, new)?;
+    let command = match was {
+        Some(was) => Command::ChangeTerms { terms, was },
+        None => Command::SetTerms { terms },
+    };
+    let whats = me.submit(command).await?;
     let id = made(&whats, |what| match what {
         What::TermsSet { terms, .. } => Some(*terms),
         _ => None,
@@ -81,19 +85,19 @@ async fn set(me: &SignedIn, id: TermsId, new: NewTerms) -> Answer<TermsView> {
 }
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewTerms>) -> Answer<TermsView> {
-    set(&me, TermsId(0), new).await
+    set(&me, TermsId(0), new, None).await
 }
 
 pub(super) async fn change(
     Administrator(me): Administrator,
     At(id): At,
-    Body(new): Body<NewTerms>,
+    Body(new): Body<ChangedTerms>,
 ) -> Answer<TermsView> {
     let id: TermsId = reference(&id)?;
     if id == TermsId(0) {
         return Err(Failure::unknown("rule of terms", "t0", "`tempestas terms` lists them"));
     }
-    set(&me, id, new).await
+    set(&me, id, new.rule, Some(new.was)).await
 }
 
 /// Whom a change would touch, and how; nothing is changed.
@@ -106,8 +110,15 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
     {
         return Err(Failure::unknown("rule of terms", &id.to_string(), "`tempestas terms` lists them"));
     }
-    let new = trial.rule.map(|new| rule(&world, replaces.unwrap_or(TermsId(0)), new)).transpose()?;
+    let new = trial.rule.map(|new| rule(&world, me.person, replaces.unwrap_or(TermsId(0)), new)).transpose()?;
     if let Some(new) = &new {
+        if !Sight::is_administrator(&world, me.person, new.scope) {
+            return Err(Failure::unknown(
+                "scope",
+                &world.path(new.scope),
+                "an administrator of a scope sets its terms",
+            ));
+        }
         new.check()?;
     }
     let before: Vec<&Terms> = world.terms.values().collect();
@@ -116,7 +127,8 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
     let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
     let mut people = std::collections::BTreeSet::new();
     let now = jiff::Timestamp::now();
-    for held in world.eligibilities.values().filter(|held| held.until.is_none_or(|until| until > now)) {
+    let seen = world.eligibilities.values().filter(|held| sight.sees_scope(&world, held.right.scope));
+    for held in seen.filter(|held| held.until.is_none_or(|until| until > now)) {
         let members = world.people_in(held.subject);
         let one = members.first().copied().unwrap_or(held.subject);
         let under = |rules: &[&Terms]| effective_under(&world, rules.iter().copied(), Act::Elevate, held.right, one);
@@ -135,6 +147,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
     let open = world.active.iter().filter_map(|id| world.elevations.get(id));
     touched.open_asks = open
         .filter(|one| one.is_before_opening() && people.contains(&one.asker))
+        .filter(|one| sight.sees_elevation(&world, one))
         .map(|one| one.id.to_string())
         .collect();
     Ok(Json(touched))
@@ -175,14 +188,19 @@ pub(super) async fn resume(Administrator(me): Administrator, At(id): At) -> Answ
 pub(super) async fn effective(me: SignedIn, Query(query): Query<EffectiveQuery>) -> Answer<EffectiveReply> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let right = right(&world, &query.right)?;
-    let asker = query.asker.as_deref().map(|name| subject(&world, name)).transpose()?.unwrap_or(me.person);
-    if asker != me.person && !sight.sees_scope(&world, right.scope) {
-        return Err(Refusal::NotAllowed(
-            "what holds for others is shown to administrators and auditors of the scope".to_owned(),
-        )
-        .into());
-    }
+    let right = right(&world, me.person, &query.right)?;
+    let asker = match query.asker.as_deref() {
+        None => me.person,
+        Some(name) => {
+            // The same for somebody who is not there and for one whom the caller doesn't see.
+            let unknown =
+                || Failure::unknown("person, group or program", name, "`tempestas people` lists those you see");
+            let seen = |id: &SubjectId| {
+                *id == me.person || sight.sees_scope(&world, right.scope) && sight.sees_subject(&world, *id)
+            };
+            subject(&world, name).ok().filter(seen).ok_or_else(unknown)?
+        }
+    };
     let effective = effective_terms(&world, query.act, right, asker);
     let mut settings = views::effective(&world, &effective);
     settings.retain(|one| query.act.knows(&one.setting));

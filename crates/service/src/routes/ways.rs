@@ -23,10 +23,10 @@ pub(super) async fn ways(Overseer(me): Overseer, Query(query): Query<WaysQuery>)
     let found = match (query.to.as_deref(), query.of.as_deref()) {
         (Some(to), None) => {
             let (at, only) = if to.contains('@') {
-                let right = right(&world, to)?;
+                let right = right(&world, me.person, to)?;
                 (right.scope, Some(right))
             } else {
-                (scope(&world, to)?.id, None)
+                (scope(&world, me.person, to)?.id, None)
             };
             if !sight.sees_scope(&world, at) {
                 return Err(Failure::unknown("scope", to, "`tempestas targets` and `tempestas standing` show paths"));
