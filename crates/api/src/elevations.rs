@@ -199,6 +199,15 @@ pub struct ElevationView {
     pub id: String,
     /// Who asked.
     pub who: String,
+    /// Others whose names look like theirs at a glance.
+    #[serde(default)]
+    pub alike: Vec<String>,
+    /// The account of theirs that it is put on, where it is put on one.
+    #[serde(default)]
+    pub account: Option<String>,
+    /// What that account holds there all the time, besides; as far as the caller sees it.
+    #[serde(default)]
+    pub account_holds: Vec<String>,
     /// The right.
     pub right: String,
     /// What the role lets one do.

@@ -24,8 +24,11 @@ pub struct SubjectView {
     pub manager: Option<String>,
     /// Members, where it is a group.
     pub members: Vec<String>,
-    /// Accounts on targets, as `account@/path`.
+    /// Accounts on targets that the caller sees, as `account@/path`.
     pub accounts: Vec<String>,
+    /// Others whose names look like this one's at a glance.
+    #[serde(default)]
+    pub alike: Vec<String>,
 }
 
 /// A person, group or program to add.

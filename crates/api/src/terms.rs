@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Act, LapseRule, ReasonRule, Seconds, Starts, TicketRule, Weight};
+use tempestas_core::{Act, Digest, LapseRule, ReasonRule, Seconds, Starts, TicketRule, Weight};
 
 /// Whether somebody must say yes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -91,11 +91,23 @@ const fn elevate() -> Act {
     Act::Elevate
 }
 
+/// A rule in the place of one that was looked at. What it leaves out is gone from the rule.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ChangedTerms {
+    /// Digest of the rule that was looked at, as the list gave it.
+    pub was: Digest,
+    /// The rule, whole.
+    #[serde(flatten)]
+    pub rule: NewTerms,
+}
+
 /// A rule that is set.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct TermsView {
     /// Id.
     pub id: String,
+    /// Of the whole of it, to be given back with a change.
+    pub digest: Digest,
     /// The rule.
     #[serde(flatten)]
     pub rule: NewTerms,

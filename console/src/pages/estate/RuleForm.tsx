@@ -78,6 +78,14 @@ export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['Ro
         placeholder="any; or stage=production"
         onChange={(event) => onChange({ ...rule, labels: labelsOf(event.target.value) })}
       />
+      <Input
+        label="On systems that say of themselves; only tightens"
+        value={Object.entries(rule.attributes ?? {})
+          .map(([name, value]) => `${name}=${value}`)
+          .join(', ')}
+        placeholder="any; or site=north quay"
+        onChange={(event) => onChange({ ...rule, attributes: labelsOf(event.target.value) })}
+      />
       {row('longest', <Time label="Longest" seconds={settings.longest} onChange={(longest) => set({ longest })} />, settings.longest != null)}
       {row('usual', <Time label="Usual" seconds={settings.usual} onChange={(usual) => set({ usual })} />, settings.usual != null)}
       {row('assurance', <Time label="Proof no older than" seconds={settings.assurance} onChange={(assurance) => set({ assurance })} />, settings.assurance != null)}

@@ -13,6 +13,15 @@ import { ruleWords } from './rule-words'
 type Rule = Api['TermsView']
 type NewRule = Api['NewTerms']
 
+/** A rule whole, as it is changed: whatever is left out of a change is gone from the rule. */
+const asItIs = ({ id: _id, digest: _digest, set_by: _by, suspended: _suspended, ...whole }: Rule): NewRule => whole
+
+/** `stage=production and site=north quay`. */
+const namedWords = (named: Record<string, string> | undefined) =>
+  Object.entries(named ?? {})
+    .map(([name, value]) => `${name}=${value}`)
+    .join(' and ')
+
 const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)
 
 function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure: boolean) => void }) {
@@ -53,7 +62,7 @@ function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; ro
   const [ending, setEnding] = useState(false)
   const save = useAct(async () => {
     if (ending && rule) await remove('/api/v1/terms/{id}', { id: rule.id })
-    else if (rule) await put('/api/v1/terms/{id}', draft, { id: rule.id })
+    else if (rule) await put('/api/v1/terms/{id}', { ...draft, was: rule.digest }, { id: rule.id })
     else await post('/api/v1/terms', draft)
   }, onClose)
   const change = (next: NewRule) => {
@@ -119,6 +128,16 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
                         </>
                       )}
                       {rule.weight && `, ${rule.weight} roles`}
+                      {namedWords(rule.labels) && (
+                        <>
+                          , on systems labelled <span className="mono">{namedWords(rule.labels)}</span>
+                        </>
+                      )}
+                      {namedWords(rule.attributes) && (
+                        <>
+                          , on systems that call themselves <span className="mono">{namedWords(rule.attributes)}</span> (only tightens)
+                        </>
+                      )}
                       {rule.asker && (
                         <>
                           , asked by <Who name={rule.asker} />
@@ -137,7 +156,7 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
                     </p>
                   </div>
                   {may && rule.scope === path && (
-                    <Button look="quiet" onClick={() => setEdit({ rule, start: { scope: rule.scope, act: rule.act, role: rule.role, weight: rule.weight, asker: rule.asker, settings: rule.settings, pins: rule.pins } })}>
+                    <Button look="quiet" onClick={() => setEdit({ rule, start: asItIs(rule) })}>
                       Change
                     </Button>
                   )}

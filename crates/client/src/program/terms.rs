@@ -3,7 +3,7 @@
 use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
-use tempestas_api::{EffectiveQuery, NewTerms, SuspendRequest};
+use tempestas_api::{ChangedTerms, EffectiveQuery, NewTerms, SuspendRequest, ensure_known};
 use tempestas_core::Act;
 
 use super::{args::TermsVerb, session::Session, show};
@@ -17,7 +17,10 @@ pub(crate) fn read_rule(file: &Path) -> anyhow::Result<NewTerms> {
     } else {
         std::fs::read_to_string(file).with_context(|| format!("{} can't be read", file.display()))?
     };
-    toml::from_str(&text).with_context(|| format!("{} is not a rule of terms", file.display()))
+    let not_a_rule = || format!("{} is not a rule of terms", file.display());
+    let said = toml::from_str(&text).with_context(not_a_rule)?;
+    ensure_known::<NewTerms>(&said).map_err(anyhow::Error::msg).with_context(not_a_rule)?;
+    toml::from_str(&text).with_context(not_a_rule)
 }
 
 pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<()> {
@@ -33,7 +36,7 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                     let by = one.set_by.as_ref().map_or_else(String::new, |by| format!("  # set by {by}"));
                     println!("# {}{by}", one.id);
                     if let Some(pause) = &one.suspended {
-                        println!("# suspended since {}: {}", show::when(pause.at), pause.reason);
+                        println!("# suspended since {}: {}", show::when(pause.at), show::inline(&pause.reason));
                     }
                     println!("{}", toml::to_string(&one.rule).unwrap_or_default());
                 }
@@ -54,7 +57,14 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
         TermsVerb::Set { file, id } => {
             let new = read_rule(&file)?;
             let set = match &id {
-                Some(id) => session.fresh(async |client| client.change_terms(id, &new).await).await?,
+                Some(id) => {
+                    let all = session.client().terms().await?.terms;
+                    let known = all.into_iter().find(|rule| rule.id == *id);
+                    let was =
+                        known.with_context(|| format!("there is no rule {id}; `tempestas terms` lists them"))?.digest;
+                    let change = ChangedTerms { was, rule: new };
+                    session.fresh(async |client| client.change_terms(id, &change).await).await?
+                }
                 None => session.fresh(async |client| client.add_terms(&new).await).await?,
             };
             session.print(&set, |set| println!("Set {} at {}.", set.id, set.rule.scope))
