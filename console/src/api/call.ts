@@ -54,6 +54,21 @@ function address(path: string, where: Where): string {
   return text ? `${filled}?${text}` : filled
 }
 
+/** What shows as something else than it is: steers, turns the direction, or shows as nothing. */
+const DECEPTIVE =
+  // eslint-disable-next-line no-control-regex
+  /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f\u2028-\u202e\u2060-\u206f\u3164\ufeff\uffa0\ufff0-\ufffb]|\udb40[\udc00-\udfff]/g
+
+/** Writes that out wherever it comes in a reply: names come from systems, reasons from people, and both may hold anything. */
+function plainly<T>(said: T): T {
+  if (typeof said === 'string') {
+    return said.replace(DECEPTIVE, (one) => [...one].map((c) => `\\u{${(c.codePointAt(0) ?? 0).toString(16)}}`).join('')) as T
+  }
+  if (Array.isArray(said)) return said.map(plainly) as T
+  if (said && typeof said === 'object') return Object.fromEntries(Object.entries(said).map(([key, value]) => [key, plainly(value)])) as T
+  return said
+}
+
 async function once(method: Method, url: string, body: unknown): Promise<unknown> {
   let reply: Response
   try {
@@ -73,9 +88,9 @@ async function once(method: Method, url: string, body: unknown): Promise<unknown
   } catch {
     throw new Problem('unreadable', `The service answered with something unreadable (status ${reply.status}).`)
   }
-  if (reply.ok) return said
+  if (reply.ok) return plainly(said)
   const problem = said as { code?: string; detail?: string; max_age?: number }
-  throw new Problem(problem.code ?? 'failed', problem.detail ?? `status ${reply.status}`, problem.max_age)
+  throw new Problem(problem.code ?? 'failed', plainly(problem.detail) ?? `status ${reply.status}`, problem.max_age)
 }
 
 async function call(method: Method, path: string, where: Where, body?: unknown): Promise<unknown> {

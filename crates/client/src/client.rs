@@ -5,19 +5,22 @@ use std::{error::Error as _, path::PathBuf, time::Duration};
 use reqwest::{Certificate, Method, Response, StatusCode, Url};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
+use serde_json::Value;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, AuthoritiesStep,
-    AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
-    DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView,
-    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
-    EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift,
-    LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder,
-    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply,
-    ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView,
-    SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
+    AuthoritiesView, ChangeWindow, ChangedTerms, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest,
+    DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter,
+    DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
+    EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment,
+    IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility,
+    NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem,
+    ProofReply, ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest,
+    SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
     SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
     WordRequest,
 };
+
+use tempestas_core::{is_deceptive, plainly};
 
 use crate::ClientError;
 
@@ -36,6 +39,32 @@ pub struct Client {
     http: reqwest::Client,
     base: Url,
     token: Option<SecretString>,
+    /// Whether replies are for people to read, so that nothing in them may steer what is shown.
+    for_people: bool,
+}
+
+/// What has lines, and is printed as lines, or is verified byte for byte; of everything else a line break is written out.
+const WITH_LINES: [&str; 9] =
+    ["script", "undo", "patch", "checkpoint", "public_key", "fact", "reason", "word", "end_word"];
+
+/// Writes out whatever would deceive in every text of a reply: names come from systems, reasons from people, and both may
+/// hold anything.
+fn made_plain(value: &mut Value, lines: bool) {
+    match value {
+        Value::String(text) if text.contains(is_deceptive) => {
+            let parts = text.split('\n').map(plainly);
+            *text = if lines { parts.collect::<Vec<_>>().join("\n") } else { plainly(text).into_owned() };
+        }
+        Value::Array(all) => all.iter_mut().for_each(|one| made_plain(one, lines)),
+        Value::Object(named) => {
+            let named = std::mem::take(named).into_iter().map(|(name, mut value)| {
+                made_plain(&mut value, WITH_LINES.contains(&name.as_str()));
+                (plainly(&name).into_owned(), value)
+            });
+            *value = Value::Object(named.collect());
+        }
+        _ => {}
+    }
 }
 
 fn unreachable(error: &reqwest::Error) -> ClientError {
@@ -71,7 +100,13 @@ impl Client {
             http = http.add_root_certificate(authority);
         }
         let http = http.build().map_err(|error| unreachable(&error))?;
-        Ok(Self { http, base, token })
+        Ok(Self { http, base, token, for_people: false })
+    }
+
+    /// The same client, for people to read what comes back.
+    #[must_use]
+    pub fn for_people(self) -> Self {
+        Self { for_people: true, ..self }
     }
 
     /// The same client with a token.
@@ -114,7 +149,7 @@ impl Client {
             return Ok(response);
         }
         let text = response.text().await.map_err(|error| unreachable(&error))?;
-        match serde_json::from_str::<Problem>(&text) {
+        match self.reply::<Problem>(text.as_bytes()) {
             Ok(problem) => Err(ClientError::Refused(Box::new(problem))),
             Err(_) => Err(ClientError::Unreadable(format!("status {status}"))),
         }
@@ -122,7 +157,17 @@ impl Client {
 
     async fn read<T: DeserializeOwned>(&self, response: Response) -> Result<T, ClientError> {
         let bytes = response.bytes().await.map_err(|error| unreachable(&error))?;
-        serde_json::from_slice(&bytes).map_err(|error| ClientError::Unreadable(error.to_string()))
+        self.reply(&bytes)
+    }
+
+    fn reply<T: DeserializeOwned>(&self, bytes: &[u8]) -> Result<T, ClientError> {
+        let unreadable = |error: serde_json::Error| ClientError::Unreadable(error.to_string());
+        if !self.for_people {
+            return serde_json::from_slice(bytes).map_err(unreadable);
+        }
+        let mut value: Value = serde_json::from_slice(bytes).map_err(unreadable)?;
+        made_plain(&mut value, false);
+        serde_json::from_value(value).map_err(unreadable)
     }
 }
 
@@ -291,7 +336,7 @@ calls! {
     /// Adds a rule.
     add_terms(new: &NewTerms) -> TermsView = POST ["terms"] body new;
     /// Changes a rule in place.
-    change_terms(id: &str, new: &NewTerms) -> TermsView = PUT ["terms", id] body new;
+    change_terms(id: &str, new: &ChangedTerms) -> TermsView = PUT ["terms", id] body new;
     /// Ends a rule.
     end_terms(id: &str) -> Done = DELETE ["terms", id];
     /// Suspends a rule.
@@ -362,5 +407,40 @@ impl Client {
             seen = self.elevation(id, &wait).await?;
         }
         Ok(seen)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+
+    use super::made_plain;
+
+    #[test]
+    fn nothing_in_a_reply_steers_a_terminal_or_forges_a_row_at_whatever_depth() {
+        let hostile = "a\u{1b}[2J\u{7}\u{202e}\u{200b}\nroot  granted";
+        let mut reply = json!({
+            "role": hostile,
+            "chain": [hostile, { "deep": hostile }],
+            hostile: 1,
+            "reason": "one\ntwo\u{1b}",
+            "script": "#!/bin/sh\nid\n",
+            "plain": "berth_writer",
+        });
+        made_plain(&mut reply, false);
+        let printed: Vec<String> = reply
+            .as_object()
+            .unwrap()
+            .iter()
+            .filter(|(name, _)| !["reason", "script"].contains(&name.as_str()))
+            .map(|(name, value)| format!("{name} {value}"))
+            .collect();
+        for text in &printed {
+            assert!(!text.contains(['\u{1b}', '\u{7}', '\u{202e}', '\u{200b}']), "{text:?}");
+        }
+        assert_eq!(reply["role"], "a\\u{1b}[2J\\u{7}\\u{202e}\\u{200b}\\nroot  granted");
+        assert_eq!(reply["chain"][1]["deep"], reply["role"]);
+        assert_eq!((&reply["reason"], &reply["script"]), (&json!("one\ntwo\\u{1b}"), &json!("#!/bin/sh\nid\n")));
+        assert_eq!(reply["plain"], "berth_writer");
     }
 }

@@ -14,8 +14,12 @@ function Facts({ ask }: { ask: Ask }) {
       {(
         [
           ['Who', <Who key="w" name={ask.who} />],
+          ...(ask.alike?.length ? [['Not', <span key="n" className="text-alarm">to be taken for {list(ask.alike)}</span>]] : []),
           ['What', <Right key="r" right={ask.right} />],
-          ['Why', <span key="y" className="whitespace-pre-wrap">{ask.reason ?? 'no reason given'}</span>],
+          ...(ask.account
+            ? [['Account', <span key="a"><span className="mono">{ask.account}</span>{ask.account_holds?.length ? <span className="block text-alarm">It holds besides, all the time: {list(ask.account_holds)}.</span> : null}</span>]]
+            : []),
+          ['Why', ask.reason ? <blockquote key="y" className="whitespace-pre-wrap border-l-2 border-line pl-2">{ask.reason}</blockquote> : <span key="y">no reason given</span>],
           ...(ask.ticket ? [['Ticket', <span key="t" className="mono">{ask.ticket}</span>]] : []),
           ['For', <span key="f">{span(ask.duration)}{ask.start.start === 'on-begin' ? ', when they begin' : ask.start.start === 'at' ? <>, from <Instant at={ask.start.time} /></> : ''}</span>],
           ['Harm', <Weight key="h" weight={ask.weight} />],

@@ -47,7 +47,7 @@ fn row(one: &DriftView) -> [String; 6] {
     let state = match (one.state, &one.reason, one.at) {
         (DriftStateView::Open, ..) => "open".to_owned(),
         (DriftStateView::Ignored, Some(reason), Some(until)) => {
-            format!("ignored by {by} until {}: {reason}", show::when(until))
+            format!("ignored by {by} until {}: {}", show::when(until), show::inline(reason))
         }
         (DriftStateView::PutBack, ..) => {
             format!("put back by {by}, {}", one.conversion.as_deref().unwrap_or_default())

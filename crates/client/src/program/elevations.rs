@@ -96,7 +96,14 @@ pub(crate) async fn waiting(session: &Session) -> anyhow::Result<()> {
 /// An ask, as an approver has to see it.
 fn ask_shown(one: &ElevationView) {
     println!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration);
-    println!("    reason: {}", one.reason.as_deref().unwrap_or("none given"));
+    if !one.alike.is_empty() {
+        println!("    not to be taken for: {}", one.alike.join(", "));
+    }
+    if let Some(account) = &one.account {
+        println!("    on the account `{account}`");
+        one.account_holds.iter().for_each(|held| println!("    which holds besides, all the time: {held}"));
+    }
+    show::quoted("reason", one.reason.as_deref());
     if let Some(ticket) = &one.ticket {
         println!("    ticket: {ticket}");
     }
@@ -167,18 +174,21 @@ fn story_shown(story: &ElevationStory) {
         println!("    asked for: {} for {}", asked.right, asked.duration);
     }
     if let Some(reason) = &one.reason {
-        println!("    reason: {reason}");
+        show::quoted("reason", Some(reason));
     }
     if let Some(ticket) = &one.ticket {
         println!("    ticket: {ticket}");
     }
     for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
         let less = answer.less.as_ref().map_or_else(String::new, |less| format!(" to less ({less})"));
-        let why = format!("{less}{}", answer.reason.as_ref().map_or_else(String::new, |why| format!(": {why}")));
+        let why = format!(
+            "{less}{}",
+            answer.reason.as_ref().map_or_else(String::new, |why| format!(": {}", show::inline(why)))
+        );
         println!("    {} answered {:?} at {}{why}", answer.who, answer.verdict, show::when(answer.at));
     }
     if let Some(word) = &one.end_word {
-        println!("    word: {word}");
+        show::quoted("word", Some(word));
     }
     if let Some(grant) = &one.grant {
         println!("    end: {} - {}", show::when(grant.until), grant.ends.says);

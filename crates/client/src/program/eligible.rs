@@ -115,7 +115,7 @@ fn own(one: &EligibilityView) {
 fn everybodys(all: &[EligibilityView]) {
     let row = |one: &EligibilityView| {
         let note = match (&one.suspended, &one.covers) {
-            (Some(pause), _) => format!("suspended: {}", pause.reason),
+            (Some(pause), _) => format!("suspended: {}", show::inline(&pause.reason)),
             (None, Some(absent)) => format!("stands in for {absent}"),
             (None, None) => String::new(),
         };
@@ -162,7 +162,7 @@ fn said(one: &AppointmentView) {
     println!(
         "    wished by {}: {}",
         one.by.as_deref().unwrap_or("-"),
-        one.reason.as_deref().unwrap_or("no reason given")
+        one.reason.as_deref().map_or_else(|| "no reason given".to_owned(), show::inline)
     );
     println!("    a yes is wanted by {} from {}", show::perhaps(one.answer_by), one.approvers.join(" or "));
 }
@@ -195,7 +195,7 @@ fn account(story: &AppointmentStory) {
             show::when(done.asked_at),
             show::perhaps(grant.map(|grant| grant.until)),
             grant.and_then(|grant| grant.leftovers.as_ref()).map_or_else(String::new, |found| found.len().to_string()),
-            done.reason.clone().unwrap_or_default(),
+            done.reason.as_deref().map(show::inline).unwrap_or_default(),
         ]
     };
     show::table(

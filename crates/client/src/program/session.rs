@@ -47,6 +47,8 @@ impl Session {
         let token = kept.filter(|kept| kept.server == server).map(|kept| kept.token.into());
         let connection = Connection { server: server.clone(), authority: common.authority.clone() };
         let client = Client::new(&connection, token)?;
+        // A program gets what there is; in JSON nothing steers a terminal.
+        let client = if common.json { client } else { client.for_people() };
         Ok(Self { client, home, server, json: common.json, code: common.code.clone() })
     }
 
@@ -60,10 +62,10 @@ impl Session {
         &self.client
     }
 
-    /// Prints the reply: as JSON for programs, else by `people`.
+    /// Prints the reply: as JSON for programs, else by `people`. All that is printed of a reply comes through here.
     pub(crate) fn print<T: Serialize>(&self, reply: &T, people: impl FnOnce(&T)) -> anyhow::Result<()> {
         if self.json {
-            println!("{}", serde_json::to_string_pretty(reply)?);
+            println!("{}", super::show::json(reply)?);
         } else {
             people(reply);
         }

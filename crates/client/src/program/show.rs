@@ -4,6 +4,7 @@ use comfy_table::{ContentArrangement, Table, presets::NOTHING};
 use jiff::{Timestamp, tz::TimeZone};
 use serde::Serialize;
 use tempestas_api::LedgerEntry;
+use tempestas_core::is_deceptive;
 
 /// Tables are not squeezed below this many columns.
 const NARROWEST: u16 = 80;
@@ -16,6 +17,34 @@ pub(crate) fn when(at: Timestamp) -> String {
 /// A time, or a dash.
 pub(crate) fn perhaps(at: Option<Timestamp>) -> String {
     at.map_or_else(|| "-".to_owned(), when)
+}
+
+/// A reply as JSON, with whatever would deceive written as JSON writes it, so that a program reads it as it was.
+pub(crate) fn json<T: Serialize>(reply: &T) -> serde_json::Result<String> {
+    let text = serde_json::to_string_pretty(reply)?;
+    let mut written = String::with_capacity(text.len());
+    for c in text.chars() {
+        if is_deceptive(c) && c != '\n' {
+            c.encode_utf16(&mut [0; 2]).iter().for_each(|unit| written.push_str(&format!("\\u{unit:04x}")));
+        } else {
+            written.push(c);
+        }
+    }
+    Ok(written)
+}
+
+/// What somebody wrote, as a block of its own: each line behind the same mark, so that none passes for ours.
+pub(crate) fn quoted(what: &str, said: Option<&str>) {
+    let Some(said) = said else { return println!("    {what}: none given") };
+    println!("    {what}:");
+    for line in said.lines() {
+        println!("      > {line}");
+    }
+}
+
+/// What somebody wrote, within a line of ours.
+pub(crate) fn inline(said: &str) -> String {
+    format!("\"{}\"", said.lines().collect::<Vec<_>>().join(" / "))
 }
 
 /// A state as the word that it is on the wire.
@@ -61,4 +90,17 @@ pub(crate) fn entries(entries: &[LedgerEntry]) {
         ]
     };
     table(&["no", "when", "who", "from", "what"], entries.iter().map(row), "No entry fits.");
+}
+
+#[cfg(test)]
+mod tests {
+    use super::json;
+
+    #[test]
+    fn json_holds_what_there_is_and_shows_none_of_it() {
+        let hostile = "a\u{202e}b\u{e0041}\u{1b}\n";
+        let printed = json(&hostile).unwrap();
+        assert_eq!(printed, r#""a\u202eb\udb40\udc41\u001b\n""#);
+        assert_eq!(serde_json::from_str::<String>(&printed).unwrap(), hostile);
+    }
 }

@@ -52,7 +52,7 @@ fn listed(all: &[StopView]) {
             (None, Some(by)) => format!("in force; {by} would lift it"),
             (None, None) => "in force".to_owned(),
         };
-        [stop.id.clone(), stop.what.clone(), stop.by.clone(), show::when(stop.at), state, stop.word.clone()]
+        [stop.id.clone(), stop.what.clone(), stop.by.clone(), show::when(stop.at), state, show::inline(&stop.word)]
     });
     show::table(&["ref", "stopped", "by", "since", "state", "why"], rows, "Nothing is stopped, and nothing was.");
 }

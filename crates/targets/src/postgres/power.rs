@@ -1,6 +1,7 @@
 //! What a role of ours is on a cluster: how it is given, taken away and looked for there.
 
 use postgres_protocol::escape::{escape_identifier, escape_literal};
+use tempestas_core::is_deceptive;
 use tokio_postgres::Client;
 
 use super::{Postgres, failed};
@@ -55,8 +56,8 @@ impl<'c> Power<'c> {
 
     fn place(database: &str, schema: Option<&str>) -> String {
         match schema {
-            Some(schema) => format!("SCHEMA {}", escape_identifier(schema)),
-            None => format!("DATABASE {}", escape_identifier(database)),
+            Some(schema) => format!("SCHEMA {}", identifier(schema)),
+            None => format!("DATABASE {}", identifier(database)),
         }
     }
 
@@ -65,7 +66,7 @@ impl<'c> Power<'c> {
         match self {
             Self::Attribute(name) => format!("ALTER ROLE {to} {name}"),
             Self::Member(role) => {
-                format!("GRANT {} TO {to}{}", escape_identifier(role), if admin { " WITH ADMIN OPTION" } else { "" })
+                format!("GRANT {} TO {to}{}", identifier(role), if admin { " WITH ADMIN OPTION" } else { "" })
             }
             Self::Create { database, schema } => {
                 format!("GRANT CREATE ON {} TO {to}", Self::place(database, *schema))
@@ -77,7 +78,7 @@ impl<'c> Power<'c> {
     pub(super) fn take(&self, from: &str) -> String {
         match self {
             Self::Attribute(name) => format!("ALTER ROLE {from} NO{name}"),
-            Self::Member(role) => format!("REVOKE {} FROM {from}", escape_identifier(role)),
+            Self::Member(role) => format!("REVOKE {} FROM {from}", identifier(role)),
             Self::Create { database, schema } => {
                 format!("REVOKE CREATE ON {} FROM {from}", Self::place(database, *schema))
             }
@@ -115,9 +116,23 @@ impl<'c> Power<'c> {
     }
 }
 
+/// A name as SQL has it: on one line, and steering nothing where somebody reads it first.
+fn identifier(name: &str) -> String {
+    if !name.contains(is_deceptive) {
+        return escape_identifier(name);
+    }
+    let written = |c: char| match c {
+        '"' => "\"\"".to_owned(),
+        '\\' => "\\\\".to_owned(),
+        c if is_deceptive(c) => format!("\\+{:06x}", u32::from(c)),
+        c => c.to_string(),
+    };
+    format!("U&\"{}\"", name.chars().map(written).collect::<String>())
+}
+
 /// A role's name as SQL has it.
 fn grantee(account: &str) -> String {
-    if account == EVERYBODY { "PUBLIC".to_owned() } else { escape_identifier(account) }
+    if account == EVERYBODY { "PUBLIC".to_owned() } else { identifier(account) }
 }
 
 impl Postgres {
