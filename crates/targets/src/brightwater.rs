@@ -147,6 +147,7 @@ impl Brightwater {
             role.permissions.iter().any(|known| known == permission || known == "do everything")
         };
         let uses = done.into_iter().filter(|one| one.allowed).map(|one| Activity {
+            attested: true,
             roles: roles.iter().filter(|role| permits(role, &one.permission)).map(|role| role.name.clone()).collect(),
             at: one.at,
             account: one.identity,

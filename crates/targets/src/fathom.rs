@@ -155,6 +155,7 @@ impl Fathom {
         let permits =
             |sheet: &Sheet, one: &Done| sheet.lines.iter().any(|line| line.may && line.covers(&one.verb, &one.thing));
         let uses = done.into_iter().filter(|one| one.allowed).map(|one| Activity {
+            attested: true,
             roles: sheets.iter().filter(|sheet| permits(sheet, &one)).map(|sheet| sheet.name.clone()).collect(),
             at: one.at,
             what: format!("{} {}", one.verb, one.thing),

@@ -35,12 +35,28 @@ fn unreachable(error: &reqwest::Error) -> TargetError {
     TargetError::Unreachable(if error.is_connect() { "no connection" } else { "the answer broke off" }.to_owned())
 }
 
+/// Most bytes that a reply may have.
+pub(crate) const REPLY_MOST: u64 = 16 * 1024 * 1024;
+
+/// A reply's body, read no further than it may go: what it says of its length may be wrong, or not there.
+pub(crate) async fn bytes(mut reply: Response) -> Result<Vec<u8>, TargetError> {
+    let mut whole = Vec::new();
+    while let Some(piece) = reply.chunk().await.map_err(|error| unreachable(&error))? {
+        if (whole.len() + piece.len()) as u64 > REPLY_MOST {
+            return Err(TargetError::Refused("its reply has no end".to_owned()));
+        }
+        whole.extend_from_slice(&piece);
+    }
+    Ok(whole)
+}
+
 impl Api {
     pub(crate) fn new(url: &str, key: SecretString) -> Result<Self, TargetError> {
         let http = reqwest::Client::builder()
             .connect_timeout(Duration::from_secs(3))
             .timeout(Duration::from_secs(10))
             .no_proxy()
+            .redirect(reqwest::redirect::Policy::none())
             .build()
             .map_err(|error| unreachable(&error))?;
         let url = url.trim_end_matches('/').to_owned();
@@ -72,7 +88,8 @@ impl Api {
     }
 
     pub(crate) async fn read<T: DeserializeOwned>(request: RequestBuilder) -> Result<T, TargetError> {
-        Self::send(request).await?.json().await.map_err(|error| unreachable(&error))
+        serde_json::from_slice(&bytes(Self::send(request).await?).await?)
+            .map_err(|_| TargetError::Refused("what it answered can't be read".to_owned()))
     }
 
     /// A list, and whether it came whole.

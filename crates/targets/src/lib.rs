@@ -9,17 +9,18 @@ mod fathom;
 mod http;
 mod ldap;
 pub mod linux;
+pub mod local;
 mod postgres;
 
 use std::time::Duration;
 
 use jiff::Timestamp;
 use secrecy::SecretString;
-use tempestas_core::{Activity, Connector, Grant, Imported, Mapping, Marked, ScopeId, Standing, Survey, World};
+use tempestas_core::{Connector, Grant, Imported, Mapping, Marked, ScopeId, Standing, Survey, Trail, World};
 use thiserror::Error;
 
 pub use brightwater::Brightwater;
-pub use described::{Described, Form, FormError};
+pub use described::{Described, Form, FormError, Program};
 pub use fathom::Fathom;
 pub use ldap::Ldap;
 use linux::{Address, Authority, Linux};
@@ -168,7 +169,7 @@ pub struct Place<'p> {
     /// The installation that reaches it.
     pub installation: &'p str,
     /// Programs that described targets may run here.
-    pub programs: &'p [String],
+    pub programs: &'p [Program],
 }
 
 /// A target of any kind.
@@ -317,10 +318,11 @@ impl Target {
     ///
     /// # Errors
     /// When the target can't be read.
-    pub async fn activity(&self, from: Timestamp) -> Result<Option<Vec<Activity>>, TargetError> {
+    pub async fn activity(&self, from: Timestamp) -> Result<Option<Trail>, TargetError> {
+        let whole = |uses| Some(Trail { uses, unread: 0 });
         match self {
-            Self::Brightwater(target) => limited(target.activity(from)).await.map(Some),
-            Self::Fathom(target) => limited(target.activity(from)).await.map(Some),
+            Self::Brightwater(target) => limited(target.activity(from)).await.map(whole),
+            Self::Fathom(target) => limited(target.activity(from)).await.map(whole),
             Self::Linux(target) => limited(target.activity(from)).await.map(Some),
             Self::Postgres(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
         }

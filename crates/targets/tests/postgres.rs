@@ -1,7 +1,7 @@
 //! What somebody who may sign in to a real cluster tries against us: locks that hold up an end, names that we would look
 //! up, signs of life that aren't ours. Judged by who can do what afterwards.
 
-#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "tests")]
+#![expect(clippy::unwrap_used, reason = "tests")]
 
 use std::{os::unix::fs::PermissionsExt as _, time::Duration};
 

@@ -7,14 +7,14 @@ use serde_json::json;
 use tempestas_api::{NewTarget, StandingFilter, WhichTarget};
 use tempestas_core::{Connector, ScopeId, Weight};
 use tempestas_demo::{daemon, gates, seed::random_word};
-use tempestas_targets::{Form, GrantCall, Place, Target, TargetError};
+use tempestas_targets::{Form, GrantCall, Place, Program, Target, TargetError};
 
 use crate::{
     house::{House, MARA, Plan, TOMAS, eventually, new_cluster},
     targets::given_twice_and_late,
 };
 
-fn target(form: &str, secret: &str, programs: &[String]) -> Target {
+fn target(form: &str, secret: &str, programs: &[Program]) -> Target {
     let connector = Connector::Described { form: form.to_owned() };
     let place = Place { connector: &connector, scope: ScopeId(7), installation: "a-test", programs };
     Target::with_secret(&place, secret.to_owned().into()).unwrap().unwrap()
@@ -178,7 +178,17 @@ there = {{ "/who" = "{{account}}", "/may" = "{{role}}" }}
     Form::read(&by_program).unwrap();
     let forbidden = target(&by_program, &key, &[]).give(&call("tprun", "open", "a", 1)).await.unwrap_err();
     assert!(forbidden.to_string().contains("`described.programs`"), "{forbidden}");
-    let by_program = target(&by_program, &key, &[program]);
+    // Named, and with other arguments than it may be given.
+    let may = |arguments: &[&str]| Program {
+        path: program.clone(),
+        arguments: arguments.iter().map(|pattern| (*pattern).to_owned()).collect(),
+    };
+    for arguments in [&["--for"][..], &["--for", "[a-z]"], &["--for", ".*", ".*"], &["--of", ".*"]] {
+        let refused = target(&by_program, &key, &[may(arguments)]).give(&call("tprun", "open", "a b", 1)).await;
+        let said = refused.unwrap_err().to_string();
+        assert!(said.contains("`described.programs`") && !said.contains("keep"), "{arguments:?}: {said}");
+    }
+    let by_program = target(&by_program, &key, &[may(&["--for", ".*"])]);
     assert!(by_program.holds(&call("tprun", "open", "$(id); a b", 1)).await.unwrap().there);
     let option = by_program.give(&call("tprun", "open", "--all", 1)).await.unwrap_err();
     assert!(option.to_string().contains("begins with `-`"), "{option}");

@@ -1,5 +1,7 @@
 //! A real OpenLDAP server: groups within groups, memberships that lapse, answers that aren't whole.
 
+use std::collections::HashSet;
+
 use jiff::{SignedDuration, Timestamp};
 use ldap3::{LdapConnAsync, Scope, SearchEntry};
 use tempestas_api::{NewAccount, NewSource, NewTarget, StandingFilter, WhichTarget};
@@ -78,6 +80,57 @@ async fn giving_twice_has_one_effect_in_a_directory_and_a_late_order_none() {
         target.give(&call("tplong", "none-such", 1, 600)).await,
         Err(TargetError::Refused("the group is not there".to_owned()))
     );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_group_that_takes_anothers_name_is_given_to_nobody_in_its_place() {
+    let directory = tempfile::tempdir().unwrap();
+    let (server, target) = customs(&directory, &Server::default());
+    let mut ldap = administrator(&server).await;
+    let one = |text: &str| HashSet::from([text.to_owned()]);
+    let group = |name: &str| {
+        let own = vec![("objectClass".to_owned(), one("groupOfNames")), ("cn".to_owned(), one(name))];
+        own.into_iter().chain([("member".to_owned(), one(&person("lene.madsen")))]).collect::<Vec<_>>()
+    };
+    let at = |name: &str| format!("cn={name},ou=groups,{BASE}");
+    let is_in = async |group: &str| members(&server, group).await.contains(&person("tomas.reyes"));
+
+    // One with another's name as a second one: what is given goes where the survey saw that name alone.
+    let second = vec![ldap3::Mod::Add("cn", HashSet::from(["tariff-tables"]))];
+    ldap.modify(&at("declarations"), second).await.unwrap().success().unwrap();
+    let given = call("tpsecond", "tariff-tables", 1, 600);
+    target.give(&given).await.unwrap();
+    assert!(target.holds(&given).await.unwrap().there && is_in("tariff-tables").await && !is_in("declarations").await);
+    target.take(&given).await.unwrap();
+
+    // One whose name reads as another's whole name: that other is what is given, or nothing.
+    let whole = at("tariff-tables");
+    let poses = format!("cn={},ou=groups,{BASE}", whole.replace('=', "\\3d").replace(',', "\\2c"));
+    ldap.add(&poses, group(&whole)).await.unwrap().success().unwrap();
+    let given = call("tpwhole", &whole, 1, 600);
+    target.give(&given).await.unwrap();
+    assert!(is_in("tariff-tables").await);
+    let (found, _) =
+        ldap.search(&poses, Scope::Base, "(objectClass=*)", vec!["member"]).await.unwrap().success().unwrap();
+    let entry = SearchEntry::construct(found.into_iter().next().unwrap());
+    assert_eq!(entry.attrs["member"], [person("lene.madsen")]);
+    target.take(&given).await.unwrap();
+
+    // Two of one name: nobody said which is meant.
+    ldap.add(
+        &format!("ou=more,{BASE}"),
+        vec![("objectClass".to_owned(), one("organizationalUnit")), ("ou".to_owned(), one("more"))],
+    )
+    .await
+    .unwrap()
+    .success()
+    .unwrap();
+    ldap.add(&format!("cn=seal-breakers,ou=more,{BASE}"), group("seal-breakers")).await.unwrap().success().unwrap();
+    let refused = target.give(&call("tptwice", "seal-breakers", 1, 600)).await.unwrap_err();
+    assert!(matches!(&refused, TargetError::Refused(says) if says.contains("two groups")), "{refused:?}");
+    let survey = target.survey().await.unwrap();
+    let named = |name: &str| survey.roles.iter().filter(|role| role.name == name).count();
+    assert_eq!((named("seal-breakers"), named(&at("seal-breakers"))), (0, 1), "the survey names both by the whole");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -3,17 +3,19 @@
 
 use std::{process::Stdio, time::Duration};
 
+use regex_lite::Regex;
 use reqwest::{Method, Url};
 use secrecy::{ExposeSecret as _, SecretString};
+use serde::Deserialize;
 use serde_json::Value;
 use tokio::io::AsyncReadExt as _;
 use tokio_postgres::{NoTls, types::ToSql};
 
 use super::form::{Form, Step, Values, filled, filled_value};
-use crate::{TargetError, postgres};
+use crate::{TargetError, http, postgres};
 
-/// Most bytes that a reply may have.
-const REPLY_MOST: u64 = 16 * 1024 * 1024;
+/// Most rows that a reply may have.
+const ROWS_MOST: usize = 100_000;
 
 /// What came back: a status or exit code that was no failure, and what it said.
 pub(super) struct Said {
@@ -26,7 +28,28 @@ pub(super) struct Caller {
     pub(super) http: reqwest::Client,
     pub(super) secret: SecretString,
     /// Programs that the machine's administrator lets be run.
-    pub(super) programs: Vec<String>,
+    pub(super) programs: Vec<Program>,
+}
+
+/// A program that descriptions may run on the service's machine, as the service's user, who can read all that it keeps.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Program {
+    /// Its whole path.
+    pub path: String,
+    /// A regular expression for the whole of each argument, in order; named several times, a program takes several forms.
+    #[serde(default)]
+    pub arguments: Vec<String>,
+}
+
+impl Program {
+    /// Whether it may be run so.
+    fn takes(&self, path: &str, arguments: &[String]) -> bool {
+        let fits = |(pattern, argument): (&String, &String)| {
+            Regex::new(&format!("^(?:{pattern})$")).is_ok_and(|pattern| pattern.is_match(argument))
+        };
+        self.path == path && self.arguments.len() == arguments.len() && self.arguments.iter().zip(arguments).all(fits)
+    }
 }
 
 fn refused(says: impl Into<String>) -> TargetError {
@@ -97,10 +120,7 @@ impl Caller {
         if !reply.status().is_success() && !fine(code) {
             return Err(refused(format!("status {code}")));
         }
-        if reply.content_length().is_some_and(|length| length > REPLY_MOST) {
-            return Err(refused("its reply has no end"));
-        }
-        let text = reply.bytes().await.map_err(|error| broken(&error))?;
+        let text = http::bytes(reply).await?;
         Ok(Said { code, value: read(&text)? })
     }
 
@@ -113,21 +133,23 @@ impl Caller {
         let Some((program, arguments)) = run.split_first() else {
             return Err(refused("its description names no program"));
         };
-        if !self.programs.iter().any(|allowed| allowed == program) {
-            return Err(refused(format!(
-                "`{program}` is not among `described.programs` of the service's configuration"
-            )));
-        }
-        let mut command = tokio::process::Command::new(program);
+        let mut filled_in = Vec::with_capacity(arguments.len());
         for argument in arguments {
             let whole = filled(argument, values);
             // Else a name could become an option.
             if argument.starts_with('{') && whole.starts_with('-') {
                 return Err(refused("a value begins with `-`"));
             }
-            command.arg(whole);
+            filled_in.push(whole);
         }
-        let mut child = command
+        // Which programs there are on this machine is no asker's business.
+        if !self.programs.iter().any(|allowed| allowed.takes(program, &filled_in)) {
+            return Err(refused(
+                "a program of its description, with these arguments, is not among `described.programs` of the service's configuration",
+            ));
+        }
+        let mut child = tokio::process::Command::new(program)
+            .args(&filled_in)
             .env_clear()
             .env("PATH", "/usr/bin:/bin")
             .env("TEMPESTAS_SECRET", self.secret.expose_secret())
@@ -137,13 +159,13 @@ impl Caller {
             .stderr(Stdio::null())
             .kill_on_drop(true)
             .spawn()
-            .map_err(|error| refused(format!("`{program}` can't be run: {error}")))?;
+            .map_err(|error| refused(format!("a program of its description can't be run: {}", error.kind())))?;
         let mut text = Vec::new();
         if let Some(output) = child.stdout.take() {
-            let read = output.take(REPLY_MOST + 1).read_to_end(&mut text).await;
+            let read = output.take(http::REPLY_MOST + 1).read_to_end(&mut text).await;
             read.map_err(|_| TargetError::Unreachable("the program broke off".to_owned()))?;
         }
-        if text.len() as u64 > REPLY_MOST {
+        if text.len() as u64 > http::REPLY_MOST {
             return Err(refused("its reply has no end"));
         }
         let status = child.wait().await.map_err(|_| TargetError::Unreachable("the program broke off".to_owned()))?;
@@ -177,8 +199,15 @@ impl Caller {
             client.execute(sql, &bound).await.map_err(|error| failed(&error))?;
             return Ok(Said { code: 0, value: Value::Null });
         }
-        let wrapped = format!("SELECT to_jsonb(found)::text FROM ({}) AS found", sql.trim_end().trim_end_matches(';'));
+        let wrapped = format!(
+            "SELECT to_jsonb(found)::text FROM ({}) AS found LIMIT {}",
+            sql.trim_end().trim_end_matches(';'),
+            ROWS_MOST + 1
+        );
         let rows = client.query(&wrapped, &bound).await.map_err(|error| failed(&error))?;
+        if rows.len() > ROWS_MOST {
+            return Err(refused("its reply has no end"));
+        }
         let rows = rows.iter().map(|row| read(row.get::<_, String>(0).as_bytes()));
         Ok(Said { code: 0, value: Value::Array(rows.collect::<Result<_, _>>()?) })
     }

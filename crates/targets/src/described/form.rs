@@ -7,6 +7,8 @@ use serde_json::Value;
 use tempestas_core::Weight;
 use thiserror::Error;
 
+use crate::local;
+
 /// Most letters of a description.
 const LONGEST: usize = 16 * 1024;
 /// What can stand between braces, filled in at each call.
@@ -152,23 +154,15 @@ impl Form {
         Ok(form)
     }
 
-    /// Hosts that are called without TLS.
-    #[must_use]
-    pub fn in_the_clear(&self) -> Vec<String> {
-        let mut hosts = Vec::new();
-        if let Some(address) = &self.address
-            && let Ok(url) = address.parse::<reqwest::Url>()
-            && url.scheme() != "https"
-        {
-            hosts.push(url.host_str().unwrap_or_default().to_owned());
+    /// Whether all that it calls without TLS is this machine.
+    ///
+    /// # Errors
+    /// Says which isn't, or can't be told.
+    pub fn ensure_local(&self) -> Result<(), FormError> {
+        if let Some(address) = &self.address {
+            local::ensure_url(address, &["http"]).map_err(FormError)?;
         }
-        let database = self.database.as_deref().and_then(|database| database.parse::<tokio_postgres::Config>().ok());
-        for host in database.iter().flat_map(tokio_postgres::Config::get_hosts) {
-            if let tokio_postgres::config::Host::Tcp(host) = host {
-                hosts.push(host.clone());
-            }
-        }
-        hosts
+        self.database.as_deref().map_or(Ok(()), |database| local::ensure_database(database).map_err(FormError))
     }
 
     fn check(&self, name: &str, step: &Step) -> Result<(), FormError> {

@@ -13,6 +13,7 @@ use tempestas_core::{AccountFound, Digest, Lapse, Marked, RightFound, RoleFound,
 
 use crate::{GrantCall, ReadBack, StandingCall, TargetError};
 use call::Caller;
+pub use call::Program;
 use form::{Step, Values, filled};
 
 pub use form::{Form, FormError};
@@ -50,7 +51,7 @@ impl Described {
     pub(crate) fn new(
         form: Form,
         secret: SecretString,
-        programs: &[String],
+        programs: &[Program],
         installation: &str,
     ) -> Result<Self, TargetError> {
         let http = reqwest::Client::builder()

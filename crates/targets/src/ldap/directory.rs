@@ -223,16 +223,25 @@ impl Directory {
 
     /// A group by the name of its role.
     pub(super) async fn role(&mut self, address: &Address, name: &str) -> Result<Option<Group>, TargetError> {
+        // As the survey names them: by a common name that is no other's and no distinguished name, else by the whole name.
         if name.contains('=') {
             let found = self.entry(name, &Group::ATTRIBUTES).await?;
-            return Ok(found.and_then(|entry| Group::of(&entry, address)));
+            let group = found.and_then(|entry| Group::of(&entry, address));
+            return Ok(group.filter(|group| group.dn.eq_ignore_ascii_case(name)));
         }
         let filter = format!(
             "(&(cn={})(|(objectClass=groupOfNames)(objectClass=groupOfUniqueNames)(objectClass=groupOfURLs)))",
             ldap3::ldap_escape(name)
         );
         let found = self.below(&address.base, &filter, &Group::ATTRIBUTES).await?;
-        Ok(found.iter().find_map(|entry| Group::of(entry, address)))
+        let groups: Vec<Group> = found.iter().filter_map(|entry| Group::of(entry, address)).collect();
+        let mut named = groups.iter().filter(|group| group.name.eq_ignore_ascii_case(name));
+        match (named.next(), named.next()) {
+            (Some(_), Some(_)) => Err(TargetError::Refused(
+                "two groups go by that name there, and nobody said which is meant; survey it again".to_owned(),
+            )),
+            (one, _) => Ok(one.cloned()),
+        }
     }
 }
 
@@ -246,7 +255,12 @@ impl Group {
         if entry.dn.to_lowercase().ends_with(&grants) {
             return None;
         }
-        let name = entry.one("cn")?.to_owned();
+        // Whoever may write a group's name could give it another group's as a second one, or one that reads as a whole name.
+        let name = match entry.all("cn") {
+            [name] if !name.contains('=') => name.clone(),
+            [_, ..] => entry.dn.clone(),
+            [] => return None,
+        };
         let gathers = format!("ldap:///{grants}?member?one?(businesscategory={})", name.to_lowercase());
         let gathered = entry.all("memberURL").iter().any(|url| url.to_lowercase() == gathers);
         let attribute = if entry.is("groupOfUniqueNames") { "uniqueMember" } else { "member" };
