@@ -281,7 +281,7 @@ impl Story<'_> {
             .stderr(Stdio::piped())
             .spawn()?;
         Self::chapter("It lapses by the cluster's own clock; the open session ends with it");
-        self.see(TOMAS, &["show", held, "--wait", "ended"], 0, &["lapsed", "table scratch"])?;
+        self.see(TOMAS, &["show", held, "--wait", "ended"], 0, &["lapsed", "table public.scratch"])?;
         let output = busy.wait_with_output()?;
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
         println!("(the psql in the background)\n{said}");
