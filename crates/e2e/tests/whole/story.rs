@@ -2,7 +2,8 @@
 
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_api::{
-    AnswerRequest, Chosen, ConvertRequest, LedgerFilter, LoginAsk, StandingFilter, WaitQuery, WordRequest,
+    AnswerRequest, Chosen, ConvertRequest, LedgerFilter, LoginAsk, NewStop, StandingFilter, SuspendRequest, WaitQuery,
+    WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 use tempestas_demo::{cluster, quillhaven::BERTHS};
@@ -131,7 +132,6 @@ async fn the_ledger_explains_every_row_and_whatever_was_changed_by_hand_is_named
     assert!(text.contains("A backup was restored since: epoch 2 began"), "{text}");
 }
 
-/// Signs the auditor in with the real client; what it prints.
 /// What a stranger can check: the exported file, against the public key alone and a checkpoint seen earlier.
 fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) {
     house.sign_in_at_a_terminal(home, INES);
@@ -159,6 +159,49 @@ fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) 
     std::fs::write(&changed, lines[..lines.len() - 5].concat()).unwrap();
     let (exit, text) = house.tempestas(home, &["ledger", "verify", &changed.to_string_lossy()], "");
     assert!(exit == 6 && text.contains("the tail was cut"), "{text}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn private_words_stand_nowhere_but_where_they_can_be_taken_out() {
+    let house = House::new(Plan::whole()).await;
+    tell(&house).await;
+    let (mara, tomas) = (house.client(MARA), house.client(TOMAS));
+    let right = on_cloud("tide-writer", "/lake");
+    let waits = ask(tomas, &right, None, StartChoice::OnBegin, None).await.unwrap();
+    let held = mara.eligibilities().await.unwrap().into_iter().find(|held| held.right == right).unwrap();
+    let why = SuspendRequest { reason: "his father is ill, spare him the nights".to_owned() };
+    mara.suspend_eligibility(&held.id, &why).await.unwrap();
+    let failed = tomas.begin(&waits.id).await.unwrap().trouble.unwrap();
+    assert!(failed.contains("(not-allowed)"), "{failed}");
+    let stop =
+        NewStop { person: Some(TOMAS.to_owned()), scope: None, word: "odd sign-ins from the old harbour".to_owned() };
+    mara.stop(&stop).await.unwrap();
+    let stopped = house.ask(TOMAS, &on_berths("harbour_operator"), 60).await.unwrap_err().to_string();
+
+    let words =
+        ["because the work needs it", "the work is done", &why.reason, &stop.word, "Tomas Reyes", TOMAS, "treyes"];
+    let ledger = mara.export().await.unwrap().text().await.unwrap();
+    let log = std::fs::read_to_string(house.setup.log()).unwrap();
+    let database = house.setup.state().join("tempestas.sqlite");
+    let mut sql = SqliteConnectOptions::new().filename(&database).read_only(true).connect().await.unwrap();
+    let keyed: Vec<String> =
+        sqlx::query_scalar("SELECT COALESCE(reply, '') FROM idempotency").fetch_all(&mut sql).await.unwrap();
+    for word in words {
+        let within = |text: &str| {
+            text.match_indices(word)
+                .map(|(at, _)| text[at.saturating_sub(120)..].chars().take(200).collect::<String>())
+                .next()
+        };
+        assert_eq!(within(&ledger), None, "`{word}` is in the ledger");
+        assert_eq!(within(&log), None, "`{word}` is in our log");
+    }
+    let secrets: Vec<&str> =
+        house.people.iter().flat_map(|one| [one.password.as_str(), one.totp_secret.as_str()]).collect();
+    for secret in secrets.into_iter().chain([house.broker_password.as_str()]) {
+        for text in [&ledger, &log, &failed, &stopped].into_iter().chain(&keyed) {
+            assert!(!text.contains(secret), "a secret is told");
+        }
+    }
 }
 
 /// Neither the cluster's log, with every statement in it, nor ours holds a password of the story.
