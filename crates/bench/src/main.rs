@@ -2,6 +2,7 @@
 
 mod console;
 mod foresight;
+mod guesses;
 mod ledger;
 mod lifecycles;
 mod look;
@@ -43,6 +44,9 @@ async fn run(only: Option<&str>) -> anyhow::Result<()> {
     }
     if wanted("foresight") {
         foresight::measure(&mut report)?;
+    }
+    if wanted("guesses") {
+        guesses::measure(&mut report).await?;
     }
     if wanted("ledger") {
         ledger::measure(&mut report).await?;
