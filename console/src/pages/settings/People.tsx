@@ -84,6 +84,11 @@ export function AddPerson({ done }: { done?: (name: string) => void }) {
         <Input label="Full name, or what it is for" value={about} onChange={(event) => setAbout(event.target.value)} required />
       </div>
       <Wrong error={add.error} />
+      {add.data && add.data.alike.length > 0 && (
+        <p role="status" className="text-alarm">
+          At a glance <span className="mono">{add.data.name}</span> looks like <span className="mono">{add.data.alike.join(', ')}</span>; whoever answers their asks is told.
+        </p>
+      )}
       <Button type="submit" look="main" busy={add.isPending} className="justify-self-start">
         Add
       </Button>

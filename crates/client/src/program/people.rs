@@ -53,7 +53,15 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
         PeopleVerb::Add { name, about, kind, second_of } => {
             let new = NewSubject { kind, name, about, second_of };
             let added = session.fresh(async |client| client.add_subject(&new).await).await?;
-            session.print(&added, |added| println!("Added {} ({}).", added.name, added.id))
+            session.print(&added, |added| {
+                println!("Added {} ({}).", added.name, added.id);
+                if !added.alike.is_empty() {
+                    println!(
+                        "At a glance that looks like {}; whoever answers their asks is told.",
+                        added.alike.join(", ")
+                    );
+                }
+            })
         }
         PeopleVerb::Enrolment { name } => {
             let issued = session.fresh(async |client| client.enrolment(&name).await).await?;

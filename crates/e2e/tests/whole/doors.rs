@@ -237,6 +237,10 @@ async fn a_reason_says_something_and_nobody_is_called_like_another() {
     // What only looks like another may be somebody's name; whoever sees it is told.
     let close = mara.add_subject(&person("0da.brandt", "Oda Brandt, customs")).await.unwrap();
     assert_eq!(close.alike, [ODA]);
+    let home = house.path().join("home");
+    house.sign_in_at_a_terminal(&home, MARA);
+    let (exit, text) = house.tempestas(&home, &["people", "add", "t0mas.reyes", "--about", "Tomas Reyes, customs"], "");
+    assert!(exit == 0 && text.contains("looks like tomas.reyes"), "{text}");
     let people = mara.people().await.unwrap();
     assert_eq!(people.iter().find(|one| one.name == ODA).unwrap().alike, ["0da.brandt"]);
 }
