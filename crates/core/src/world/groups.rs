@@ -1,0 +1,125 @@
+//! Who stands behind a sign-in, and who belongs to whom, through groups within groups.
+
+use std::collections::BTreeSet;
+
+use crate::{Duty, DutyId, DutyKind, Eligibility, Subject, SubjectId, SubjectKind, World};
+
+/// How deep groups may nest.
+pub(crate) const GROUP_DEPTH: usize = 8;
+
+impl World {
+    /// The first sign-in of the human behind a subject.
+    #[must_use]
+    pub fn human(&self, id: SubjectId) -> SubjectId {
+        let mut human = id;
+        for _ in 0..GROUP_DEPTH {
+            match self.subjects.get(&human).and_then(|subject| subject.second_of) {
+                Some(first) => human = first,
+                None => break,
+            }
+        }
+        human
+    }
+
+    /// Whether the subject, or the human behind it, is suspended. Unknown ones are.
+    #[must_use]
+    pub fn is_suspended(&self, id: SubjectId) -> bool {
+        [id, self.human(id)].iter().any(|id| self.subjects.get(id).is_none_or(|subject| subject.suspended))
+    }
+
+    /// Who administers everything and isn't suspended, by which duty.
+    pub(crate) fn root_administrators(&self) -> impl Iterator<Item = (DutyId, SubjectId)> + '_ {
+        let rules = |duty: &&Duty| duty.kind == DutyKind::Administrator && Some(duty.scope) == self.root;
+        let people =
+            |duty: &Duty| self.people_in(duty.subject).into_iter().map(move |who| (duty.id, who)).collect::<Vec<_>>();
+        self.duties.values().filter(rules).flat_map(people).filter(|(_, who)| !self.is_suspended(*who))
+    }
+
+    /// Whether `member` is `of`, or a member of it through any number of groups, none of them suspended.
+    #[must_use]
+    pub fn belongs_to(&self, member: SubjectId, of: SubjectId) -> bool {
+        member == of || self.groups_from(of, |group| !group.suspended).any(|group| group.members.contains(&member))
+    }
+
+    /// Whether `member` lies below `of`, suspended or not: what the groups are built like, not what they give.
+    pub(crate) fn hangs_below(&self, member: SubjectId, of: SubjectId) -> bool {
+        member == of || self.groups_from(of, |_| true).any(|group| group.members.contains(&member))
+    }
+
+    /// A group and those below it that `opens` lets through; each once, whatever circles they form.
+    fn groups_from<'w>(
+        &'w self,
+        top: SubjectId,
+        opens: impl Fn(&Subject) -> bool + 'w,
+    ) -> impl Iterator<Item = &'w Subject> {
+        let (mut seen, mut open) = (BTreeSet::from([top]), vec![top]);
+        std::iter::from_fn(move || {
+            loop {
+                let group = self.subjects.get(&open.pop()?).filter(|one| one.kind == SubjectKind::Group && opens(one));
+                if let Some(group) = group {
+                    let nested = group.members.iter().copied().filter(|member| self.groups.contains(member));
+                    open.extend(nested.filter(|member| seen.insert(*member)));
+                    return Some(group);
+                }
+            }
+        })
+    }
+
+    /// What a subject may ask for, itself or through a group, at whatever time.
+    pub fn eligibilities_of(&self, subject: SubjectId) -> impl Iterator<Item = &Eligibility> {
+        let through =
+            self.groups.iter().copied().filter(move |group| *group != subject && self.belongs_to(subject, *group));
+        std::iter::once(subject)
+            .chain(through)
+            .filter_map(|holder| self.eligible.get(&holder))
+            .flatten()
+            .filter_map(|id| self.eligibilities.get(id))
+    }
+
+    /// The people who are `id` or belong to it.
+    #[must_use]
+    pub fn people_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
+        self.people_of(id, |group| !group.suspended)
+    }
+
+    /// The people who are `id` or would belong to it if nothing was suspended: whoever touches a group touches all of them.
+    pub(crate) fn everybody_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
+        self.people_of(id, |_| true)
+    }
+
+    fn people_of(&self, id: SubjectId, opens: impl Fn(&Subject) -> bool) -> BTreeSet<SubjectId> {
+        let members = self.groups_from(id, opens).flat_map(|group| group.members.iter().copied());
+        let is_person =
+            |id: &SubjectId| self.subjects.get(id).is_some_and(|subject| subject.kind == SubjectKind::Person);
+        std::iter::once(id).chain(members).filter(is_person).collect()
+    }
+
+    /// How many levels of groups hang below `id`; 0 for a person, and no more than may nest where they form a circle.
+    pub(crate) fn group_height(&self, id: SubjectId) -> usize {
+        let groups_in = |level: &BTreeSet<SubjectId>| -> Vec<&Subject> {
+            level.iter().filter(|id| self.groups.contains(id)).filter_map(|id| self.subjects.get(id)).collect()
+        };
+        let mut level = BTreeSet::from([id]);
+        (0..GROUP_DEPTH)
+            .find(|_| {
+                let groups = groups_in(&level);
+                level = groups.iter().flat_map(|group| group.members.iter().copied()).collect();
+                groups.is_empty()
+            })
+            .unwrap_or(GROUP_DEPTH)
+    }
+
+    /// How many levels of groups lie above `id`; no more than may nest.
+    pub(crate) fn group_depth(&self, id: SubjectId) -> usize {
+        let mut level = BTreeSet::from([id]);
+        (0..GROUP_DEPTH)
+            .find(|_| {
+                let above = |group: &&SubjectId| {
+                    self.subjects.get(group).is_some_and(|group| group.members.iter().any(|one| level.contains(one)))
+                };
+                level = self.groups.iter().filter(above).copied().collect();
+                level.is_empty()
+            })
+            .unwrap_or(GROUP_DEPTH)
+    }
+}
