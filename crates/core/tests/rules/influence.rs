@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use tempestas_core::*;
 
-use crate::house::{House, Who, rule, settings, survey};
+use crate::house::{EVERYONE, House, Who, rule, settings, survey};
 
 /// The asker is an administrator, since long ago.
 fn house(yes: u16) -> House {
@@ -468,45 +468,35 @@ fn terms_that_were_raised_since_hold_for_a_wish_that_waits() {
 
 #[test]
 fn a_target_that_lies_about_itself_puts_nobody_in_an_approvers_place() {
-    let mut house = house(1);
-    let named = Approval::Stage {
-        approvers: vec![
-            Approver::Subject { id: house.id(Who::Asker) },
-            Approver::Subject { id: house.id(Who::Second) },
-        ],
-        yes: 1,
-        no: 1,
-        within: Seconds::hours(8),
-    };
-    let puppet = Terms {
-        attributes: BTreeMap::from([("site".to_owned(), "workshop".to_owned())]),
-        ..rule(house.target(), Settings { approval: Some(named), ..Settings::default() })
-    };
-    house.well(Who::Administrator, Command::SetTerms { terms: puppet });
-    let lies = |house: &mut House| {
-        let mut found = survey(house.now, 1);
-        found.attributes = BTreeMap::from([("site".to_owned(), "workshop".to_owned())]);
+    // Who would be asked before and after a target says that it is the workshop, where a rule names these for workshops.
+    let asked = |named: &[Who], wanted: u16| {
+        let mut house = house(1);
+        let site = BTreeMap::from([("site".to_owned(), "workshop".to_owned())]);
+        let approvers = named.iter().map(|who| Approver::Subject { id: house.id(*who) }).collect();
+        let stage = Approval::Stage { approvers, yes: wanted, no: 1, within: Seconds::hours(8) };
+        let settings = Settings { approval: Some(stage), ..Settings::default() };
+        let of_workshops = Terms { attributes: site.clone(), ..rule(house.target(), settings) };
+        house.well(Who::Administrator, Command::SetTerms { terms: of_workshops });
+        house.now = later(house.now, Seconds::hours(48));
+        let who_is_asked = |house: &House| {
+            let effective = effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Other));
+            let Approval::Stage { approvers, yes, .. } = effective.approval else { panic!("nobody is asked") };
+            let is_asked = |who: &Who| approvers.contains(&Approver::Subject { id: house.id(*who) });
+            (EVERYONE.into_iter().filter(is_asked).collect::<Vec<_>>(), yes)
+        };
+        let before = who_is_asked(&house);
+        let found = Survey { attributes: site, ..survey(house.now, 1) };
         let (target, digest) = (house.target(), Digest::of_json(&found));
         house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+        (before, who_is_asked(&house))
     };
-    house.now = later(house.now, Seconds::hours(48));
-    let effective = |house: &House| effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Other));
-    let before = effective(&house).approval;
-    lies(&mut house);
-    let Approval::Stage { approvers: before, .. } = before else { panic!() };
-    let Approval::Stage { approvers: after, .. } = effective(&house).approval else { panic!() };
-    assert!(after.iter().all(|approver| before.contains(approver)), "it named others: {after:?}");
-    // Where those that it names are nobody that other rules name, theirs stay.
-    let mara = Approver::Subject { id: house.id(Who::Administrator) };
-    let stage = Approval::Stage { approvers: vec![mara], yes: 2, no: 1, within: Seconds::hours(8) };
-    let apart = Terms {
-        attributes: BTreeMap::from([("site".to_owned(), "workshop".to_owned())]),
-        weight: Some(Weight::Privileged),
-        ..rule(house.target(), Settings { approval: Some(stage), ..Settings::default() })
-    };
-    house.well(Who::Administrator, Command::SetTerms { terms: apart });
-    let Approval::Stage { approvers, yes, .. } = effective(&house).approval else { panic!() };
-    assert!(!approvers.contains(&mara) && yes == 2, "{approvers:?}, {yes}");
+    let all = vec![Who::Asker, Who::Second, Who::First, Who::Other];
+    let (before, after) = asked(&[Who::First], 1);
+    assert_eq!((before, after), ((all.clone(), 1), (vec![Who::First], 1)), "it may leave fewer");
+    let (before, after) = asked(&[Who::First, Who::Administrator], 1);
+    assert_eq!((before, after), ((all.clone(), 1), (vec![Who::First], 1)), "and no other");
+    let (before, after) = asked(&[Who::Administrator], 2);
+    assert_eq!((before, after), ((all.clone(), 1), (all, 2)), "where it names none of them, theirs stay");
 }
 
 #[test]
