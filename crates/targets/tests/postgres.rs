@@ -344,6 +344,8 @@ async fn nothing_that_others_put_into_a_database_runs_as_us() {
         }
         port.target.marked().await.unwrap();
         assert!(!port.is_superuser(FRIEND).await, "{power}: an ordinary login became superuser");
+        // What was set there ends our own looking too.
+        port.root.batch_execute("ALTER DATABASE berths RESET ALL").await.unwrap();
         for database in ["berths", "postgres", "tempestas"] {
             let sql = port.cluster.connect(database).await.unwrap();
             let ran: i64 = sql.query_one("SELECT count(*) FROM caught.ran", &[]).await.unwrap().get(0);
