@@ -140,15 +140,7 @@ impl Store {
         find.push(" ORDER BY e.seq DESC LIMIT ").push_bind(most);
         let rows = find.build().fetch_all(&self.read).await?;
         // Facts are fat: reading many of them keeps nobody else's reply waiting.
-        let read = move || {
-            rows.into_iter()
-                .map(|row| {
-                    let body: Vec<u8> = row.try_get(1)?;
-                    let fact = Fact::from_bytes(&body).map_err(StoreError::Ledger)?;
-                    Ok(Entry { seq: unsigned(row.try_get(0)?), fact })
-                })
-                .collect()
-        };
+        let read = move || rows.iter().map(Entry::of).collect();
         tokio::task::spawn_blocking(read).await.map_err(|_| StoreError::Ledger("reading facts broke off".to_owned()))?
     }
 }

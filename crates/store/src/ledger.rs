@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use sqlx::{Connection, QueryBuilder, Row as _, Sqlite};
+use sqlx::{Connection, QueryBuilder, Row as _, Sqlite, sqlite::SqliteRow};
 use tempestas_core::{
     Decision, Digest, Fact, Key, Row,
     ledger::{BLOCK, FactLine, Hashes, SignedCheckpoint, Tree, leaf_hash},
@@ -64,6 +64,14 @@ pub struct Entry {
     pub seq: u64,
     /// The fact.
     pub fact: Fact,
+}
+
+impl Entry {
+    /// From a row of number and bytes.
+    pub(crate) fn of(row: &SqliteRow) -> Result<Self, StoreError> {
+        let body: Vec<u8> = row.try_get(1)?;
+        Ok(Self { seq: unsigned(row.try_get(0)?), fact: Fact::from_bytes(&body).map_err(StoreError::Ledger)? })
+    }
 }
 
 impl Store {
@@ -139,13 +147,7 @@ impl Store {
             .bind(most)
             .fetch_all(&self.read)
             .await?;
-        rows.into_iter()
-            .map(|row| {
-                let body: Vec<u8> = row.try_get(1)?;
-                let fact = Fact::from_bytes(&body).map_err(StoreError::Ledger)?;
-                Ok(Entry { seq: unsigned(row.try_get(0)?), fact })
-            })
-            .collect()
+        rows.iter().map(Entry::of).collect()
     }
 
     /// Up to `most` facts from `from` on, with their exact bytes.

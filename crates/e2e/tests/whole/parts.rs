@@ -108,6 +108,16 @@ async fn an_auditor_of_a_part_reads_nothing_of_the_rest_by_any_route() {
         assert_eq!((status, text.replace(name, "X")), (status_never, text_never.replace(name_never, "X")), "{there}");
         assert_eq!(status, StatusCode::NOT_FOUND, "{there}");
     }
+    // Nor does a filter tell who there is.
+    for path in ["/standing?who=", "/ledger?who=", "/ledger/csv?who=", "/ways?of="] {
+        let (status, text) = house.read(&token, &format!("{path}lene.madsen")).await;
+        let (status_never, text_never) = house.read(&token, &format!("{path}lene.nobody")).await;
+        assert_eq!(
+            (status, text.replace("lene.madsen", "X")),
+            (status_never, text_never.replace("lene.nobody", "X")),
+            "{path}"
+        );
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -10,7 +10,7 @@ use tempestas_core::{
 };
 use tempestas_store::Wanted;
 
-use super::{reference, subject};
+use super::{reference, seen_subject};
 use crate::{
     app::App,
     callers::{Overseer, SignedIn},
@@ -33,14 +33,10 @@ const CSV_MOST: usize = 100_000;
 /// A filter whose names were looked up. Of somebody that the caller doesn't see nobody says whether they are there.
 fn wanted(world: &World, sight: &Sight, filter: LedgerFilter) -> Result<Wanted, Failure> {
     let LedgerFilter { before, most: _, kind, who, elevation, since, until } = filter;
-    let known = |name: &str| {
-        let unknown = || Failure::unknown("person, group or program", name, "`tempestas people` lists them");
-        subject(world, name).ok().filter(|id| sight.sees_subject(world, *id)).ok_or_else(unknown)
-    };
     Ok(Wanted {
         before,
         kind,
-        who: who.as_deref().map(known).transpose()?,
+        who: who.as_deref().map(|name| seen_subject(world, sight, name)).transpose()?,
         elevation: elevation.as_deref().map(reference).transpose()?,
         since,
         until,

@@ -236,6 +236,12 @@ fn subject(world: &World, text: &str) -> Result<SubjectId, Failure> {
         .ok_or_else(|| Failure::unknown("person, group or program", text, "`tempestas people` lists them"))
 }
 
+/// Somebody by name or id, of those the caller sees; others are answered like nobody.
+fn seen_subject(world: &World, sight: &Sight, text: &str) -> Result<SubjectId, Failure> {
+    let unknown = || Failure::unknown("person, group or program", text, "`tempestas people` lists those you see");
+    subject(world, text).ok().filter(|id| sight.sees_subject(world, *id)).ok_or_else(unknown)
+}
+
 /// A scope by path. One that the caller may not know of is answered like one that isn't there.
 fn scope<'w>(world: &'w World, me: SubjectId, path: &str) -> Result<&'w Scope, Failure> {
     let sight = Sight::of(world, me);

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use tempestas_api::{EligibilityView, EligibleReply, StandingFilter, StandingView};
 use tempestas_core::{StartChoice, demand_for, is_said, label_from, own_rights};
 
-use super::{scope, subject};
+use super::{scope, seen_subject};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, Json, Query},
@@ -16,7 +16,7 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
     let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
     let world = me.app.world().await;
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
-    let who = filter.who.as_deref().map(|name| subject(&world, name)).transpose()?;
+    let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let label = filter.label.as_deref().map(label_from).transpose()?;
     let says = filter.says.as_deref().map(label_from).transpose()?;
     let owners = world.owners();

@@ -6,7 +6,7 @@ use tempestas_core::{
     ways::{Place, Way},
 };
 
-use super::{right, scope, subject};
+use super::{right, scope, seen_subject};
 use crate::{
     callers::Overseer,
     door::{Answer, Json, Query},
@@ -35,8 +35,7 @@ pub(super) async fn ways(Overseer(me): Overseer, Query(query): Query<WaysQuery>)
         }
         (None, Some(of)) => {
             let sees = |place: &Place| place.scope().is_none_or(|at| sight.sees_scope(&world, at));
-            let unknown = || Failure::unknown("person, group or program", of, "`tempestas people` lists them");
-            let who = subject(&world, of).ok().filter(|id| sight.sees_subject(&world, *id)).ok_or_else(unknown)?;
+            let who = seen_subject(&world, &sight, of)?;
             graph.of_subject(&world, who, LISTED_MOST, sees)
         }
         _ => return Err(Failure::invalid("say either where to, or whose ways".to_owned())),
