@@ -94,6 +94,8 @@ impl Browser {
             "--disable-sync",
             "--disable-dev-shm-usage",
             "--force-color-profile=srgb",
+            // What fades in is measured as it will be.
+            "--force-prefers-reduced-motion",
             "--lang=en-GB",
         ] {
             wanted.add_arg(flag)?;
