@@ -5,7 +5,7 @@ import type { components, paths } from './schema'
 /** Everything the service speaks of, by name. */
 export type Api = components['schemas']
 
-type Method = 'get' | 'post' | 'put' | 'delete'
+type Method = 'get' | 'post' | 'put' | 'patch' | 'delete'
 type With<M extends Method> = { [P in keyof paths]: paths[P] extends Record<M, { responses: unknown }> ? P : never }[keyof paths]
 type Operation<P extends keyof paths, M extends Method> = paths[P] extends Record<M, infer Op> ? Op : never
 type Reply<Op> = Op extends { responses: { 200: { content: { 'application/json': infer T } } } } ? T : unknown
@@ -69,12 +69,15 @@ function plainly<T>(said: T): T {
   return said
 }
 
-async function once(method: Method, url: string, body: unknown): Promise<unknown> {
+async function once(method: Method, url: string, body: unknown, digest?: string | null): Promise<unknown> {
   let reply: Response
   try {
     reply = await fetch(url, {
       method: method.toUpperCase(),
-      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      headers: {
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(digest === undefined ? {} : digest === null ? { 'if-none-match': '*' } : { 'if-match': `"${digest}"` }),
+      },
       body: body === undefined ? undefined : JSON.stringify(body),
       credentials: 'same-origin',
     })
@@ -93,11 +96,11 @@ async function once(method: Method, url: string, body: unknown): Promise<unknown
   throw new Problem(problem.code ?? 'failed', plainly(problem.detail) ?? `status ${reply.status}`, problem.max_age)
 }
 
-async function call(method: Method, path: string, where: Where, body?: unknown): Promise<unknown> {
+async function call(method: Method, path: string, where: Where, body?: unknown, digest?: string | null): Promise<unknown> {
   const url = address(path, where)
   for (let tries = 0; ; tries += 1) {
     try {
-      return await once(method, url, body)
+      return await once(method, url, body, digest)
     } catch (error) {
       const quiet = url.startsWith(`${PREFIX}/console/`) || url.startsWith(`${PREFIX}/enrol`)
       if (!(error instanceof Problem) || !mender || quiet || tries > 1) throw error
@@ -125,13 +128,24 @@ export function post<P extends With<'post'>>(
   return call('post', path, { at }, body ?? {}) as Promise<Reply<Operation<P, 'post'>>>
 }
 
-/** Changes in place. */
+/** Puts something in the place of what was looked at, which its digest says; null where nothing was there. */
 export function put<P extends With<'put'>>(
   path: P,
+  digest: string | null,
   body: BodyOf<Operation<P, 'put'>>,
   at?: Where['at'],
 ): Promise<Reply<Operation<P, 'put'>>> {
-  return call('put', path, { at }, body) as Promise<Reply<Operation<P, 'put'>>>
+  return call('put', path, { at }, body, digest) as Promise<Reply<Operation<P, 'put'>>>
+}
+
+/** Changes some of what was looked at, which its digest says. */
+export function patch<P extends With<'patch'>>(
+  path: P,
+  digest: string,
+  body: BodyOf<Operation<P, 'patch'>>,
+  at?: Where['at'],
+): Promise<Reply<Operation<P, 'patch'>>> {
+  return call('patch', path, { at }, body, digest) as Promise<Reply<Operation<P, 'patch'>>>
 }
 
 /** Ends. */

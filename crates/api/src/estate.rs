@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Connector, Lapse, ScopeKind, Weight};
+use tempestas_core::{Connector, Digest, Lapse, ScopeKind, Weight};
 
 /// A node of the estate.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
@@ -41,6 +41,8 @@ pub struct NewFolder {
 pub struct TargetView {
     /// Path.
     pub path: String,
+    /// Of its settings; a change says it with `If-Match`.
+    pub digest: Digest,
     /// How it is reached.
     pub connector: Connector,
     /// Our own account there.

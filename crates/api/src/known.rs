@@ -12,7 +12,20 @@ const DEPTH_MOST: usize = 32;
 /// # Errors
 /// Says which key, where, and which are known there.
 pub fn ensure_known<T: JsonSchema>(said: &Value) -> Result<(), String> {
-    let settings = SchemaSettings::draft2020_12().with(|settings| settings.meta_schema = None);
+    walk::<T>(SchemaSettings::draft2020_12(), said)
+}
+
+/// Whether `said` also names each key that `T` has when it is written, at whatever depth: whoever puts something in the place
+/// of what stands there takes nothing away by leaving it out.
+///
+/// # Errors
+/// Says which key is missing, or what [`ensure_known`] says.
+pub fn ensure_whole<T: JsonSchema>(said: &Value) -> Result<(), String> {
+    walk::<T>(SchemaSettings::draft2020_12().for_serialize(), said)
+}
+
+fn walk<T: JsonSchema>(settings: SchemaSettings, said: &Value) -> Result<(), String> {
+    let settings = settings.with(|settings| settings.meta_schema = None);
     let root: Value = SchemaGenerator::new(settings).into_root_schema_for::<T>().into();
     Walk { root: &root }.value(&root, said, "", DEPTH_MOST)
 }
@@ -25,6 +38,8 @@ struct Walk<'s> {
 #[derive(Default)]
 struct Keys<'s> {
     known: Vec<(&'s str, &'s Value)>,
+    /// Keys that must be there.
+    needed: Vec<&'s str>,
     /// What any other key's value must be; none where there may be no other.
     others: Option<&'s Value>,
     /// Whether it says anything of keys at all.
@@ -40,13 +55,18 @@ impl<'s> Walk<'s> {
             Value::Object(named) => {
                 let mut keys = Keys::default();
                 self.keys(schema, named, &mut keys);
+                let below = |key: &str| if at.is_empty() { key.to_owned() } else { format!("{at}.{key}") };
                 named.iter().filter(|_| keys.says).try_for_each(|(key, said)| {
-                    let at = if at.is_empty() { key.clone() } else { format!("{at}.{key}") };
+                    let at = below(key);
                     match keys.known.iter().find(|(known, _)| known == key).map(|(_, schema)| *schema).or(keys.others) {
                         Some(schema) => self.value(schema, said, &at, depth),
                         None => Err(format!("`{at}` is not known here; {}", and_these(&keys))),
                     }
-                })
+                })?;
+                match keys.needed.iter().find(|key| !named.contains_key(**key)) {
+                    Some(key) => Err(format!("`{}` is missing", below(key))),
+                    None => Ok(()),
+                }
             }
             Value::Array(listed) => {
                 let Some(items) = self.items(schema) else {
@@ -73,6 +93,8 @@ impl<'s> Walk<'s> {
             keys.says = true;
             keys.known.extend(properties.iter().map(|(name, schema)| (name.as_str(), schema)));
         }
+        let needed = schema.get("required").and_then(Value::as_array);
+        keys.needed.extend(needed.into_iter().flatten().filter_map(Value::as_str));
         match schema.get("additionalProperties") {
             Some(Value::Bool(false)) => keys.says = true,
             Some(others) => (keys.says, keys.others) = (true, Some(others)),
@@ -145,7 +167,7 @@ fn and_these(keys: &Keys<'_>) -> String {
 mod tests {
     use serde_json::json;
 
-    use super::ensure_known;
+    use super::{ensure_known, ensure_whole};
     use crate::{AskRequest, NewTarget, NewTerms};
 
     fn complaint(said: &serde_json::Value) -> String {
@@ -187,6 +209,27 @@ mod tests {
     }
 
     #[test]
+    fn what_takes_the_place_of_a_rule_names_all_of_it_at_every_depth() {
+        let brief = json!({ "scope": "/harbour", "settings": { "ticket": { "is": "optional" } } });
+        let rule: NewTerms = serde_json::from_value(brief.clone()).unwrap();
+        let whole = serde_json::to_value(&rule).unwrap();
+        ensure_whole::<NewTerms>(&whole).unwrap();
+        assert!(ensure_whole::<NewTerms>(&brief).is_err());
+        let mut left_out = 0;
+        for place in ["", "/settings"] {
+            for key in whole.pointer(place).unwrap().as_object().unwrap().keys() {
+                let mut partial = whole.clone();
+                partial.pointer_mut(place).unwrap().as_object_mut().unwrap().remove(key);
+                let said = ensure_whole::<NewTerms>(&partial).unwrap_err();
+                let at = format!("{place}/{key}").trim_start_matches('/').replace('/', ".");
+                assert_eq!(said, format!("`{at}` is missing"));
+                left_out += 1;
+            }
+        }
+        assert_eq!(left_out, 17, "nine keys of a rule, eight settings");
+    }
+
+    #[test]
     fn each_form_of_a_choice_has_its_own_keys_and_maps_take_any() {
         let target = |connector: serde_json::Value| {
             ensure_known::<NewTarget>(&json!({ "parent": "/", "name": "x", "secret": "s", "connector": connector }))
@@ -195,8 +238,14 @@ mod tests {
         target(known).unwrap();
         let refused = target(json!({ "kind": "brightwater", "url": "http://localhost:1", "sweep": 3 })).unwrap_err();
         assert!(refused.starts_with("`connector.sweep` is not known here"), "{refused}");
-        ensure_known::<AskRequest>(&json!({ "start": { "start": "at", "time": "2026-01-01T00:00:00Z" } })).unwrap();
-        let refused = ensure_known::<AskRequest>(&json!({ "start": { "start": "at-yes", "tim": 1 } })).unwrap_err();
+        ensure_known::<AskRequest>(
+            &json!({ "right": "r@/x", "shown": "", "start": { "start": "at", "time": "2026-01-01T00:00:00Z" } }),
+        )
+        .unwrap();
+        let refused = ensure_known::<AskRequest>(
+            &json!({ "right": "r@/x", "shown": "", "start": { "start": "at-yes", "tim": 1 } }),
+        )
+        .unwrap_err();
         assert!(refused.starts_with("`start.tim`"), "{refused}");
     }
 }

@@ -13,6 +13,7 @@ mod known;
 mod ledger;
 mod pages;
 mod people;
+mod preconditions;
 mod sign_in;
 mod sources;
 mod standing;
@@ -26,10 +27,11 @@ pub use conversions::*;
 pub use drift::*;
 pub use elevations::*;
 pub use estate::*;
-pub use known::ensure_known;
+pub use known::{ensure_known, ensure_whole};
 pub use ledger::*;
 pub use pages::*;
 pub use people::*;
+pub use preconditions::{as_precondition, entity_tag, read_precondition};
 pub use sign_in::*;
 pub use sources::*;
 pub use standing::*;
@@ -52,8 +54,8 @@ pub struct Problem {
     pub status: u16,
     /// One plain sentence: what was wrong, with the value, and what to do next.
     pub detail: String,
-    /// A word for programs: `not-allowed`, `unknown`, `invalid`, `conflict`, `changed`, `limit`, `step-up`,
-    /// `sign-in`, `too-large`, `malformed`, `slow-down`, `target`, `failed`.
+    /// A word for programs: `not-allowed`, `unknown`, `invalid`, `conflict`, `changed`, `stale`, `unseen`, `limit`,
+    /// `step-up`, `sign-in`, `too-large`, `malformed`, `slow-down`, `target`, `failed`.
     pub code: String,
     /// With `step-up`: how old the proof may be, in seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]

@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{DutyKind, SubjectKind};
+use tempestas_core::{Digest, DutyKind, SubjectKind};
 
 /// A person, group or program.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
@@ -24,11 +24,22 @@ pub struct SubjectView {
     pub manager: Option<String>,
     /// Members, where it is a group.
     pub members: Vec<String>,
-    /// Accounts on targets that the caller sees, as `account@/path`.
-    pub accounts: Vec<String>,
+    /// Accounts on targets that the caller sees.
+    pub accounts: Vec<AccountView>,
     /// Others whose names look like this one's at a glance.
     #[serde(default)]
     pub alike: Vec<String>,
+}
+
+/// Somebody's account on a target.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct AccountView {
+    /// Path of the target.
+    pub target: String,
+    /// The account's name there.
+    pub account: String,
+    /// Of the whole of it; a change says it with `If-Match`.
+    pub digest: Digest,
 }
 
 /// A person, group or program to add.

@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::Weight;
+use tempestas_core::{Digest, Weight};
 
 use crate::PauseView;
 
@@ -64,6 +64,8 @@ pub struct StandingView {
 pub struct EligibilityView {
     /// Id.
     pub id: String,
+    /// Of the whole of it; a change says it with `If-Match`.
+    pub digest: Digest,
     /// Who may ask.
     pub who: String,
     /// For what.

@@ -31,32 +31,24 @@ pub enum ApprovalView {
 #[serde(deny_unknown_fields, default)]
 pub struct SettingsView {
     /// Longest duration.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub longest: Option<Seconds>,
     /// Duration where none is asked for.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub usual: Option<Seconds>,
     /// When the clock may start.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub starts: Option<Starts>,
     /// Reason.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub reason: Option<ReasonRule>,
     /// Ticket.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub ticket: Option<TicketRule>,
     /// How old the last TOTP code may be.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub assurance: Option<Seconds>,
     /// Approval.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub approval: Option<ApprovalView>,
     /// How it must end.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub lapse: Option<LapseRule>,
 }
 
-/// A rule to set.
+/// A rule to set. What changes one names everything, with `null` where there is nothing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewTerms {
@@ -66,19 +58,19 @@ pub struct NewTerms {
     #[serde(default = "elevate")]
     pub act: Act,
     /// Only for roles of this name.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     pub role: Option<String>,
     /// Only for roles of this weight.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     pub weight: Option<Weight>,
     /// Only for this person, or members of this group.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     pub asker: Option<String>,
     /// Only on targets that administrators labelled so; a value may end in `*`.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[serde(default)]
     pub labels: BTreeMap<String, String>,
     /// Only on targets that say so of themselves; then it only tightens.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[serde(default)]
     pub attributes: BTreeMap<String, String>,
     /// What it sets.
     pub settings: SettingsView,
@@ -91,22 +83,12 @@ const fn elevate() -> Act {
     Act::Elevate
 }
 
-/// A rule in the place of one that was looked at. What it leaves out is gone from the rule.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct ChangedTerms {
-    /// Digest of the rule that was looked at, as the list gave it.
-    pub was: Digest,
-    /// The rule, whole.
-    #[serde(flatten)]
-    pub rule: NewTerms,
-}
-
 /// A rule that is set.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct TermsView {
     /// Id.
     pub id: String,
-    /// Of the whole of it, to be given back with a change.
+    /// Of the whole of it; a change says it with `If-Match`.
     pub digest: Digest,
     /// The rule.
     #[serde(flatten)]

@@ -51,7 +51,12 @@ async fn append(report: &mut Report, sample: &[FactLine]) -> anyhow::Result<()> 
     let Loaded { store, mut world, mut tree } = Store::open(&directory.path().join("ours")).await?;
     let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).map_err(anyhow::Error::msg)?;
     let subject = tempestas_core::SubjectId(1);
-    let context = tempestas_core::Context { now: jiff::Timestamp::now(), caller: Caller::keeper(), chance: [7; 32] };
+    let context = tempestas_core::Context {
+        now: jiff::Timestamp::now(),
+        caller: Caller::keeper(),
+        chance: [7; 32],
+        looked_at: None,
+    };
     let note = Command::Note(What::SignedIn { subject });
     let begun = Instant::now();
     for _ in 0..APPENDED / TOGETHER {

@@ -80,7 +80,7 @@ async fn fill(state: &std::path::Path) -> anyhow::Result<()> {
     let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).map_err(anyhow::Error::msg)?;
     let note = Command::Note(What::SignedIn { subject: tempestas_core::SubjectId(2) });
     let now = world.last_at.context("there are facts")?;
-    let context = tempestas_core::Context { now, caller: Caller::keeper(), chance: [7; 32] };
+    let context = tempestas_core::Context { now, caller: Caller::keeper(), chance: [7; 32], looked_at: None };
     while tree.size() < FACTS {
         let mut batch = Batch::default();
         for _ in 0..2000.min(FACTS - tree.size()) {

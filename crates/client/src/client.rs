@@ -8,19 +8,19 @@ use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, AuthoritiesStep,
-    AuthoritiesView, ChangeWindow, ChangedTerms, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest,
-    DemandView, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter,
-    DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
-    EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment,
-    IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility,
-    NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem,
-    ProofReply, ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest,
-    SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
+    AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
+    DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView,
+    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
+    EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift,
+    LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder,
+    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply,
+    ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView,
+    SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
     SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
-    WordRequest,
+    WordRequest, as_precondition,
 };
 
-use tempestas_core::{is_deceptive, plainly};
+use tempestas_core::{LookedAt, is_deceptive, plainly};
 
 use crate::ClientError;
 
@@ -126,6 +126,21 @@ impl Client {
         query: Option<&Q>,
         body: Option<&B>,
     ) -> Result<Response, ClientError> {
+        self.send_on(None, method, segments, query, body).await
+    }
+
+    /// Sends what changes something in place, with what its sender looked at.
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn send_on<B: Serialize + ?Sized, Q: Serialize + ?Sized>(
+        &self,
+        looked_at: Option<LookedAt>,
+        method: Method,
+        segments: &[&str],
+        query: Option<&Q>,
+        body: Option<&B>,
+    ) -> Result<Response, ClientError> {
         let mut url = self.base.clone();
         if let Ok(mut path) = url.path_segments_mut() {
             path.pop_if_empty().extend(["api", "v1"]).extend(segments);
@@ -136,6 +151,9 @@ impl Client {
         }
         if let Some(query) = query {
             request = request.query(query);
+        }
+        if let Some((name, value)) = looked_at.map(as_precondition) {
+            request = request.header(name, value);
         }
         if let Some(body) = body {
             request = request.json(body);
@@ -172,7 +190,7 @@ impl Client {
 }
 
 macro_rules! calls {
-    ($($(#[$doc:meta])* $name:ident($($arg:ident: $type:ty),*) -> $reply:ty = $method:ident [$($segment:expr),*] $(query $query:ident)? $(body $body:ident)?;)*) => {
+    ($($(#[$doc:meta])* $name:ident($($arg:ident: $type:ty),*) -> $reply:ty = $method:ident [$($segment:expr),*] $(query $query:ident)? $(on $looked_at:ident)? $(body $body:ident)?;)*) => {
         impl Client {$(
             $(#[$doc])*
             ///
@@ -185,7 +203,12 @@ macro_rules! calls {
                 #[allow(unused_mut, unused_assignments, reason = "not every route has a body")]
                 let mut body: Option<serde_json::Value> = None;
                 $(body = serde_json::to_value($body).ok();)?
-                let response = self.send(Method::$method, &[$($segment),*], query.as_ref(), body.as_ref()).await?;
+                #[allow(unused_mut, unused_assignments, reason = "few routes change something in place")]
+                let mut looked_at: Option<LookedAt> = None;
+                $(looked_at = Some($looked_at);)?
+                let segments: &[&str] = &[$($segment),*];
+                let response =
+                    self.send_on(looked_at, Method::$method, segments, query.as_ref(), body.as_ref()).await?;
                 self.read(response).await
             }
         )*}
@@ -230,7 +253,7 @@ calls! {
     /// Resumes somebody.
     resume(who: &str) -> Done = POST ["people", who, "resume"];
     /// Says whose account is which.
-    set_account(who: &str, account: &NewAccount) -> Done = PUT ["people", who, "account"] body account;
+    set_account(who: &str, looked_at: LookedAt, account: &NewAccount) -> Done = PUT ["people", who, "account"] on looked_at body account;
     /// Puts somebody into a group.
     add_member(group: &str, member: &NewMember) -> Done = POST ["groups", group, "members"] body member;
     /// Takes somebody out of a group.
@@ -250,7 +273,7 @@ calls! {
     /// Looks after a target.
     add_target(target: &NewTarget) -> TargetView = POST ["targets"] body target;
     /// Changes a target's settings.
-    set_target(settings: &TargetSettings) -> Done = PUT ["targets", "settings"] body settings;
+    set_target(looked_at: LookedAt, settings: &TargetSettings) -> Done = PATCH ["targets", "settings"] on looked_at body settings;
     /// Surveys a target.
     survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "survey"] body target;
     /// Takes in a survey that was held.
@@ -314,7 +337,7 @@ calls! {
     /// Makes somebody eligible.
     give_eligibility(new: &NewEligibility) -> EligibilityReply = POST ["eligibilities"] body new;
     /// Changes a window in place, or wishes for its renewal.
-    change_eligibility(id: &str, window: &ChangeWindow) -> EligibilityReply = PUT ["eligibilities", id] body window;
+    change_eligibility(id: &str, looked_at: LookedAt, window: &ChangeWindow) -> EligibilityReply = PATCH ["eligibilities", id] on looked_at body window;
     /// Suspends an eligibility.
     suspend_eligibility(id: &str, why: &SuspendRequest) -> Done = POST ["eligibilities", id, "suspend"] body why;
     /// Resumes an eligibility.
@@ -336,7 +359,7 @@ calls! {
     /// Adds a rule.
     add_terms(new: &NewTerms) -> TermsView = POST ["terms"] body new;
     /// Changes a rule in place.
-    change_terms(id: &str, new: &ChangedTerms) -> TermsView = PUT ["terms", id] body new;
+    change_terms(id: &str, looked_at: LookedAt, new: &NewTerms) -> TermsView = PUT ["terms", id] on looked_at body new;
     /// Ends a rule.
     end_terms(id: &str) -> Done = DELETE ["terms", id];
     /// Suspends a rule.

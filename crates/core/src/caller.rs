@@ -74,6 +74,15 @@ impl Caller {
     }
 }
 
+/// What a caller looked at before they change it in place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LookedAt {
+    /// That there was nothing.
+    Nothing,
+    /// What has this digest.
+    This(Digest),
+}
+
 /// Everything that a decision takes from outside the World.
 #[derive(Debug, Clone)]
 pub struct Context {
@@ -83,6 +92,9 @@ pub struct Context {
     pub caller: Caller,
     /// Fresh random bytes, for salts and unguessable names.
     pub chance: [u8; 32],
+    /// What the caller looked at: what is changed in place is refused where it is something else by now. None where
+    /// nobody looked.
+    pub looked_at: Option<LookedAt>,
 }
 
 impl Context {

@@ -13,6 +13,7 @@ use crate::{
 /// One command. What people may give is checked against the caller's duties in `decide`.
 #[derive(Debug, Clone, PartialEq)]
 #[expect(missing_docs, reason = "each field is the noun of its own name")]
+#[expect(clippy::large_enum_variant, reason = "commands pass through; none is kept in this form")]
 pub enum Command {
     // The house itself.
     /// The first fact: the root of the estate and the first administrator.
@@ -187,13 +188,9 @@ pub enum Command {
     EndAppointment {
         appointment: AppointmentId,
     },
+    /// A new rule where its id is 0; else in the place of the one that has it.
     SetTerms {
         terms: Terms,
-    },
-    /// Changes a rule that was looked at: `was` is the digest of what stood there.
-    ChangeTerms {
-        terms: Terms,
-        was: Digest,
     },
     SuspendTerms {
         terms: TermsId,
@@ -371,7 +368,6 @@ impl Command {
             Self::SuspendTerms { .. } => "suspend-terms",
             Self::ResumeTerms { .. } => "resume-terms",
             Self::SetTerms { .. } => "set-terms",
-            Self::ChangeTerms { .. } => "change-terms",
             Self::EndTerms { .. } => "end-terms",
             Self::SetSource { .. } => "set-source",
             Self::EndSource { .. } => "end-source",

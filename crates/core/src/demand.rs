@@ -167,7 +167,7 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
 /// The account of `asker`'s that `right` would be put on; none where it gets a login of its own, or nobody said which.
 fn own_account(world: &World, asker: SubjectId, right: Right) -> Option<Digest> {
     let target = world.target_of(right.scope).filter(|target| target.connector.uses_own_account())?;
-    world.account_of(asker, target.scope)
+    world.account_of(asker, target.scope).map(|account| account.name)
 }
 
 /// Whoever lets themselves in without a yes, by terms of their own making or by those of somebody who is their hand, waits a

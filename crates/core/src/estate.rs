@@ -170,6 +170,13 @@ pub struct Target {
 }
 
 impl Target {
+    /// What administrators set of it, as they looked at it before they change it.
+    #[must_use]
+    pub fn digest(&self) -> Digest {
+        let Self { scope, connector, emergency_least, alarm_after, runs_on, labels, .. } = self;
+        Digest::of_json(&(scope, connector, emergency_least, alarm_after, runs_on, labels))
+    }
+
     /// Whether it has all of these labels and attributes.
     #[must_use]
     pub fn has(&self, labels: &BTreeMap<String, String>, attributes: &BTreeMap<String, String>) -> bool {
@@ -270,6 +277,14 @@ pub struct Account {
     pub set_at: Option<Timestamp>,
 }
 
+impl Account {
+    /// The whole of it, as somebody looked at it before they change it.
+    #[must_use]
+    pub fn digest(&self) -> Digest {
+        Digest::of_json(self)
+    }
+}
+
 /// A duty within Tempestas.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -315,6 +330,12 @@ pub struct Eligibility {
 }
 
 impl Eligibility {
+    /// The whole of it, as somebody looked at it before they change it.
+    #[must_use]
+    pub fn digest(&self) -> Digest {
+        Digest::of_json(self)
+    }
+
     /// Whether it holds at `now`.
     #[must_use]
     pub fn holds(&self, now: Timestamp) -> bool {

@@ -41,7 +41,7 @@ mod world;
 
 pub use activity::{Activity, Trail};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
-pub use caller::{Actor, Caller, Context, Door};
+pub use caller::{Actor, Caller, Context, Door, LookedAt};
 pub use caution::{Caution, cautions};
 pub use command::Command;
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};

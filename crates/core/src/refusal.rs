@@ -30,6 +30,9 @@ pub enum Refusal {
     /// What the caller looked at has changed since.
     #[error("this is not what you were shown any more: {0}; look again and decide anew")]
     Changed(String),
+    /// What is to be changed in place is not what the caller looked at.
+    #[error("{0} was changed since you looked at it; look again and decide anew")]
+    Stale(String),
     /// A limit was reached.
     #[error("{0}")]
     Limit(String),
@@ -56,6 +59,7 @@ impl Refusal {
             Self::Invalid(_) => "invalid",
             Self::Conflict(_) => "conflict",
             Self::Changed(_) => "changed",
+            Self::Stale(_) => "stale",
             Self::Limit(_) => "limit",
             Self::StepUp { .. } => "step-up",
         }

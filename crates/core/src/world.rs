@@ -359,8 +359,8 @@ impl World {
 
     /// The subject's own account on a target.
     #[must_use]
-    pub fn account_of(&self, subject: SubjectId, target: ScopeId) -> Option<Digest> {
-        self.accounts.get(&format!("{}-{}", subject.0, target.0)).map(|account| account.name)
+    pub fn account_of(&self, subject: SubjectId, target: ScopeId) -> Option<&Account> {
+        self.accounts.get(&format!("{}-{}", subject.0, target.0))
     }
 
     /// Who owns an account on a target.

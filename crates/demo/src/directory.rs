@@ -9,7 +9,7 @@ use std::{
 use anyhow::{Context as _, bail, ensure};
 use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTarget, NewTerms, WhichTarget};
 use tempestas_client::Client;
-use tempestas_core::Connector;
+use tempestas_core::{Connector, LookedAt};
 
 /// Where Debian puts the server and its modules.
 const SLAPD: &str = "/usr/sbin/slapd";
@@ -148,7 +148,7 @@ pub async fn begin(mara: &Client, server: &Directory, password: &str) -> anyhow:
     mara.survey(&WhichTarget { target: target.clone() }).await?;
     for one in mara.people().await?.iter().filter(|one| ENTRIES.contains(&format!("uid={},", one.name))) {
         let account = NewAccount { target: target.clone(), account: person(&one.name) };
-        mara.set_account(&one.name, &account).await?;
+        mara.set_account(&one.name, LookedAt::Nothing, &account).await?;
     }
     let rule: NewTerms = toml::from_str(
         r#"

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTarget, NewTerms, WhichTarget};
 use tempestas_client::Client;
-use tempestas_core::Connector;
+use tempestas_core::{Connector, LookedAt};
 
 use crate::rhythm::{Rhythm, uses};
 
@@ -109,7 +109,7 @@ pub async fn begin(mara: &Client, address: &str, key: &str) -> anyhow::Result<()
     mara.survey(&WhichTarget { target: target.clone() }).await?;
     for one in mara.people().await?.iter().filter(|one| IDENTITIES.iter().any(|(name, ..)| *name == one.name)) {
         let account = NewAccount { target: target.clone(), account: one.name.clone() };
-        mara.set_account(&one.name, &account).await?;
+        mara.set_account(&one.name, LookedAt::Nothing, &account).await?;
     }
     let rule: NewTerms = toml::from_str(&format!(
         "scope = \"{target}\"\n[settings]\nlongest = 7200\nusual = 1800\napproval = {{ is = \"stage\", approvers = [\"henrik.voss\", \"oda.brandt\"], yes = 1, no = 1, within = 14400 }}\n"

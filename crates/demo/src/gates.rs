@@ -3,7 +3,7 @@
 use serde_json::json;
 use tempestas_api::{NewAccount, NewEligibility, NewTarget, NewTerms, WhichTarget};
 use tempestas_client::Client;
-use tempestas_core::Connector;
+use tempestas_core::{Connector, LookedAt};
 
 /// The description, but for the address.
 const FORM: &str = include_str!("gates.toml");
@@ -52,7 +52,7 @@ pub async fn begin(mara: &Client, address: &str, key: &str) -> anyhow::Result<()
     for one in mara.people().await? {
         if one.name == "tomas.reyes" || KEEPERS.iter().any(|(who, _)| *who == one.name) {
             let account = NewAccount { target: target.clone(), account: one.name.clone() };
-            mara.set_account(&one.name, &account).await?;
+            mara.set_account(&one.name, LookedAt::Nothing, &account).await?;
         }
     }
     let rule: NewTerms = toml::from_str(&format!(

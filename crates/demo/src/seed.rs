@@ -10,7 +10,7 @@ use tempestas_api::{
     SignInRequest, TargetSettings,
 };
 use tempestas_client::{Client, Connection};
-use tempestas_core::{Connector, DutyKind, SubjectKind};
+use tempestas_core::{Connector, DutyKind, LookedAt, SubjectKind};
 use tokio_postgres::Client as Sql;
 
 use crate::{
@@ -114,15 +114,24 @@ pub async fn service(
     wait_for_survey(&mara, BRIGHTWATER).await?;
     for (name, _, login, identity) in PEOPLE {
         if let Some(login) = login.filter(|_| targets.postgres.is_some()) {
-            mara.set_account(name, &NewAccount { target: BERTHS.to_owned(), account: login.to_owned() }).await?;
+            mara.set_account(
+                name,
+                LookedAt::Nothing,
+                &NewAccount { target: BERTHS.to_owned(), account: login.to_owned() },
+            )
+            .await?;
         }
         if let Some(identity) = identity {
-            mara.set_account(name, &NewAccount { target: BRIGHTWATER.to_owned(), account: identity.to_owned() })
-                .await?;
+            mara.set_account(
+                name,
+                LookedAt::Nothing,
+                &NewAccount { target: BRIGHTWATER.to_owned(), account: identity.to_owned() },
+            )
+            .await?;
         }
     }
     let program = NewAccount { target: BRIGHTWATER.to_owned(), account: "night-batch".to_owned() };
-    mara.set_account("night-batch", &program).await?;
+    mara.set_account("night-batch", LookedAt::Nothing, &program).await?;
     for rule in TERMS {
         let rule: NewTerms = toml::from_str(rule)?;
         if targets.postgres.is_some() || rule.scope != BERTHS {
@@ -170,7 +179,7 @@ pub async fn label(mara: &Client) -> anyhow::Result<()> {
         if let Some((target, labels)) = LABELS.iter().find(|(path, _)| *path == known.path) {
             let labels = labels.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
             let settings = TargetSettings { target: (*target).to_owned(), labels: Some(labels), ..Default::default() };
-            mara.set_target(&settings).await?;
+            mara.set_target(LookedAt::This(known.digest), &settings).await?;
         }
     }
     Ok(())

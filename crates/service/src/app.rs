@@ -12,8 +12,8 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Said, ScopeId, SubjectId, What, World, ledger::Signer,
-    ways::Ways,
+    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, LookedAt, Said, ScopeId, SubjectId, What, World,
+    ledger::Signer, ways::Ways,
 };
 use tempestas_store::Store;
 use tempestas_targets::{Place, Target};
@@ -210,7 +210,12 @@ impl App {
 
     /// Has a command decided for a caller.
     pub(crate) async fn submit(&self, caller: Caller, command: Command) -> Outcome {
-        self.shared.writer.submit(caller, command).await
+        self.shared.writer.submit(caller, None, command).await
+    }
+
+    /// Has a change in place decided for a caller who looked at what is there.
+    pub(crate) async fn change(&self, caller: Caller, looked_at: LookedAt, command: Command) -> Outcome {
+        self.shared.writer.submit(caller, Some(looked_at), command).await
     }
 
     /// Has a keeper's report decided; what it refuses is a fault of ours, and logged.

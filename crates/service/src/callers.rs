@@ -9,7 +9,7 @@ use axum::{
     response::Response,
 };
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Command, DutyKind, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
+use tempestas_core::{Caller, Command, DutyKind, LookedAt, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
 use tempestas_store::{SignIn, SignInKind};
 
 use crate::{
@@ -67,13 +67,21 @@ impl CallerKind for Administrator {
 impl SignedIn {
     /// Has a command decided for this caller.
     pub(crate) async fn submit(&self, command: Command) -> Outcome {
-        self.app.submit(caller(self.person, &self.address, self.sign_in.proven_at), command).await
+        self.app.submit(self.caller(), command).await
+    }
+
+    /// Has a change in place decided for this caller, who looked at what is there.
+    pub(crate) async fn change(&self, looked_at: LookedAt, command: Command) -> Outcome {
+        self.app.change(self.caller(), looked_at, command).await
+    }
+
+    fn caller(&self) -> Caller {
+        caller(self.person, &self.address, self.sign_in.proven_at)
     }
 
     /// Refuses where the last proof is older than what changing one's own sign-in wants.
     pub(crate) fn ensure_proven(&self) -> Result<(), Failure> {
-        let caller = caller(self.person, &self.address, self.sign_in.proven_at);
-        Ok(ensure_fresh(&caller, OWN_PROOF, Timestamp::now())?)
+        Ok(ensure_fresh(&self.caller(), OWN_PROOF, Timestamp::now())?)
     }
 
     /// What they may see.

@@ -19,6 +19,7 @@ use futures_util::{Stream, StreamExt as _};
 use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
+use tempestas_core::LookedAt;
 
 use crate::{app::App, callers::CallerKind, problem::Failure};
 
@@ -95,6 +96,15 @@ impl FromRequestParts<App> for Head {
 /// A JSON body.
 pub(crate) struct Body<T>(pub(crate) T);
 
+/// A JSON body that takes the place of what stands there, and so names all of it.
+pub(crate) struct Whole<T>(pub(crate) T);
+
+/// What the caller looked at before they change it in place; the request says it with `If-Match`.
+pub(crate) struct Looked(pub(crate) LookedAt);
+
+/// The same, or with `If-None-Match: *` that nothing was there.
+pub(crate) struct LookedOrNew(pub(crate) LookedAt);
+
 /// The query's parameters.
 pub(crate) struct Query<T>(pub(crate) T);
 
@@ -132,19 +142,65 @@ impl<T: DeserializeOwned + JsonSchema + 'static> FromRequest<App> for Body<T> {
     type Rejection = Failure;
 
     async fn from_request(request: Request, _: &App) -> Result<Self, Failure> {
-        ensure_is_json(request.headers())?;
-        let bytes = read_body(request.into_body()).await?;
-        let malformed = |what: &str, why: String| {
-            Failure::Malformed(format!("{what}: {why}; `GET /api/v1/openapi.json` describes it"))
-        };
-        let said: Value =
-            serde_json::from_slice(&bytes).map_err(|error| malformed("the body is not JSON", error.to_string()))?;
-        tempestas_api::ensure_known::<T>(&said)
-            .map_err(|why| malformed("the body does not say what is needed", why))?;
-        // Read again from the bytes: a key that stands there twice is gone from the value.
-        serde_json::from_slice(&bytes)
-            .map(Self)
-            .map_err(|error| malformed("the body does not say what is needed", error.to_string()))
+        read_json(request, "the body does not say what is needed", tempestas_api::ensure_known::<T>).await.map(Self)
+    }
+}
+
+impl<T: DeserializeOwned + JsonSchema + 'static> FromRequest<App> for Whole<T> {
+    type Rejection = Failure;
+
+    async fn from_request(request: Request, _: &App) -> Result<Self, Failure> {
+        const PARTIAL: &str = "what takes the place of something names all of it, with `null` where there is nothing";
+        read_json(request, PARTIAL, tempestas_api::ensure_whole::<T>).await.map(Self)
+    }
+}
+
+async fn read_json<T: DeserializeOwned>(
+    request: Request,
+    otherwise: &str,
+    ensure: impl Fn(&Value) -> Result<(), String>,
+) -> Result<T, Failure> {
+    ensure_is_json(request.headers())?;
+    let bytes = read_body(request.into_body()).await?;
+    let malformed =
+        |what: &str, why: String| Failure::Malformed(format!("{what}: {why}; `GET /api/v1/openapi.json` describes it"));
+    let said: Value =
+        serde_json::from_slice(&bytes).map_err(|error| malformed("the body is not JSON", error.to_string()))?;
+    ensure(&said).map_err(|why| malformed(otherwise, why))?;
+    // Read again from the bytes: a key that stands there twice is gone from the value.
+    serde_json::from_slice(&bytes).map_err(|error| malformed(otherwise, error.to_string()))
+}
+
+/// What the request says of what its caller looked at.
+fn looked_at(parts: &Parts) -> Result<Option<LookedAt>, Failure> {
+    let said = |name: header::HeaderName| match parts.headers.get_all(&name).iter().collect::<Vec<_>>()[..] {
+        [] => Ok(None),
+        [one] => one.to_str().map(Some).map_err(|_| Failure::Malformed(format!("`{name}` is not plain text"))),
+        _ => Err(Failure::Malformed(format!("`{name}` stands there more than once"))),
+    };
+    tempestas_api::read_precondition(said(header::IF_MATCH)?, said(header::IF_NONE_MATCH)?).map_err(Failure::Malformed)
+}
+
+impl FromRequestParts<App> for Looked {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, _: &App) -> Result<Self, Failure> {
+        match looked_at(parts)? {
+            Some(this @ LookedAt::This(_)) => Ok(Self(this)),
+            Some(LookedAt::Nothing) | None => {
+                Err(Failure::Unseen("`If-Match: \"…\"` with the digest it was shown with"))
+            }
+        }
+    }
+}
+
+impl FromRequestParts<App> for LookedOrNew {
+    type Rejection = Failure;
+
+    async fn from_request_parts(parts: &mut Parts, _: &App) -> Result<Self, Failure> {
+        const SAY: &str =
+            "`If-Match: \"…\"` with the digest it was shown with, or `If-None-Match: *` where there was nothing";
+        looked_at(parts)?.map(Self).ok_or(Failure::Unseen(SAY))
     }
 }
 
@@ -193,6 +249,43 @@ impl<T: JsonSchema> Described for Body<T> {
             "requestBody".to_owned(),
             json!({ "required": true, "content": { "application/json": { "schema": schema } } }),
         );
+    }
+}
+
+impl<T: JsonSchema> Described for Whole<T> {
+    fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
+        // By itself: elsewhere the same names may leave out what here they must say.
+        let settings = SchemaSettings::draft2020_12().for_serialize().with(|settings| {
+            settings.inline_subschemas = true;
+            settings.meta_schema = None;
+        });
+        let schema = settings.into_generator().into_root_schema_for::<T>();
+        operation.insert(
+            "requestBody".to_owned(),
+            json!({ "required": true, "content": { "application/json": { "schema": schema } } }),
+        );
+    }
+}
+
+fn precondition(name: &str, needed: bool, says: &str) -> Value {
+    json!({ "name": name, "in": "header", "required": needed, "schema": { "type": "string" }, "description": says })
+}
+
+/// What `If-Match` says, for the document.
+const IF_MATCH_SAYS: &str = "the digest of what was looked at, in double quotes";
+
+impl Described for Looked {
+    fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
+        parameters(operation).push(precondition("If-Match", true, IF_MATCH_SAYS));
+    }
+}
+
+impl Described for LookedOrNew {
+    fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
+        parameters(operation).extend([
+            precondition("If-Match", false, IF_MATCH_SAYS),
+            precondition("If-None-Match", false, "`*` where there was nothing; one of both is needed"),
+        ]);
     }
 }
 
@@ -337,6 +430,10 @@ impl Table {
         self.add(&Method::PUT, MethodFilter::PUT, path, door, says)
     }
 
+    pub(crate) fn patch<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
+        self.add(&Method::PATCH, MethodFilter::PATCH, path, door, says)
+    }
+
     pub(crate) fn delete<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
         self.add(&Method::DELETE, MethodFilter::DELETE, path, door, says)
     }
@@ -369,7 +466,7 @@ impl Table {
 
     /// The document.
     pub(crate) fn into_document(mut self) -> Value {
-        json!({
+        let mut document = json!({
             "openapi": "3.1.0",
             "info": {
                 "title": "Tempestas",
@@ -381,6 +478,9 @@ impl Table {
                 "securitySchemes": { "bearer": { "type": "http", "scheme": "bearer" } },
                 "schemas": self.schemas.take_definitions(true),
             },
-        })
+        });
+        // The same text, whichever features of the library others ask for.
+        document.sort_all_objects();
+        document
     }
 }

@@ -48,7 +48,12 @@ async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Resu
     let person = sign_in(app, credential.token()).await?.person;
     let (parts, body) = request.into_parts();
     let body = read_body(body).await?;
-    let bound = Digest::of(&[parts.method.as_str().as_bytes(), b"\0", path.as_bytes(), b"\0", &body]);
+    // What was looked at is part of what is asked for.
+    let looked_at = [header::IF_MATCH, header::IF_NONE_MATCH]
+        .map(|name| parts.headers.get(name).map(|value| value.as_bytes().to_vec()).unwrap_or_default())
+        .join(&0);
+    let bound =
+        Digest::of(&[parts.method.as_str().as_bytes(), b"\0", path.as_bytes(), b"\0", &looked_at, b"\0", &body]);
     match app.store().claim(person, &key, bound, Timestamp::now()).await? {
         Claim::New => {}
         Claim::Done(status, reply) => return Ok(replayed(status, reply)),

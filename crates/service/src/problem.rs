@@ -19,6 +19,8 @@ pub(crate) enum Failure {
     Malformed(String),
     /// The body doesn't say that it is JSON.
     NotJson,
+    /// The request doesn't say what its caller looked at; how it is said.
+    Unseen(&'static str),
     /// The body is too large.
     TooLarge(usize),
     /// Tried too often.
@@ -49,6 +51,7 @@ impl Failure {
             Self::SignIn(_) => "sign-in",
             Self::Malformed(_) => "malformed",
             Self::NotJson => "malformed",
+            Self::Unseen(_) => "unseen",
             Self::TooLarge(_) => "too-large",
             Self::SlowDown(_) => "slow-down",
             Self::Target(_) => "target",
@@ -62,6 +65,8 @@ impl Failure {
             Self::Refused(Refusal::Unknown { .. }) => StatusCode::NOT_FOUND,
             Self::Refused(Refusal::Invalid(_)) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Refused(Refusal::Conflict(_) | Refusal::Changed(_)) => StatusCode::CONFLICT,
+            Self::Refused(Refusal::Stale(_)) => StatusCode::PRECONDITION_FAILED,
+            Self::Unseen(_) => StatusCode::PRECONDITION_REQUIRED,
             Self::Refused(Refusal::Limit(_)) | Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
             Self::Refused(Refusal::StepUp { .. }) | Self::SignIn(_) => StatusCode::UNAUTHORIZED,
             Self::Malformed(_) => StatusCode::BAD_REQUEST,
@@ -77,6 +82,7 @@ impl Failure {
             Self::Refused(refusal) => refusal.to_string(),
             Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) => says.clone(),
             Self::NotJson => "the body must be JSON, and say so: `Content-Type: application/json`".to_owned(),
+            Self::Unseen(how) => format!("look at it before you change it, and say so: {how}"),
             Self::TooLarge(most) => {
                 format!("the request is larger than {most} bytes, the most that is read here; send less")
             }

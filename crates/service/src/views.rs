@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AlarmView, AnswerView, ApprovalView, AskedView, ConversionView, DemandView, DutyView, EarlierView,
+    AccountView, AlarmView, AnswerView, ApprovalView, AskedView, ConversionView, DemandView, DutyView, EarlierView,
     EffectiveSetting, ElevationView, EligibilityView, GrantView, ItemView, LedgerEntry, LeftoverView, NewTerms,
     PauseView, RoleView, SettingsView, StageView, StandingView, SubjectView, TermsView, WavesView,
 };
@@ -41,7 +41,11 @@ pub(crate) fn subject(world: &World, sight: &Sight, subject: &Subject) -> Subjec
             .values()
             .filter(|account| account.subject == subject.id)
             .filter(|account| sight.is_of(account.subject) || sight.sees_scope(world, account.target))
-            .map(|account| format!("{}@{}", world.text(account.name), world.path(account.target)))
+            .map(|account| AccountView {
+                target: world.path(account.target),
+                account: world.text(account.name),
+                digest: account.digest(),
+            })
             .collect(),
     }
 }
@@ -148,6 +152,7 @@ pub(crate) fn eligibility(world: &World, held: &Eligibility, demand: Option<Stri
     let (says, weight) = role_of(world, held.right);
     EligibilityView {
         id: held.id.to_string(),
+        digest: held.digest(),
         who: world.subject_name(held.subject),
         right: world.right_name(held.right),
         says,

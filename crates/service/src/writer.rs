@@ -8,7 +8,7 @@ use std::{
 use anyhow::Context as _;
 use jiff::Timestamp;
 use tempestas_core::{
-    Caller, Command, Context, Decision, Refusal, SubjectId, Topic, What, World, decide,
+    Caller, Command, Context, Decision, LookedAt, Refusal, SubjectId, Topic, What, World, decide,
     ledger::{SignedCheckpoint, Signer, Tree},
 };
 use tempestas_store::{Batch, Store};
@@ -42,6 +42,7 @@ pub(crate) type Outcome = Result<Vec<What>, Refusal>;
 
 struct Job {
     command: Command,
+    looked_at: Option<LookedAt>,
     caller: Caller,
     reply: oneshot::Sender<Outcome>,
 }
@@ -54,10 +55,10 @@ pub(crate) struct Writer {
 
 impl Writer {
     /// Has a command decided and made durable.
-    pub(crate) async fn submit(&self, caller: Caller, command: Command) -> Outcome {
+    pub(crate) async fn submit(&self, caller: Caller, looked_at: Option<LookedAt>, command: Command) -> Outcome {
         let (reply, outcome) = oneshot::channel();
         let stopping = || Refusal::Conflict("the service is stopping; try again in a moment".to_owned());
-        self.jobs.send(Job { command, caller, reply }).await.map_err(|_| stopping())?;
+        self.jobs.send(Job { command, looked_at, caller, reply }).await.map_err(|_| stopping())?;
         outcome.await.map_err(|_| stopping())?
     }
 }
@@ -158,7 +159,7 @@ impl Scribe {
         for job in jobs {
             let now = (self.clock)();
             let now = world.last_at.map_or(now, |last| last.max(now));
-            let context = Context { now, caller: job.caller, chance: vault::random() };
+            let context = Context { now, caller: job.caller, chance: vault::random(), looked_at: job.looked_at };
             let (decision, outcome) = match self.admit(&job.command, &context) {
                 Err(refusal) => (Decision::default(), Err(refusal)),
                 Ok(None) => (Decision::default(), Ok(Vec::new())),

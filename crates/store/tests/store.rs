@@ -31,7 +31,8 @@ impl Kept {
     async fn does(&mut self, caller: Caller, command: Command) {
         self.said += 1;
         let now = Timestamp::from_second(BEGAN + 60 * i64::from(self.said)).unwrap();
-        let decision = decide(&self.world, &command, &Context { now, caller, chance: [self.said; 32] }).unwrap();
+        let decision =
+            decide(&self.world, &command, &Context { now, caller, chance: [self.said; 32], looked_at: None }).unwrap();
         for fact in &decision.facts {
             self.world.apply(fact);
         }

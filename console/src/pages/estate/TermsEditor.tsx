@@ -12,9 +12,32 @@ import { ruleWords } from './rule-words'
 
 type Rule = Api['TermsView']
 type NewRule = Api['NewTerms']
+type WholeRule = Parameters<typeof put<'/api/v1/terms/{id}'>>[2]
 
-/** A rule whole, as it is changed: whatever is left out of a change is gone from the rule. */
-const asItIs = ({ id: _id, digest: _digest, set_by: _by, suspended: _suspended, ...whole }: Rule): NewRule => whole
+/** A rule as it is, to begin a change with. */
+const asItIs = ({ id: _id, digest: _digest, set_by: _by, suspended: _suspended, ...rule }: Rule): NewRule => rule
+
+/** A rule with everything that it leaves out named, as what takes the place of another must be. */
+const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, pins }: NewRule): WholeRule => ({
+  scope,
+  act: act ?? 'elevate',
+  role: role ?? null,
+  weight: weight ?? null,
+  asker: asker ?? null,
+  labels: labels ?? {},
+  attributes: attributes ?? {},
+  settings: {
+    longest: settings.longest ?? null,
+    usual: settings.usual ?? null,
+    starts: settings.starts ? { ...settings.starts, at_time_within: settings.starts.at_time_within ?? null, begin_within: settings.starts.begin_within ?? null } : null,
+    reason: settings.reason ?? null,
+    ticket: settings.ticket && settings.ticket.is !== 'off' ? { ...settings.ticket, pattern: settings.ticket.pattern ?? null } : (settings.ticket ?? null),
+    assurance: settings.assurance ?? null,
+    approval: settings.approval ?? null,
+    lapse: settings.lapse ?? null,
+  },
+  pins: pins ?? [],
+})
 
 /** `stage=production and site=north quay`. */
 const namedWords = (named: Record<string, string> | undefined) =>
@@ -62,7 +85,7 @@ function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; ro
   const [ending, setEnding] = useState(false)
   const save = useAct(async () => {
     if (ending && rule) await remove('/api/v1/terms/{id}', { id: rule.id })
-    else if (rule) await put('/api/v1/terms/{id}', { ...draft, was: rule.digest }, { id: rule.id })
+    else if (rule) await put('/api/v1/terms/{id}', rule.digest, whole(draft), { id: rule.id })
     else await post('/api/v1/terms', draft)
   }, onClose)
   const change = (next: NewRule) => {
@@ -108,7 +131,7 @@ function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; ro
 export function TermsEditor({ path, roles, may }: { path: string; roles: Api['RoleView'][]; may: boolean }) {
   const terms = useData(['terms'], ['terms'], () => get('/api/v1/terms'))
   const [edit, setEdit] = useState<{ rule?: Rule; start: NewRule }>()
-  const fresh: NewRule = { scope: path, act: 'elevate', settings: {}, pins: [] }
+  const fresh: NewRule = whole({ scope: path, settings: {} as NewRule['settings'] } as NewRule)
   return (
     <Section title="Rules of terms" aside={may && <Button look="quiet" onClick={() => setEdit({ start: fresh })}>Add a rule here</Button>}>
       <Shown of="terms" query={terms} lines={3}>

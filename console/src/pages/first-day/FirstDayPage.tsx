@@ -38,8 +38,9 @@ function Owners() {
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
   const [account, setAccount] = useState('')
   const [who, setWho] = useState('')
+  const present = (target: string) => people.data?.find((one) => one.name === who)?.accounts.find((own) => own.target === target)?.digest ?? null
   const set = useAct(
-    (target: string) => put('/api/v1/people/{who}/account', { target, account }, { who }),
+    (target: string) => put('/api/v1/people/{who}/account', present(target), { target, account }, { who }),
     () => {
       setAccount('')
       setWho('')

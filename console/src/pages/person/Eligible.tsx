@@ -1,7 +1,7 @@
 // What somebody may ask for: windows changed in place, suspended, resumed, renewed.
 
 import { useState } from 'react'
-import { type Api, post, put, remove } from '../../api/call'
+import { type Api, patch, post, remove } from '../../api/call'
 import { Button, Empty, Input, Instant, Right, TextArea, Who, Wrong } from '../../parts/basics'
 import { useAct } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
@@ -12,11 +12,13 @@ type One = Api['EligibilityView']
 const day = (at: string | null | undefined) => (at ? local(new Date(at)).slice(0, 10) : '')
 
 function Window({ one, own, close }: { one: One; own: boolean; close: () => void }) {
+  // Of what the form began with, whatever comes in meanwhile.
+  const [digest] = useState(one.digest)
   const [until, setUntil] = useState(day(one.until))
   const [reason, setReason] = useState('')
   const [wished, setWished] = useState<Api['AppointmentView'] | null>()
   const change = useAct(
-    () => put('/api/v1/eligibilities/{id}', { from: null, until: until ? throughDay(until) : null, for_good: !until, reason: reason || null }, { id: one.id }),
+    () => patch('/api/v1/eligibilities/{id}', digest, { from: null, until: until ? throughDay(until) : null, for_good: !until, reason: reason || null }, { id: one.id }),
     (reply) => (reply.eligibility ? close() : setWished(reply.appointment)),
   )
   if (wished) {

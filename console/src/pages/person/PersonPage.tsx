@@ -56,7 +56,7 @@ function Facts({ page }: { page: Page }) {
           ] as [string, React.ReactNode],
         ]
       : []),
-    ['Accounts', subject.accounts.length === 0 ? 'none named' : <span className="mono">{subject.accounts.join(', ')}</span>],
+    ['Accounts', subject.accounts.length === 0 ? 'none named' : <span className="mono">{subject.accounts.map((own) => `${own.account}@${own.target}`).join(', ')}</span>],
     ['Duties', page.duties.length === 0 ? 'none' : page.duties.map((duty) => `${duty.duty} of ${duty.scope}${duty.who === subject.name ? '' : ` (${duty.who})`}`).join(', ')],
     ['Last sign-in', page.signed_in_at ? <Instant at={page.signed_in_at} /> : 'not lately'],
   ]

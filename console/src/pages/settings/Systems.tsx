@@ -1,7 +1,7 @@
 // Systems: how each does, a survey now, its settings; and connecting one.
 
 import { useState } from 'react'
-import { type Api, get, post, put } from '../../api/call'
+import { type Api, get, patch, post } from '../../api/call'
 import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { whereIs } from '../../words/systems'
@@ -24,6 +24,8 @@ const readLabels = (text: string) =>
   )
 
 function Change({ target, done }: { target: Target; done: () => void }) {
+  // Of what the form began with, whatever comes in meanwhile.
+  const [digest] = useState(target.digest)
   const [least, setLeast] = useState(String(target.emergency_least))
   const [after, setAfter] = useState(String(target.alarm_after))
   const [secret, setSecret] = useState('')
@@ -36,7 +38,7 @@ function Change({ target, done }: { target: Target; done: () => void }) {
   )
   const others = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const save = useAct(
-    () => put('/api/v1/targets/settings', { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null, labels: readLabels(labels) }),
+    () => patch('/api/v1/targets/settings', digest, { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null, labels: readLabels(labels) }),
     done,
   )
   return (

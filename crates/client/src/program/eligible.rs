@@ -1,10 +1,11 @@
 //! `eligible`, `cover`.
 
+use anyhow::Context as _;
 use tempestas_api::{
     AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, EligibilityReply, EligibilityView, NewCover,
     NewEligibility, SuspendRequest,
 };
-use tempestas_core::{AppointmentState, Verdict};
+use tempestas_core::{AppointmentState, LookedAt, Verdict};
 
 use super::{
     args::{CoverVerb, EligibleVerb},
@@ -34,7 +35,8 @@ pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<Eligible
         }
         Some(EligibleVerb::Change { id, from, until, for_good, reason }) => {
             let window = ChangeWindow { from, until, for_good, reason };
-            let changed = session.fresh(async |client| client.change_eligibility(&id, &window).await).await?;
+            let was = LookedAt::This(shown(session, &id).await?.digest);
+            let changed = session.fresh(async |client| client.change_eligibility(&id, was, &window).await).await?;
             session.print(&changed, came_of)
         }
         Some(EligibleVerb::Suspend { id, reason }) => {
@@ -103,6 +105,16 @@ async fn answer(
     let said_now = AppointmentVerdict { verdict, reason, shown: wish.digest };
     let answered = session.fresh(async |client| client.answer_appointment(id, &said_now).await).await?;
     session.print(&answered, said)
+}
+
+/// An eligibility as the caller sees it: of their own, or where they look after.
+async fn shown(session: &Session, id: &str) -> anyhow::Result<EligibilityView> {
+    let mut all = session.client().eligible().await?.eligible;
+    if !all.iter().any(|one| one.id == id) {
+        all = session.client().eligibilities().await?;
+    }
+    let unknown = || format!("there is no eligibility {id} that you can see; `tempestas eligible` lists your own");
+    all.into_iter().find(|one| one.id == id).with_context(unknown)
 }
 
 fn own(one: &EligibilityView) {

@@ -6,7 +6,7 @@ use anyhow::Context as _;
 use tempestas_api::{
     AuthoritiesStep, EndTarget, HostTrust, NewFolder, NewTarget, SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
-use tempestas_core::{Connector, is_said, label_from};
+use tempestas_core::{Connector, LookedAt, is_said, label_from};
 
 use super::{
     args::{EnrolVerb, GroupArgs, TargetsVerb},
@@ -63,11 +63,21 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
                 own_login,
                 labels: (!labels.is_empty()).then(|| labels.into_iter().filter(|(name, _)| !name.is_empty()).collect()),
             };
-            session.fresh(async |client| client.set_target(&settings).await).await?;
+            let known = session.client().targets().await?.into_iter().find(|known| is_at(&known.path, &path));
+            let known = known.with_context(|| format!("there is no target {path}; `tempestas targets` lists them"))?;
+            let was = LookedAt::This(known.digest);
+            session.fresh(async |client| client.set_target(was, &settings).await).await?;
             println!("Changed the settings of {path}.");
             Ok(())
         }
     }
+}
+
+/// Whether a path is the one that was written: as the service reads it, `/a/b/` is `/a/b`.
+pub(crate) fn is_at(path: &str, written: &str) -> bool {
+    let names =
+        |path: &str| -> Vec<String> { path.split('/').filter(|name| !name.is_empty()).map(str::to_owned).collect() };
+    names(path) == names(written)
 }
 
 async fn enrol(session: &Session, kind: EnrolVerb) -> anyhow::Result<()> {

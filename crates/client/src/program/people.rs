@@ -1,8 +1,9 @@
 //! `me`, `sign-ins`, `people`.
 
 use tempestas_api::{Me, NewAccount, NewDuty, NewMember, NewSubject};
+use tempestas_core::LookedAt;
 
-use super::{args::PeopleVerb, session::Session, show};
+use super::{args::PeopleVerb, estate::is_at, session::Session, show};
 
 pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
     let me: Me = session.client().me().await?;
@@ -84,7 +85,8 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
         }
         PeopleVerb::Account { name, target, account } => {
             let new = NewAccount { target, account };
-            session.fresh(async |client| client.set_account(&name, &new).await).await?;
+            let was = account_of(session, &name, &new.target).await?;
+            session.fresh(async |client| client.set_account(&name, was, &new).await).await?;
             done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
         }
         PeopleVerb::Join { group, member } => {
@@ -123,12 +125,20 @@ async fn list(session: &Session) -> anyhow::Result<()> {
                 format!("{:?}", one.kind).to_lowercase(),
                 one.about.clone(),
                 more,
-                one.accounts.join(", "),
+                one.accounts.iter().map(|own| format!("{}@{}", own.account, own.target)).collect::<Vec<_>>().join(", "),
                 state.to_owned(),
             ]
         });
         show::table(&["name", "kind", "about", "members", "accounts", ""], rows, "Nobody is known yet.");
     })
+}
+
+/// Whose account it is by now on a target, as the caller sees it.
+async fn account_of(session: &Session, name: &str, target: &str) -> anyhow::Result<LookedAt> {
+    let people = session.client().people().await?;
+    let known = people.iter().filter(|one| one.name == name || one.id == name).flat_map(|one| &one.accounts);
+    let own = known.into_iter().find(|own| is_at(&own.target, target));
+    Ok(own.map_or(LookedAt::Nothing, |own| LookedAt::This(own.digest)))
 }
 
 async fn duties(session: &Session) -> anyhow::Result<()> {

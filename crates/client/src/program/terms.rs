@@ -3,8 +3,8 @@
 use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
-use tempestas_api::{ChangedTerms, EffectiveQuery, NewTerms, SuspendRequest, ensure_known};
-use tempestas_core::Act;
+use tempestas_api::{EffectiveQuery, NewTerms, SuspendRequest, ensure_known};
+use tempestas_core::{Act, LookedAt};
 
 use super::{args::TermsVerb, session::Session, show};
 
@@ -23,6 +23,13 @@ pub(crate) fn read_rule(file: &Path) -> anyhow::Result<NewTerms> {
     toml::from_str(&text).with_context(not_a_rule)
 }
 
+/// A rule as a file says it, without what it leaves out.
+fn written(rule: &NewTerms) -> String {
+    let mut table = toml::Table::try_from(rule).unwrap_or_default();
+    table.retain(|_, value| !value.as_table().is_some_and(toml::Table::is_empty));
+    toml::to_string(&table).unwrap_or_default()
+}
+
 pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<()> {
     match verb {
         TermsVerb::List => {
@@ -38,7 +45,7 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                     if let Some(pause) = &one.suspended {
                         println!("# suspended since {}: {}", show::when(pause.at), show::inline(&pause.reason));
                     }
-                    println!("{}", toml::to_string(&one.rule).unwrap_or_default());
+                    println!("{}", written(&one.rule));
                 }
             })
         }
@@ -62,8 +69,8 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                     let known = all.into_iter().find(|rule| rule.id == *id);
                     let was =
                         known.with_context(|| format!("there is no rule {id}; `tempestas terms` lists them"))?.digest;
-                    let change = ChangedTerms { was, rule: new };
-                    session.fresh(async |client| client.change_terms(id, &change).await).await?
+                    let was = LookedAt::This(was);
+                    session.fresh(async |client| client.change_terms(id, was, &new).await).await?
                 }
                 None => session.fresh(async |client| client.add_terms(&new).await).await?,
             };

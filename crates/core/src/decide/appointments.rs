@@ -122,6 +122,7 @@ fn change(
             Some(end) => format!("{id} ended at {}; ask an administrator to make you eligible anew", moment(end)),
         }));
     }
+    draft.ensure_as_looked_at(&id, Some(held.digest()))?;
     let (from, until) = (from.unwrap_or(held.from), until.unwrap_or(held.until));
     if (from, until) == (held.from, held.until) {
         return Err(Refusal::invalid("that is the window it has already; give another start or end"));

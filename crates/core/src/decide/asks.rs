@@ -339,7 +339,7 @@ pub(super) fn open(draft: &mut Draft<'_>, mut elevation: Elevation) {
     let Some(target) = draft.world.target_of(elevation.right.scope) else {
         return never_begun(draft, elevation, End::Failed, Some("its target is not looked after any more".to_owned()));
     };
-    let account = draft.world.account_of(elevation.asker, target.scope);
+    let account = draft.world.account_of(elevation.asker, target.scope).map(|account| account.name);
     if target.connector.uses_own_account() && account.is_none() {
         return never_begun(
             draft,

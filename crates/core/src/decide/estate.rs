@@ -46,6 +46,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         Command::SetTarget { target, emergency_least, alarm_after, runs_on, own_login, labels } => {
             draft.administrator(*target)?;
             let mut row = known_target(draft, *target)?;
+            draft.ensure_as_looked_at(&draft.world.path(*target), Some(row.digest()))?;
             row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
             row.alarm_after = alarm_after.unwrap_or(row.alarm_after);
             if let Some(host) = runs_on {

@@ -14,12 +14,14 @@ mod stops;
 mod surveys;
 mod terms;
 
+use std::fmt;
+
 use jiff::Timestamp;
 
 use crate::{
     Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id,
-    Key, Kind, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, Tally, Terms, What, World,
-    influence::lets_through_with_less, is_deceptive,
+    Key, Kind, LookedAt, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, Tally, Terms, What,
+    World, influence::lets_through_with_less, is_deceptive,
 };
 
 /// How fresh an administrator's proof must be for changing who may do what.
@@ -81,7 +83,6 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         | Command::AnswerAppointment { .. }
         | Command::EndAppointment { .. } => appointments::decide(&mut draft, command)?,
         Command::SetTerms { .. }
-        | Command::ChangeTerms { .. }
         | Command::SuspendTerms { .. }
         | Command::ResumeTerms { .. }
         | Command::EndTerms { .. } => terms::decide(&mut draft, command)?,
@@ -186,6 +187,13 @@ impl<'w> Draft<'w> {
 
     fn administrator(&self, scope: ScopeId) -> Result<(), Refusal> {
         ensure_administrator(self.world, &self.context.caller, scope, self.now())
+    }
+
+    /// Refuses to change in place what is not as the caller saw it. Only for those who may know how it is.
+    fn ensure_as_looked_at(&self, what: &impl fmt::Display, present: Option<Digest>) -> Result<(), Refusal> {
+        let present = present.map_or(LookedAt::Nothing, LookedAt::This);
+        let is_so = self.context.looked_at.is_none_or(|looked_at| looked_at == present);
+        if is_so { Ok(()) } else { Err(Refusal::Stale(what.to_string())) }
     }
 
     fn root_administrator(&self) -> Result<ScopeId, Refusal> {

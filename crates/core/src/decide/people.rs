@@ -57,6 +57,9 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         }
         Command::SetAccount { subject, target, account } => {
             draft.administrator(*target)?;
+            let present = draft.world.account_of(*subject, *target).map(Account::digest);
+            let what = format!("{}'s account on {}", draft.world.subject_name(*subject), draft.world.path(*target));
+            draft.ensure_as_looked_at(&what, present)?;
             set_account(draft, *subject, *target, account)
         }
         Command::GiveDuty { subject, kind, scope } => {

@@ -9,14 +9,6 @@ use crate::{
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
         Command::SetTerms { terms } => set(draft, terms),
-        Command::ChangeTerms { terms, was } => {
-            let rule = known(draft, terms.id)?;
-            draft.administrator(rule.scope)?;
-            if rule.digest() != *was {
-                return Err(Refusal::Changed(format!("{} was changed since you looked at it", terms.id)));
-            }
-            set(draft, terms)
-        }
         Command::EndTerms { terms } => {
             let rule = known(draft, *terms)?;
             draft.administrator(rule.scope)?;
@@ -96,6 +88,7 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
         None => rule.id = draft.id(),
         Some(old) => {
             draft.administrator(old.scope)?;
+            draft.ensure_as_looked_at(&old.id, Some(old.digest()))?;
             rule.paused = old.paused;
         }
     }

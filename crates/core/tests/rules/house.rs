@@ -110,11 +110,25 @@ impl House {
     }
 
     pub fn act(&mut self, caller: Caller, command: &Command) -> Result<Decision, Refusal> {
+        self.act_on(None, caller, command)
+    }
+
+    /// As the administrator, who looked at what they change before.
+    pub fn change(&mut self, looked_at: LookedAt, command: &Command) -> Result<Decision, Refusal> {
+        self.act_on(Some(looked_at), self.caller(Who::Administrator), command)
+    }
+
+    pub fn act_on(
+        &mut self,
+        looked_at: Option<LookedAt>,
+        caller: Caller,
+        command: &Command,
+    ) -> Result<Decision, Refusal> {
         self.drawn += 1;
         // No two commands at one instant, so that what came first can be told.
         self.now = self.now.checked_add(SignedDuration::from_micros(1)).unwrap();
         let chance = Digest::of(&[&self.drawn.to_be_bytes()]).0;
-        let decision = decide(&self.world, command, &Context { now: self.now, caller, chance })?;
+        let decision = decide(&self.world, command, &Context { now: self.now, caller, chance, looked_at })?;
         for fact in &decision.facts {
             self.world.apply(fact);
         }

@@ -7,6 +7,7 @@ mod appointments;
 mod conversions;
 mod corpus;
 mod house;
+mod in_place;
 mod influence;
 mod interleavings;
 mod lifecycle;

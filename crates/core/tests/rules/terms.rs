@@ -178,23 +178,3 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
     assert_eq!(says("north quay", "old 7").longest, Seconds::minutes(20), "it may be stricter");
     house.replay();
 }
-
-#[test]
-fn a_rule_is_changed_only_as_it_was_looked_at() {
-    let mut house = House::new(&settings(1));
-    let looked_at = house.world.terms.values().next().unwrap().clone();
-    let with_longest = |longest| Terms {
-        settings: Settings { longest: Some(longest), ..looked_at.settings.clone() },
-        ..looked_at.clone()
-    };
-    let change = |terms: Terms, was: &Terms| Command::ChangeTerms { terms, was: was.digest() };
-    house.well(Who::Administrator, change(with_longest(Seconds::minutes(20)), &looked_at));
-    // Somebody who looked before that would take the twenty minutes off again without knowing.
-    let late = house.try_as(Who::Administrator, &change(with_longest(Seconds::hours(1)), &looked_at)).unwrap_err();
-    assert!(matches!(&late, Refusal::Changed(says) if says.contains("was changed since you looked at it")), "{late}");
-    let now = house.world.terms[&looked_at.id].clone();
-    assert_eq!(now.settings.longest, Some(Seconds::minutes(20)));
-    house.well(Who::Administrator, change(with_longest(Seconds::hours(1)), &now));
-    let gone = Terms { id: TermsId(4711), ..now.clone() };
-    assert!(matches!(house.try_as(Who::Administrator, &change(gone, &now)), Err(Refusal::Unknown { .. })));
-}

@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use serde_json::json;
 use tempestas_api::{NewAccount, NewEligibility, NewFolder, NewTerms};
 use tempestas_client::Client;
+use tempestas_core::LookedAt;
 
 use super::{CRANE, Host, Lab, enrol};
 use crate::{
@@ -60,7 +61,7 @@ pub async fn begin(mara: &Client, lab: &Lab, directory: &Path) -> anyhow::Result
         for (person, account) in ACCOUNTS {
             if known.iter().any(|subject| subject.name == person) {
                 let account = NewAccount { target: target.clone(), account: account.to_owned() };
-                mara.set_account(person, &account).await?;
+                mara.set_account(person, LookedAt::Nothing, &account).await?;
             }
         }
         for role in ["root", "run:look-at-crane"] {

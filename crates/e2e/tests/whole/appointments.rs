@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{AppointmentVerdict, ChangeWindow, NewCover, SuspendRequest};
-use tempestas_core::{AppointmentState, Verdict};
+use tempestas_core::{AppointmentState, LookedAt, Verdict};
 
 use crate::house::{House, INES, MARA, ODA, Plan, TOMAS, on_cloud};
 
@@ -54,6 +54,7 @@ async fn a_window_is_changed_in_place_and_what_is_suspended_bars_until_it_is_res
     let (mara, tomas) = (house.client(MARA), house.client(TOMAS));
     let mine = async || tomas.eligible().await.unwrap().eligible.into_iter().find(|one| one.right == right).unwrap();
     let id = mine().await.id;
+    let as_it_is = async || LookedAt::This(mine().await.digest);
 
     let why = SuspendRequest { reason: "until the audit is over".to_owned() };
     assert!(tomas.suspend_eligibility(&id, &why).await.is_err());
@@ -64,19 +65,25 @@ async fn a_window_is_changed_in_place_and_what_is_suspended_bars_until_it_is_res
 
     let until = in_hours(48);
     let window = ChangeWindow { until: Some(until), ..ChangeWindow::default() };
-    let changed = mara.change_eligibility(&id, &window).await.unwrap();
+    let changed = mara.change_eligibility(&id, as_it_is().await, &window).await.unwrap();
     assert_eq!(changed.eligibility.unwrap().id, id, "no other one beside it");
     assert_eq!(mine().await.until, Some(until));
 
     let rule = "scope = \"/analytics/brightwater\"\nact = \"be-made-eligible\"\n[settings]\nlongest = 345600\n";
     mara.add_terms(&toml::from_str(rule).unwrap()).await.unwrap();
     let for_good = ChangeWindow { for_good: true, ..ChangeWindow::default() };
-    let refused = mara.change_eligibility(&id, &for_good).await.unwrap_err().to_string();
+    let refused = mara.change_eligibility(&id, as_it_is().await, &for_good).await.unwrap_err().to_string();
     assert!(refused.contains("longer than 4 d"), "{refused}");
     let longer =
         ChangeWindow { until: Some(in_hours(90)), reason: Some("Still on call".to_owned()), ..ChangeWindow::default() };
-    let wish = tomas.change_eligibility(&id, &longer).await.unwrap().appointment.unwrap();
+    let wish = tomas.change_eligibility(&id, as_it_is().await, &longer).await.unwrap().appointment.unwrap();
     assert_eq!((wish.state, wish.by.as_deref()), (AppointmentState::Waiting, Some(TOMAS)));
     let past = ChangeWindow { until: Some(in_hours(-1)), ..ChangeWindow::default() };
-    assert!(mara.change_eligibility(&id, &past).await.unwrap_err().to_string().contains("give a later end"));
+    assert!(
+        mara.change_eligibility(&id, as_it_is().await, &past)
+            .await
+            .unwrap_err()
+            .to_string()
+            .contains("give a later end")
+    );
 }

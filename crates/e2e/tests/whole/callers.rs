@@ -45,7 +45,7 @@ signed-in      get    /sign-ins
 signed-in      delete /sign-ins/{id}
 signed-in      get    /eligible
 signed-in      get    /terms/effective
-signed-in      put    /eligibilities/{id}
+signed-in      patch  /eligibilities/{id}
 signed-in      get    /appointments
 signed-in      get    /appointments/{id}
 signed-in      post   /covers
@@ -96,7 +96,7 @@ administrator  post   /duties
 administrator  delete /duties/{id}
 administrator  post   /folders
 administrator  post   /targets
-administrator  put    /targets/settings
+administrator  patch  /targets/settings
 administrator  post   /targets/survey
 administrator  post   /targets/accept
 administrator  get    /targets/enrolment

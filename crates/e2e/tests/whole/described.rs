@@ -5,7 +5,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::json;
 use tempestas_api::{NewTarget, StandingFilter, WhichTarget};
-use tempestas_core::{Connector, ScopeId, Weight};
+use tempestas_core::{Connector, LookedAt, ScopeId, Weight};
 use tempestas_demo::{daemon, gates, seed::random_word};
 use tempestas_targets::{Form, GrantCall, Place, Program, Target, TargetError};
 
@@ -71,7 +71,7 @@ async fn the_gate_controllers_are_looked_after_by_a_file_and_a_right_there_lapse
         .collect();
     assert_eq!(rules, ["henrik.voss", "ironquay-remote", "jonas.weir"]);
     let account = tempestas_api::NewAccount { target: path.clone(), account: "tomas.reyes".to_owned() };
-    mara.set_account(TOMAS, &account).await.unwrap();
+    mara.set_account(TOMAS, LookedAt::Nothing, &account).await.unwrap();
     let rule = format!("scope = \"{path}\"\n[settings]\napproval = {{ is = \"none\" }}\n");
     mara.add_terms(&toml::from_str(&rule).unwrap()).await.unwrap();
     let right = format!("open@{path}");

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use jiff::{SignedDuration, Timestamp};
 use ldap3::{LdapConnAsync, Scope, SearchEntry};
 use tempestas_api::{NewAccount, NewSource, NewTarget, StandingFilter, WhichTarget};
-use tempestas_core::{Mapping, ScopeId};
+use tempestas_core::{LookedAt, Mapping, ScopeId};
 use tempestas_demo::{
     cluster::free_port,
     directory::{BASE, BROKER, Directory, Plan as Server, person},
@@ -214,7 +214,7 @@ async fn with_the_service_dead_the_directory_drops_the_member_and_what_was_made_
     let seen = mara.standing(&StandingFilter::default()).await.unwrap();
     assert!(seen.iter().any(|one| one.scope == path && one.account == person("signe.holm") && one.chain.len() == 2));
     let account = NewAccount { target: path.clone(), account: person("tomas.reyes") };
-    mara.set_account(TOMAS, &account).await.unwrap();
+    mara.set_account(TOMAS, LookedAt::Nothing, &account).await.unwrap();
     let rule = format!("scope = \"{path}\"\n[settings]\napproval = {{ is = \"none\" }}\n");
     mara.add_terms(&toml::from_str(&rule).unwrap()).await.unwrap();
     let right = format!("seal-breakers@{path}");
@@ -280,7 +280,9 @@ async fn people_come_from_a_directory_and_an_empty_or_shrunken_answer_lets_nobod
     ];
     ldap.add(&quay, entry).await.unwrap().success().unwrap();
     // Whose account an administrator has named is that person; of equal names nothing is guessed.
-    mara.set_account(TOMAS, &NewAccount { target: path.clone(), account: person("tomas.reyes") }).await.unwrap();
+    mara.set_account(TOMAS, LookedAt::Nothing, &NewAccount { target: path.clone(), account: person("tomas.reyes") })
+        .await
+        .unwrap();
     let source = |people: &str| NewSource {
         target: path.clone(),
         mapping: Mapping {
@@ -296,7 +298,8 @@ async fn people_come_from_a_directory_and_an_empty_or_shrunken_answer_lets_nobod
     assert!(seen.unusable > 0, "others of the same names are people of the house already");
     let named = async |name: &str| mara.people().await.unwrap().into_iter().find(|one| one.name == name).unwrap();
     assert_eq!(named("officer1").await.about, "Officer 1");
-    assert_eq!(named("officer1").await.accounts, [format!("{}@{path}", officer(1))]);
+    let accounts = named("officer1").await.accounts;
+    assert_eq!(accounts.iter().map(|own| (&own.account, &own.target)).collect::<Vec<_>>(), [(&officer(1), &path)]);
     assert_eq!(named("officer1").await.manager.as_deref(), Some("officer0"));
     assert_eq!(named("quay-officers").await.members, ["officer0", "officer1", "officer2"]);
 

@@ -3,7 +3,7 @@
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 use tempestas_api::{NewAccount, NewTarget, StandingFilter};
-use tempestas_core::{Connector, ScopeId, Weight};
+use tempestas_core::{Connector, LookedAt, ScopeId, Weight};
 use tempestas_demo::{daemon, fathom, seed};
 use tempestas_targets::{GrantCall, Place, Target};
 
@@ -68,7 +68,7 @@ async fn a_right_in_fathom_ends_by_us_and_says_so_and_terms_may_refuse_what_depe
     assert!(held("tomas.reyes", "no-crew").is_none(), "a sheet that only forbids is no power");
 
     let account = NewAccount { target: "/fathom".to_owned(), account: "tomas.reyes".to_owned() };
-    mara.set_account(TOMAS, &account).await.unwrap();
+    mara.set_account(TOMAS, LookedAt::Nothing, &account).await.unwrap();
     let rule = "scope = \"/fathom\"\n[settings]\napproval = { is = \"none\" }\n";
     mara.add_terms(&toml::from_str(rule).unwrap()).await.unwrap();
     let right = "till@/fathom/shop".to_owned();

@@ -21,7 +21,7 @@ async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
     let house = House::new(Plan { proxied: true, ..Plan::whole() }).await;
     let mara = house.client(MARA);
     let settings = TargetSettings { target: BRIGHTWATER.to_owned(), alarm_after: Some(1), ..TargetSettings::default() };
-    mara.set_target(&settings).await.unwrap();
+    house.set_target(&settings).await;
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
     let held = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
     house.live(&held.id).await;

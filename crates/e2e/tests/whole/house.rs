@@ -10,10 +10,10 @@ use std::{
 use serde_json::{Value, json};
 use tempdir::Directory;
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, PreviewRequest, WaitQuery,
+    AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, PreviewRequest, TargetSettings, WaitQuery,
 };
 use tempestas_client::{Client, ClientError};
-use tempestas_core::{Seconds, StartChoice, Verdict};
+use tempestas_core::{LookedAt, Seconds, StartChoice, Verdict};
 use tempestas_demo::{
     cluster::{Cluster, free_port},
     codes::next_code,
@@ -172,6 +172,13 @@ impl House {
     /// Starts the service again, at the same address.
     pub fn start_again(&mut self, environment: &[(&str, &str)]) {
         self.service = self.setup.start(environment).unwrap();
+    }
+
+    /// Changes settings of a target as it is now.
+    pub async fn set_target(&self, settings: &TargetSettings) {
+        let mara = self.client(MARA);
+        let known = mara.targets().await.unwrap().into_iter().find(|known| known.path == settings.target).unwrap();
+        mara.set_target(LookedAt::This(known.digest), settings).await.unwrap();
     }
 
     pub async fn eligible(&self, who: &str, right: &str) {

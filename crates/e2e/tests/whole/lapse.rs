@@ -100,7 +100,7 @@ async fn with_the_service_dead_the_cluster_refuses_new_sign_ins_and_ends_the_ope
 async fn with_the_service_dead_the_cluster_takes_a_right_from_a_persons_own_login() {
     let mut house = House::new(Plan::whole()).await;
     let target = TargetSettings { target: BERTHS.to_owned(), own_login: Some(true), ..TargetSettings::default() };
-    house.client(MARA).set_target(&target).await.unwrap();
+    house.set_target(&target).await;
     let port = house.cluster().port;
     let root = house.cluster().connect("berths").await.unwrap();
     root.batch_execute("ALTER ROLE treyes PASSWORD 'berth-and-tide'").await.unwrap();

@@ -16,6 +16,7 @@ mod fathom;
 mod faults;
 mod hosts;
 mod house;
+mod in_place;
 mod lapse;
 mod operating;
 mod parts;

@@ -11,7 +11,7 @@ use tempestas_core::{
 use super::{made, reference, right, subject};
 use crate::{
     callers::{Administrator, SignedIn},
-    door::{Answer, At, Body, Json},
+    door::{Answer, At, Body, Json, Looked},
     problem::Failure,
     views,
 };
@@ -124,14 +124,19 @@ pub(super) async fn give(
     came_of(&me, &whats).await
 }
 
-pub(super) async fn change(me: SignedIn, At(id): At, Body(new): Body<ChangeWindow>) -> Answer<EligibilityReply> {
+pub(super) async fn change(
+    me: SignedIn,
+    At(id): At,
+    Looked(looked_at): Looked,
+    Body(new): Body<ChangeWindow>,
+) -> Answer<EligibilityReply> {
     if new.for_good && new.until.is_some() {
         return Err(Failure::invalid("say either `until` or `for_good`"));
     }
     let until = if new.for_good { Some(None) } else { new.until.map(Some) };
     let eligibility: EligibilityId = reference(&id)?;
     let command = Command::ChangeEligibility { eligibility, from: new.from, until, reason: new.reason.map(Said::new) };
-    let whats = me.submit(command).await?;
+    let whats = me.change(looked_at, command).await?;
     came_of(&me, &whats).await
 }
 

@@ -16,7 +16,7 @@ use crate::{
     app::{App, caller},
     authorities,
     callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json, Query},
+    door::{Answer, At, Body, Json, Looked, Query},
     keeper,
     problem::Failure,
     vault::{BROKER, owner_of},
@@ -90,6 +90,7 @@ fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
     });
     Some(TargetView {
         path: world.path(id),
+        digest: known.digest(),
         connector: known.connector.clone(),
         broker: known.broker.map(|broker| world.text(broker)),
         emergency_least: known.emergency_least,
@@ -175,21 +176,25 @@ async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure
     Ok(app.store().keep_sealed(&[sealed]).await?)
 }
 
-pub(super) async fn set_target(Administrator(me): Administrator, Body(new): Body<TargetSettings>) -> Answer<Done> {
+pub(super) async fn set_target(
+    Administrator(me): Administrator,
+    Looked(looked_at): Looked,
+    Body(new): Body<TargetSettings>,
+) -> Answer<Done> {
     let (id, runs_on) = {
         let world = me.app.world().await;
         let host = |path: &String| (!path.is_empty()).then(|| target(&world, me.person, path)).transpose();
         (target(&world, me.person, &new.target)?, new.runs_on.as_ref().map(host).transpose()?)
     };
-    me.submit(Command::SetTarget {
+    let command = Command::SetTarget {
         target: id,
         emergency_least: new.emergency_least,
         alarm_after: new.alarm_after.map(|seconds| Seconds(seconds.max(1))),
         runs_on,
         own_login: new.own_login,
         labels: new.labels.clone(),
-    })
-    .await?;
+    };
+    me.change(looked_at, command).await?;
     if let Some(secret) = &new.secret {
         keep_secret(&me.app, id, secret).await?;
     }

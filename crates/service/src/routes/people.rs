@@ -7,7 +7,7 @@ use tempestas_core::{Command, Refusal, Said, Sight, SubjectId, SubjectKind, What
 use super::{made, reference, scope, subject, target};
 use crate::{
     callers::{Administrator, Overseer},
-    door::{Answer, At, AtTwo, Body, Json},
+    door::{Answer, At, AtTwo, Body, Json, LookedOrNew, Whole},
     identity::token_digest,
     problem::Failure,
     vault, views,
@@ -89,13 +89,15 @@ pub(super) async fn resume(Administrator(me): Administrator, At(who): At) -> Ans
 pub(super) async fn account(
     Administrator(me): Administrator,
     At(who): At,
-    Body(new): Body<NewAccount>,
+    LookedOrNew(looked_at): LookedOrNew,
+    Whole(new): Whole<NewAccount>,
 ) -> Answer<Done> {
     let (person, target) = {
         let world = me.app.world().await;
         (subject(&world, &who)?, target(&world, me.person, &new.target)?)
     };
-    me.submit(Command::SetAccount { subject: person, target, account: Said::new(new.account) }).await?;
+    let command = Command::SetAccount { subject: person, target, account: Said::new(new.account) };
+    me.change(looked_at, command).await?;
     Ok(Json(Done {}))
 }
 

@@ -1,20 +1,21 @@
 //! Rules of terms, and what holds.
 
 use tempestas_api::{
-    ApprovalView, ChangedTerms, Done, EffectiveQuery, EffectiveReply, EffectiveSetting, NewTerms, SettingChange,
-    SettingsView, SuspendRequest, TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
+    ApprovalView, Done, EffectiveQuery, EffectiveReply, EffectiveSetting, NewTerms, SettingChange, SettingsView,
+    SuspendRequest, TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
 };
 use tempestas_core::{
-    Act, Approval, Approver, Command, Digest, PRECEDENCE, Said, Settings, Sight, SubjectId, Terms, TermsId, What,
-    World, effective_terms, effective_under,
+    Act, Approval, Approver, Command, PRECEDENCE, Said, Settings, Sight, SubjectId, Terms, TermsId, What, World,
+    effective_terms, effective_under,
 };
 
 use super::{made, reference, right, scope, subject};
 use crate::{
     callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json, Query},
+    door::{Answer, At, Body, Json, Looked, Query, Whole},
     problem::Failure,
     views,
+    writer::Outcome,
 };
 
 /// Most of those touched that are listed.
@@ -68,13 +69,8 @@ fn approval_of(world: &World, approval: ApprovalView) -> Result<Approval, Failur
     })
 }
 
-async fn set(me: &SignedIn, id: TermsId, new: NewTerms, was: Option<Digest>) -> Answer<TermsView> {
-    let terms = rule(&*me.app.world().await, me.person, id, new)?;
-    let command = match was {
-        Some(was) => Command::ChangeTerms { terms, was },
-        None => Command::SetTerms { terms },
-    };
-    let whats = me.submit(command).await?;
+async fn was_set(me: &SignedIn, outcome: Outcome) -> Answer<TermsView> {
+    let whats = outcome?;
     let id = made(&whats, |what| match what {
         What::TermsSet { terms, .. } => Some(*terms),
         _ => None,
@@ -85,19 +81,24 @@ async fn set(me: &SignedIn, id: TermsId, new: NewTerms, was: Option<Digest>) -> 
 }
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewTerms>) -> Answer<TermsView> {
-    set(&me, TermsId(0), new, None).await
+    let terms = rule(&*me.app.world().await, me.person, TermsId(0), new)?;
+    let outcome = me.submit(Command::SetTerms { terms }).await;
+    was_set(&me, outcome).await
 }
 
 pub(super) async fn change(
     Administrator(me): Administrator,
     At(id): At,
-    Body(new): Body<ChangedTerms>,
+    Looked(looked_at): Looked,
+    Whole(new): Whole<NewTerms>,
 ) -> Answer<TermsView> {
     let id: TermsId = reference(&id)?;
     if id == TermsId(0) {
         return Err(Failure::unknown("rule of terms", "t0", "`tempestas terms` lists them"));
     }
-    set(&me, id, new.rule, Some(new.was)).await
+    let terms = rule(&*me.app.world().await, me.person, id, new)?;
+    let outcome = me.change(looked_at, Command::SetTerms { terms }).await;
+    was_set(&me, outcome).await
 }
 
 /// Whom a change would touch, and how; nothing is changed.

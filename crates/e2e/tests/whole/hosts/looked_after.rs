@@ -7,7 +7,7 @@ use tempestas_api::{
     AuthoritiesStep, Chosen, ConvertRequest, DriftFilter, EffectiveQuery, NewAccount, NewTerms, RotationStage,
     StandingFilter, WaysQuery, WhichTarget,
 };
-use tempestas_core::{Act, ItemState, Weight, rehearsal::Rhythm};
+use tempestas_core::{Act, ItemState, LookedAt, Weight, rehearsal::Rhythm};
 use tempestas_demo::{
     cluster::free_port,
     hosts::{CRANE, Host},
@@ -80,7 +80,7 @@ async fn a_line_of_sudoers_loses_one_name_and_gets_it_back_word_for_word() {
         ("key efa309 ironquay-remote", "ines.kowal"),
     ] {
         let new = NewAccount { target: path.clone(), account: account.to_owned() };
-        mara.set_account(owner, &new).await.unwrap();
+        mara.set_account(owner, LookedAt::Nothing, &new).await.unwrap();
     }
     let chosen = ["jweir root", "psol group:sudo", "lmadsen sudo:ef307211"]
         .map(|one| one.split_once(' ').map(|(account, role)| named(account, role).id).unwrap())
@@ -130,7 +130,7 @@ async fn what_sudo_and_sshd_leave_in_the_log_is_the_use_of_a_right() {
     let pier = Pier::new(1).await;
     let (host, mara, path) = (&pier.hosts[0], pier.house.client(MARA), &pier.paths[0]);
     let account = NewAccount { target: path.clone(), account: "jweir".to_owned() };
-    mara.set_account("jonas.weir", &account).await.unwrap();
+    mara.set_account("jonas.weir", LookedAt::Nothing, &account).await.unwrap();
     for _ in 0..2 {
         assert_eq!(host.sh("su jweir -c 'sudo -n id -u'").unwrap().trim(), "0");
     }
@@ -392,7 +392,7 @@ async fn a_sealed_emergency_holder_keeps_its_own_way_in_and_each_use_of_it_is_an
     .unwrap();
     mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
     let account = NewAccount { target: path.clone(), account: "pier-seal".to_owned() };
-    mara.set_account("henrik.voss", &account).await.unwrap();
+    mara.set_account("henrik.voss", LookedAt::Nothing, &account).await.unwrap();
     let all = mara.standing(&StandingFilter::default()).await.unwrap();
     let held = all.iter().find(|one| one.account == "pier-seal" && one.role == "group:sudo").unwrap();
     let refused = mara.preview_conversion(&Chosen { chosen: vec![held.id.clone()] }).await.unwrap_err().to_string();
@@ -487,7 +487,9 @@ async fn a_host_is_taken_in_by_the_client_and_let_go_again_with_nothing_of_ours_
     assert_eq!(tempestas(&["targets", "survey", path]).0, 0);
     assert!(tempestas(&["standing", "--at", path]).1.contains("jweir"));
 
-    mara.set_account(TOMAS, &NewAccount { target: path.to_owned(), account: "tomas".to_owned() }).await.unwrap();
+    mara.set_account(TOMAS, LookedAt::Nothing, &NewAccount { target: path.to_owned(), account: "tomas".to_owned() })
+        .await
+        .unwrap();
     let right = format!("root@{path}");
     pier.house.eligible(TOMAS, &right).await;
     let asked = pier.house.ask(TOMAS, &right, 600).await.unwrap();

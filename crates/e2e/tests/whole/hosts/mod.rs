@@ -11,6 +11,7 @@ use std::{
 
 use jiff::Timestamp;
 use tempestas_api::{LoginAsk, NewAccount, NewTerms};
+use tempestas_core::LookedAt;
 use tempestas_demo::{
     cluster::free_port,
     hosts::{CRANE, Host, Lab, enrol, missing},
@@ -64,7 +65,7 @@ impl Pier {
         let mara = self.house.client(MARA);
         let path = enrol(mara, &host, "/harbour").await.unwrap();
         let account = NewAccount { target: path.clone(), account: "tomas".to_owned() };
-        mara.set_account(TOMAS, &account).await.unwrap();
+        mara.set_account(TOMAS, LookedAt::Nothing, &account).await.unwrap();
         self.paths.push(path);
         self.hosts.push(host);
     }
