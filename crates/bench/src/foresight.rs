@@ -5,7 +5,7 @@ use std::{hint::black_box, time::Instant};
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use tempestas_core::{
     Account, Digest, Eligibility, EligibilityId, PrivateText, Right, RoleId, Row, Scope, ScopeId, ScopeKind, Seconds,
-    Standing, StandingId, Subject, SubjectId, SubjectKind, Terms, World,
+    Standing, StandingId, Subject, SubjectId, SubjectKind, Terms, Words, World,
     rehearsal::{Presence, Recorded, Script, rehearse},
     ways::Ways,
 };
@@ -95,7 +95,9 @@ fn estate() -> World {
             target,
             account: text(&format!("a{}", mixed / 8_000 % SUBJECTS)),
             right,
-            chain: vec![format!("group-{}", mixed % 9), format!("team-{}", mixed % 41)],
+            chain: [format!("group-{}", mixed % 9), format!("team-{}", mixed % 41)]
+                .map(|way| Words::Private { digest: text(&way) })
+                .to_vec(),
             handle: None,
             since: None,
             first_seen: at,

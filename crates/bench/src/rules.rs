@@ -25,7 +25,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
             id: TermsId(0),
             act: Act::Elevate,
             scope: big.target,
-            role: (n % 3 == 0).then(|| "reader".to_owned()),
+            role: (n % 3 == 0).then(|| "reader".into()),
             weight: (n % 3 == 1).then_some(Weight::Critical),
             asker: (n % 3 == 2).then(|| big.people.get(usize::try_from(n).unwrap_or(0)).copied()).flatten(),
             settings: Settings { longest: Some(Seconds(3600 + n)), ..Settings::default() },

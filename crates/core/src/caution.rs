@@ -138,7 +138,7 @@ pub fn cautions(world: &World, right: &Standing, used: Option<&UseOf>) -> Vec<Ca
         .standing
         .values()
         .filter(beside)
-        .filter(|other| other.chain.contains(&account))
+        .filter(|other| other.chain.iter().any(|way| world.are_words(way, &account)))
         .map(|other| world.text(other.account))
         .filter(|other| *other != account)
         .collect();

@@ -280,7 +280,7 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
         .ok_or_else(|| Refusal::unknown("standing right", id, "`tempestas standing` lists them"))?;
     let account = world.text(right.account);
     if right.handle.is_none() {
-        let through = right.chain.first().map_or("something else", String::as_str);
+        let through = right.chain.first().map_or("something else", |way| world.words(way));
         let is_role = world.role_named(right.target, through).is_some();
         let instead = if is_role { "convert that one instead" } else { "that is changed on the system itself" };
         return Err(Refusal::conflict(format!(
@@ -313,7 +313,7 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
             other.target == right.target
                 && other.account == right.account
                 && other.handle.is_none()
-                && other.chain.first() == world.roles.get(&right.right.role).map(|role| &role.name)
+                && other.is_through(world, right.right.role)
         })
         .map(|other| other.id)
         .collect();

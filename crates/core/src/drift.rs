@@ -87,11 +87,11 @@ impl Drift {
         self.kind != DriftKind::Lost && self.weight == Weight::Critical && self.standing.right.scope == self.target
     }
 
-    /// Whether it is about this very right, held by `account`.
-    pub(crate) fn is_of(&self, world: &World, standing: &Standing, account: &str) -> bool {
+    /// Whether it is about this very right, named `handle` there and held by `account`.
+    pub(crate) fn is_of(&self, world: &World, standing: &Standing, handle: Option<&str>, account: &str) -> bool {
         self.target == standing.target
             && self.standing.right == standing.right
-            && self.standing.handle == standing.handle
+            && self.standing.has_handle(world, handle)
             && world.is_text(self.standing.account, account)
     }
 

@@ -8,7 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     AlarmId, AppointmentId, ConversionId, DriftId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId,
-    text::Digest, time::Seconds,
+    text::{Digest, Words},
+    time::Seconds,
 };
 
 /// What a scope is.
@@ -238,9 +239,9 @@ pub struct Role {
     /// The target that offers it.
     pub target: ScopeId,
     /// Its name there.
-    pub name: String,
+    pub name: Words,
     /// What it lets one do, in plain words.
-    pub says: String,
+    pub says: Words,
     /// How much harm it can do.
     pub weight: Weight,
     /// Digest of what it permits; a change is a role that grew or shrank.

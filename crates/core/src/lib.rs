@@ -70,7 +70,7 @@ pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
     effective_terms, effective_under, label_from,
 };
-pub use text::{Digest, PrivateText, Said, glance, is_deceptive, plainly};
+pub use text::{Digest, PrivateText, Said, Words, glance, is_deceptive, plainly};
 pub(crate) use time::moment;
 pub use time::{Seconds, later};
 pub use world::{Counters, Key, Kind, Owners, Row, World};

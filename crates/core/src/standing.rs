@@ -3,7 +3,10 @@
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::{Right, ScopeId, StandingId, text::Digest};
+use crate::{
+    Right, RoleId, ScopeId, StandingId, World,
+    text::{Digest, Words},
+};
 
 /// How many standing rights there were at the end of a day; kept for the days on which their number changed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -26,13 +29,31 @@ pub struct Standing {
     /// What is held.
     pub right: Right,
     /// How it came to be, what the account itself is in first; empty where it is held directly.
-    pub chain: Vec<String>,
+    pub chain: Vec<Words>,
     /// The target's own name for it, where it can be taken away by itself.
-    pub handle: Option<String>,
+    pub handle: Option<Words>,
     /// Since when the target says it has been held.
     pub since: Option<Timestamp>,
     /// When a survey first saw it.
     pub first_seen: Timestamp,
     /// When it was last used, where the target knows.
     pub last_used: Option<Timestamp>,
+}
+
+impl Standing {
+    /// Whether it is held by this way.
+    pub(crate) fn is_held_by(&self, world: &World, chain: &[String]) -> bool {
+        let mut ways = self.chain.iter().zip(chain);
+        self.chain.len() == chain.len() && ways.all(|(way, said)| world.are_words(way, said))
+    }
+
+    /// Whether its account holds it because it is in that role.
+    pub(crate) fn is_through(&self, world: &World, role: RoleId) -> bool {
+        self.chain.first().is_some_and(|way| world.are_words(way, world.role_name(role)))
+    }
+
+    /// Whether the target names it so itself; none where it can't be taken away by itself.
+    pub(crate) fn has_handle(&self, world: &World, handle: Option<&str>) -> bool {
+        self.handle.as_ref().map(|own| world.words(own)) == handle
+    }
 }

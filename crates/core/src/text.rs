@@ -104,6 +104,48 @@ impl fmt::Debug for Said {
     }
 }
 
+/// Words that come from a system, and may name people there: what a role is called, the way by which a right is held. In facts
+/// only their digest stands; facts of the first versions have them in clear.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(untagged)]
+pub enum Words {
+    /// What stands for them.
+    Private {
+        /// Of a private text.
+        digest: Digest,
+    },
+    /// The words themselves: in old facts, and in commands.
+    Clear(String),
+}
+
+impl Words {
+    /// Whether only a digest stands in facts.
+    pub(crate) const fn is_private(&self) -> bool {
+        matches!(self, Self::Private { .. })
+    }
+}
+
+impl fmt::Debug for Words {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Private { digest } => write!(f, "Words({digest})"),
+            Self::Clear(words) => write!(f, "Words({} bytes)", words.len()),
+        }
+    }
+}
+
+impl From<&str> for Words {
+    fn from(words: &str) -> Self {
+        Self::Clear(words.to_owned())
+    }
+}
+
+impl From<String> for Words {
+    fn from(words: String) -> Self {
+        Self::Clear(words)
+    }
+}
+
 /// A private text with its salt and the digest that stands for it.
 #[derive(Clone, PartialEq, Eq)]
 pub struct PrivateText {

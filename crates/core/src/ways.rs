@@ -199,7 +199,7 @@ impl Ways {
         for held in world.standing.values() {
             let mut at = Place::Account(held.target, world.text(held.account));
             for through in &held.chain {
-                let next = Place::Through(held.target, through.clone());
+                let next = Place::Through(held.target, world.words(through).to_owned());
                 self.step(at, How::Holds, next.clone());
                 at = next;
             }
@@ -220,7 +220,7 @@ impl Ways {
         for right in rights {
             // One account's key in another's authorized_keys.
             if let Some(role) = world.roles.get(&right.role)
-                && let Some(account) = role.name.strip_prefix("as:")
+                && let Some(account) = world.words(&role.name).strip_prefix("as:")
                 && matches!(world.connector(role.target), Some(Connector::Linux { .. }))
             {
                 self.step(Place::Right(right), How::SignsInAs, Place::Account(role.target, account.to_owned()));
@@ -229,7 +229,7 @@ impl Ways {
                 continue;
             };
             self.step(Place::Right(right), How::DoesEverything, Place::Everything(right.scope));
-            let starts = ["SUPERUSER", "pg_execute_server_program"].contains(&role.name.as_str());
+            let starts = ["SUPERUSER", "pg_execute_server_program"].contains(&world.words(&role.name));
             let target = world.targets.get(&role.target);
             if let Some(target) =
                 target.filter(|target| starts && matches!(target.connector, Connector::Postgres { .. }))

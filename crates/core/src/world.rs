@@ -2,7 +2,10 @@
 
 mod groups;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::{
+    collections::{BTreeMap, BTreeSet, HashMap},
+    sync::Arc,
+};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
@@ -11,7 +14,7 @@ use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId,
     Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right, Role, RoleId,
     Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
-    TermsId, glance, text::Digest,
+    TermsId, Words, glance, text::Digest,
 };
 
 pub(crate) use groups::GROUP_DEPTH;
@@ -72,8 +75,8 @@ macro_rules! tables {
             groups: BTreeSet<SubjectId>,
             /// Time of the last fact.
             pub last_at: Option<Timestamp>,
-            /// Private texts that are still known, by digest.
-            texts: BTreeMap<Digest, String>,
+            /// Private texts that are still known, by digest; shared with what is tried.
+            texts: Arc<BTreeMap<Digest, String>>,
         }
 
         impl World {
@@ -211,7 +214,7 @@ impl World {
 
     /// Makes a private text known.
     pub fn know(&mut self, digest: Digest, text: String) {
-        self.texts.insert(digest, text);
+        Arc::make_mut(&mut self.texts).insert(digest, text);
     }
 
     /// The text behind a digest, or a word that it is withheld.
@@ -223,7 +226,50 @@ impl World {
     /// Whether the text behind the digest is exactly this one.
     #[must_use]
     pub fn is_text(&self, digest: Digest, text: &str) -> bool {
-        self.texts.get(&digest).is_some_and(|known| known == text)
+        self.known_text(digest) == Some(text)
+    }
+
+    /// The text behind a digest, unless it is withheld.
+    pub(crate) fn known_text(&self, digest: Digest) -> Option<&str> {
+        self.texts.get(&digest).map(String::as_str)
+    }
+
+    /// What words say, or that it is withheld.
+    #[must_use]
+    pub fn words<'w>(&'w self, words: &'w Words) -> &'w str {
+        self.known_words(words).unwrap_or("(withheld)")
+    }
+
+    /// What words say, unless it is withheld.
+    pub(crate) fn known_words<'w>(&'w self, words: &'w Words) -> Option<&'w str> {
+        match words {
+            Words::Private { digest } => self.known_text(*digest),
+            Words::Clear(words) => Some(words),
+        }
+    }
+
+    /// Whether words say exactly this.
+    #[must_use]
+    pub fn are_words(&self, words: &Words, said: &str) -> bool {
+        self.known_words(words) == Some(said)
+    }
+
+    /// Whether words say the same, as far as that is known.
+    #[must_use]
+    pub fn are_same(&self, one: &Words, other: &Words) -> bool {
+        one == other || self.known_words(one).is_some_and(|said| self.are_words(other, said))
+    }
+
+    /// What a role is called on its target.
+    #[must_use]
+    pub fn role_name(&self, id: RoleId) -> &str {
+        self.roles.get(&id).map_or("?", |role| self.words(&role.name))
+    }
+
+    /// What a role lets one do, in plain words; empty where it isn't known.
+    #[must_use]
+    pub fn role_says(&self, id: RoleId) -> &str {
+        self.roles.get(&id).map_or("", |role| self.words(&role.says))
     }
 
     /// A subject's name.
@@ -267,6 +313,7 @@ impl World {
             root: self.root,
             eligible: self.eligible.clone(),
             groups: self.groups.clone(),
+            texts: Arc::clone(&self.texts),
             ..Self::default()
         };
         cut.iter().for_each(|key| tried.cut(key));
@@ -325,13 +372,13 @@ impl World {
     /// The role of that name on a target.
     #[must_use]
     pub fn role_named(&self, target: ScopeId, name: &str) -> Option<&Role> {
-        self.roles.values().find(|role| role.target == target && role.name == name)
+        self.roles.values().find(|role| role.target == target && self.are_words(&role.name, name))
     }
 
     /// A right as written: `role@/path`.
     #[must_use]
     pub fn right_name(&self, right: Right) -> String {
-        let role = self.roles.get(&right.role).map_or("?", |role| role.name.as_str());
+        let role = self.role_name(right.role);
         format!("{role}@{}", self.path(right.scope))
     }
 

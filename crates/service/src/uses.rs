@@ -44,7 +44,7 @@ impl Wanted {
             standing: held.id,
             target: held.target,
             account: world.text(held.account),
-            role: world.roles.get(&held.right.role).map(|role| role.name.clone()).unwrap_or_default(),
+            role: world.role_name(held.right.role).to_owned(),
             part,
             last_used: held.last_used,
         }

@@ -61,9 +61,9 @@ pub(crate) fn duty(world: &World, duty: &Duty) -> DutyView {
 
 pub(crate) fn role(world: &World, role: &Role) -> RoleView {
     RoleView {
-        role: role.name.clone(),
+        role: world.words(&role.name).to_owned(),
         target: world.path(role.target),
-        says: role.says.clone(),
+        says: world.words(&role.says).to_owned(),
         weight: role.weight,
         lapse: role.lapse.clone(),
     }
@@ -73,7 +73,7 @@ fn role_of(world: &World, right: Right) -> (String, Weight) {
     world
         .roles
         .get(&right.role)
-        .map_or_else(|| (String::new(), Weight::Critical), |role| (role.says.clone(), role.weight))
+        .map_or_else(|| (String::new(), Weight::Critical), |role| (world.words(&role.says).to_owned(), role.weight))
 }
 
 pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
@@ -97,11 +97,11 @@ pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, righ
         sealed: world.is_sealed(right.target, &account),
         account,
         who: owners.of(right).map(|who| world.subject_name(who)),
-        role: role.map(|role| role.name.clone()).unwrap_or_default(),
+        role: world.role_name(right.right.role).to_owned(),
         scope: world.path(right.right.scope),
         target: world.path(right.target),
         weight: role.map_or(Weight::Critical, |role| role.weight),
-        chain: right.chain.clone(),
+        chain: right.chain.iter().map(|way| world.words(way).to_owned()).collect(),
         direct: right.handle.is_some(),
         since: right.since,
         first_seen: right.first_seen,
@@ -204,7 +204,7 @@ pub(crate) fn terms(world: &World, rule: &Terms) -> TermsView {
         rule: NewTerms {
             scope: world.path(rule.scope),
             act: rule.act,
-            role: rule.role.clone(),
+            role: rule.role.as_ref().map(|role| world.words(role).to_owned()),
             weight: rule.weight,
             asker: rule.asker.map(|asker| world.subject_name(asker)),
             settings: settings(world, &rule.settings),

@@ -78,7 +78,7 @@ impl GrantCall {
             grant: grant.id.0,
             attempt: now.as_microsecond(),
             name: grant.name.clone(),
-            role: role_name(world, grant.right),
+            role: world.role_name(grant.right.role).to_owned(),
             part: part_of(world, grant.target, grant.right),
             account: grant.account.map(|account| world.text(account)),
             opened_at: grant.opened_at,
@@ -106,15 +106,11 @@ impl StandingCall {
     pub fn new(world: &World, standing: &Standing) -> Self {
         Self {
             account: world.text(standing.account),
-            role: role_name(world, standing.right),
+            role: world.role_name(standing.right.role).to_owned(),
             part: part_of(world, standing.target, standing.right),
-            handle: standing.handle.clone().unwrap_or_default(),
+            handle: standing.handle.as_ref().map(|handle| world.words(handle).to_owned()).unwrap_or_default(),
         }
     }
-}
-
-fn role_name(world: &World, right: tempestas_core::Right) -> String {
-    world.roles.get(&right.role).map(|role| role.name.clone()).unwrap_or_default()
 }
 
 fn part_of(world: &World, target: tempestas_core::ScopeId, right: tempestas_core::Right) -> Vec<String> {

@@ -7,8 +7,8 @@ use jiff::Timestamp;
 use super::{Draft, checked_text, conversions, house};
 use crate::{
     AlarmKind, Command, Connector, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState,
-    Refusal, Row, Said, Seconds, Standing, SubjectId, WavePlan, Weight, What, World, caution::came_back,
-    conversion::ensure_holders_stay, later,
+    Refusal, RightFound, Row, Said, ScopeId, Seconds, Standing, SubjectId, WavePlan, Weight, What, World,
+    caution::came_back, conversion::ensure_holders_stay, later,
 };
 
 /// Longest that a drift may be ignored.
@@ -98,7 +98,7 @@ fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
     if drift.standing.handle.is_none() {
         return Err(Refusal::conflict(format!(
             "this right is held only through {}; put that back instead",
-            drift.standing.chain.first().map_or("something else", String::as_str)
+            drift.standing.chain.first().map_or("something else", |way| draft.world.words(way))
         )));
     }
     if state == ItemState::Restoring && matches!(draft.world.connector(drift.target), Some(Connector::Linux { .. })) {
@@ -129,45 +129,48 @@ fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
     Ok(())
 }
 
-/// A right that a survey saw for the first time. Its account and role may be new with it.
-pub(super) struct Sighted {
+/// A right that a survey saw for the first time. What it is called may be new with it, and so not be known to the World yet.
+pub(super) struct Sighted<'s> {
     pub(super) standing: Standing,
-    pub(super) account: String,
+    pub(super) found: &'s RightFound,
     pub(super) weight: Weight,
 }
 
 /// What one survey saw appear on a target that had been surveyed before, and what it saw gone. Where a person looked and had
 /// it taken in, what is gone is what they looked at; what appeared is news all the same.
-pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted>, mut vanished: Vec<Standing>, accepted: bool) {
+pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted<'_>>, mut vanished: Vec<Standing>, accepted: bool) {
     let world = draft.world;
     // Held as before, only by another line or posting: after an undo it is a new one.
     appeared.retain(|one| {
         let same = |gone: &Standing| {
             gone.right == one.standing.right
-                && gone.chain == one.standing.chain
-                && world.is_text(gone.account, &one.account)
+                && gone.is_held_by(world, &one.found.chain)
+                && world.is_text(gone.account, &one.found.account)
         };
         let before = vanished.iter().position(same);
         before.map(|at| vanished.remove(at)).is_none()
     });
     // A right held through something that was itself gained now is explained by that.
-    let direct: BTreeSet<String> =
-        appeared.iter().filter(|one| one.standing.chain.is_empty()).map(|one| one.account.clone()).collect();
-    for Sighted { standing, account, weight } in appeared {
+    let direct: BTreeSet<&str> =
+        appeared.iter().filter(|one| one.found.chain.is_empty()).map(|one| one.found.account.as_str()).collect();
+    for Sighted { standing, found, weight } in appeared {
         // What was lost and is there again is as it was.
-        if over(draft, |drift| drift.kind == DriftKind::Lost && drift.is_of(world, &standing, &account)) {
+        let is_same = |drift: &Drift| drift.is_of(world, &standing, found.handle.as_deref(), &found.account);
+        if over(draft, |drift| drift.kind == DriftKind::Lost && is_same(drift)) {
             continue;
         }
-        let explained = direct.contains(&account) || by_one_put_back(world, &standing, &account);
-        if standing.chain.is_empty() || !explained {
-            let came_back = came_back(world, &standing, &account);
+        let explained = direct.contains(found.account.as_str()) || by_one_put_back(world, standing.target, found);
+        if found.chain.is_empty() || !explained {
+            let came_back = came_back(world, &standing, &found.account);
             let kind = came_back.map_or(DriftKind::Gained, |conversion| DriftKind::CameBack { conversion });
             notice(draft, kind, standing, weight);
         }
     }
     for standing in vanished {
         let account = world.text(standing.account);
-        let as_before = over(draft, |drift| drift.kind != DriftKind::Lost && drift.is_of(world, &standing, &account));
+        let handle = standing.handle.as_ref().map(|handle| world.words(handle));
+        let as_before =
+            over(draft, |drift| drift.kind != DriftKind::Lost && drift.is_of(world, &standing, handle, &account));
         if !as_before && !accepted && standing.handle.is_some() {
             let weight = world.roles.get(&standing.right.role).map_or(Weight::Ordinary, |role| role.weight);
             notice(draft, DriftKind::Lost, standing, weight);
@@ -176,12 +179,12 @@ pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted>, mut vanish
 }
 
 /// Whether a right is held through one that we put back ourselves.
-fn by_one_put_back(world: &World, standing: &Standing, account: &str) -> bool {
+fn by_one_put_back(world: &World, target: ScopeId, found: &RightFound) -> bool {
     let items = world.conversions.values().flat_map(|conversion| &conversion.items);
     items.filter(|item| matches!(item.state, ItemState::Restoring | ItemState::Restored)).any(|item| {
-        item.standing.target == standing.target
-            && world.is_text(item.standing.account, account)
-            && world.roles.get(&item.standing.right.role).map(|role| &role.name) == standing.chain.first()
+        item.standing.target == target
+            && world.is_text(item.standing.account, &found.account)
+            && found.chain.first().is_some_and(|way| way == world.role_name(item.standing.right.role))
     })
 }
 

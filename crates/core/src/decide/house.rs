@@ -37,7 +37,13 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             Ok(())
         }
         Command::Note(what) => {
-            draft.fact(what.clone(), Vec::new());
+            let what = match what {
+                What::DeviceLetIn { subject, program } => {
+                    What::DeviceLetIn { subject: *subject, program: draft.words(draft.world.words(program)) }
+                }
+                other => other.clone(),
+            };
+            draft.fact(what, Vec::new());
             Ok(())
         }
         Command::SetCredentials { subject, what } => {

@@ -21,7 +21,7 @@ use jiff::Timestamp;
 use crate::{
     Actor, Caller, Command, Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id,
     Key, Kind, LookedAt, PrivateText, Refusal, Row, Said, ScopeId, Seconds, Sight, SubjectId, Tally, Terms, What,
-    World, influence::lets_through_with_less, is_deceptive,
+    Words, World, influence::lets_through_with_less, is_deceptive,
 };
 
 /// How fresh an administrator's proof must be for changing who may do what.
@@ -239,6 +239,19 @@ impl<'w> Draft<'w> {
         let digest = private.digest;
         self.decision.texts.push(private);
         digest
+    }
+
+    /// Words that a system said, to stand in facts by their digest.
+    fn words(&mut self, said: &str) -> Words {
+        Words::Private { digest: self.text(&Said(said.to_owned())) }
+    }
+
+    /// The words as they stand in facts already, where they still say the same.
+    fn words_again(&mut self, known: Option<&Words>, said: &str) -> Words {
+        match known.filter(|known| known.is_private() && self.world.are_words(known, said)) {
+            Some(known) => known.clone(),
+            None => self.words(said),
+        }
     }
 
     /// Records that the caller had a hand in `touched`'s standing as an approver.

@@ -1,6 +1,6 @@
 //! Surveys: what was read on a target becomes parts, roles and standing rights; only on change.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use jiff::Timestamp;
 
@@ -11,8 +11,9 @@ use super::{
     house,
 };
 use crate::{
-    Alarm, AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, Row, Said,
-    Scope, ScopeId, ScopeKind, Seconds, Standing, Survey, Target, Weight, What, later, terms::check_label,
+    Alarm, AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, RoleId, Row,
+    Said, Scope, ScopeId, ScopeKind, Seconds, Standing, StandingId, Survey, Target, Weight, What, Words, World, later,
+    terms::check_label,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
@@ -37,11 +38,11 @@ pub(super) fn record(
         draft.keeper()?;
     }
     let row = known_target(draft, target)?;
-    let known: Vec<&Standing> = draft.world.standing.values().filter(|standing| standing.target == target).collect();
-    let kept =
-        known.iter().filter(|standing| survey.rights.iter().any(|found| matches(draft, standing, found))).count();
-    let vanishing = known.len() - kept;
-    if let Some(why) = why_held(survey, known.len(), vanishing).filter(|_| !accepted) {
+    let known = Known::of(draft.world, target);
+    let kept: BTreeSet<StandingId> =
+        survey.rights.iter().flat_map(|found| known.rights(found)).map(|standing| standing.id).collect();
+    let vanishing = known.count - kept.len();
+    if let Some(why) = why_held(survey, known.count, vanishing).filter(|_| !accepted) {
         if row.held != Some(digest) {
             let held = Target { held: Some(digest), ..row };
             draft.fact(What::SurveyHeld { target, digest, why }, vec![Row::Target(held)]);
@@ -54,8 +55,8 @@ pub(super) fn record(
     }
     let mut changes = Changes::default();
     let scopes = parts(draft, target, survey, &mut changes);
-    let roles = roles(draft, target, survey, &mut changes);
-    standing(draft, target, survey, &scopes, &roles, &mut changes);
+    let roles = roles(draft, target, survey, &known, &mut changes);
+    standing(draft, target, survey, &Places { scopes, roles }, &known, &mut changes);
     let broker = match row.broker {
         Some(broker) if draft.world.is_text(broker, &survey.broker) => broker,
         _ => draft.text(&Said::new(&survey.broker)),
@@ -148,10 +149,10 @@ fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {
 }
 
 #[derive(Default)]
-struct Changes {
+struct Changes<'s> {
     put: Vec<Row>,
     cut: Vec<Key>,
-    appeared: Vec<Sighted>,
+    appeared: Vec<Sighted<'s>>,
     vanished: Vec<Standing>,
     changed: u32,
 }
@@ -161,7 +162,7 @@ fn parts(
     draft: &mut Draft<'_>,
     target: ScopeId,
     survey: &Survey,
-    changes: &mut Changes,
+    changes: &mut Changes<'_>,
 ) -> BTreeMap<Vec<String>, ScopeId> {
     let mut scopes = BTreeMap::from([(Vec::new(), target)]);
     for part in &survey.parts {
@@ -185,52 +186,61 @@ fn parts(
     scopes
 }
 
+/// Where what was found belongs, by the names that the target gives it.
+struct Places {
+    scopes: BTreeMap<Vec<String>, ScopeId>,
+    roles: BTreeMap<String, RoleId>,
+}
+
 fn roles(
     draft: &mut Draft<'_>,
     target: ScopeId,
     survey: &Survey,
-    changes: &mut Changes,
-) -> BTreeMap<String, crate::RoleId> {
+    known: &Known<'_>,
+    changes: &mut Changes<'_>,
+) -> BTreeMap<String, RoleId> {
     let mut ids = BTreeMap::new();
     for found in &survey.roles {
-        let known = draft.world.role_named(target, &found.name);
+        let known = known.roles.get(found.name.as_str()).copied();
         let role = Role {
             id: known.map_or_else(|| draft.id(), |role| role.id),
             target,
-            name: found.name.clone(),
-            says: found.says.clone(),
+            name: draft.words_again(known.map(|role| &role.name), &found.name),
+            says: draft.words_again(known.map(|role| &role.says), &found.says),
             weight: found.weight,
             permits: found.permits,
             lapse: found.lapse.clone(),
             gone: false,
         };
-        ids.insert(role.name.clone(), role.id);
+        ids.insert(found.name.clone(), role.id);
         if known != Some(&role) {
             changes.put.push(Row::Role(role));
         }
     }
     for role in draft.world.roles.values() {
-        if role.target == target && !role.gone && !ids.contains_key(&role.name) {
+        if role.target == target && !role.gone && !ids.values().any(|id| *id == role.id) {
             changes.put.push(Row::Role(Role { gone: true, ..role.clone() }));
         }
     }
     ids
 }
 
-fn standing(
+fn standing<'s>(
     draft: &mut Draft<'_>,
     target: ScopeId,
-    survey: &Survey,
-    scopes: &BTreeMap<Vec<String>, ScopeId>,
-    roles: &BTreeMap<String, crate::RoleId>,
-    changes: &mut Changes,
+    survey: &'s Survey,
+    places: &Places,
+    known: &Known<'_>,
+    changes: &mut Changes<'s>,
 ) {
     let mut seen = BTreeSet::new();
     let mut accounts: BTreeMap<String, Digest> = BTreeMap::new();
+    let mut ways = known.ways.clone();
     for found in &survey.rights {
-        let (Some(role), Some(scope)) = (roles.get(&found.role), scopes.get(&found.part)) else { continue };
-        let known =
-            draft.world.standing.values().find(|standing| standing.target == target && matches(draft, standing, found));
+        let (Some(role), Some(scope)) = (places.roles.get(&found.role), places.scopes.get(&found.part)) else {
+            continue;
+        };
+        let known = known.rights(found).next();
         let account = match known {
             Some(known) => known.account,
             None => match accounts.get(&found.account) {
@@ -247,18 +257,21 @@ fn standing(
             target,
             account,
             right: Right { role: *role, scope: *scope },
-            chain: found.chain.clone(),
-            handle: found.handle.clone(),
+            chain: found.chain.iter().map(|way| ways.entry(way).or_insert_with(|| draft.words(way)).clone()).collect(),
+            handle: found
+                .handle
+                .as_deref()
+                .map(|handle| draft.words_again(known.and_then(|known| known.handle.as_ref()), handle)),
             since: found.since,
             first_seen: known.map_or_else(|| draft.now(), |known| known.first_seen),
             last_used: found.last_used.max(known.and_then(|known| known.last_used)),
         };
         seen.insert(row.id);
         match known {
-            None if just_taken(draft, survey, &row, &found.account) => continue,
+            None if just_taken(draft, survey, row.right, found) => continue,
             None => changes.appeared.push(Sighted {
                 standing: row.clone(),
-                account: found.account.clone(),
+                found,
                 weight: survey
                     .roles
                     .iter()
@@ -274,18 +287,13 @@ fn standing(
 }
 
 /// Rights that are on the target no more.
-fn vanished(
-    draft: &Draft<'_>,
-    target: ScopeId,
-    survey: &Survey,
-    seen: &BTreeSet<crate::StandingId>,
-    changes: &mut Changes,
-) {
+fn vanished(draft: &Draft<'_>, target: ScopeId, survey: &Survey, seen: &BTreeSet<StandingId>, changes: &mut Changes) {
     for gone in draft.world.standing.values() {
         // By another line or posting it is the same right, anew.
         let replaced = || {
-            let same =
-                |one: &Sighted| one.standing.right == gone.right && draft.world.is_text(gone.account, &one.account);
+            let same = |one: &Sighted| {
+                one.standing.right == gone.right && draft.world.is_text(gone.account, &one.found.account)
+            };
             changes.appeared.iter().any(same)
         };
         if gone.target == target && !seen.contains(&gone.id) && (!just_restored(draft, survey, gone) || replaced()) {
@@ -312,12 +320,11 @@ fn just_changed<'w>(
     })
 }
 
-fn just_taken(draft: &Draft<'_>, survey: &Survey, right: &Standing, account: &str) -> bool {
+fn just_taken(draft: &Draft<'_>, survey: &Survey, right: Right, found: &RightFound) -> bool {
     just_changed(draft, survey, ItemState::Taken, ItemState::Restoring).any(|item| {
-        item.standing.target == right.target
-            && item.standing.right == right.right
-            && item.standing.handle == right.handle
-            && draft.world.is_text(item.standing.account, account)
+        item.standing.right == right
+            && item.standing.has_handle(draft.world, found.handle.as_deref())
+            && draft.world.is_text(item.standing.account, &found.account)
     })
 }
 
@@ -336,13 +343,40 @@ fn account_digest(draft: &mut Draft<'_>, target: ScopeId, account: &str) -> Dige
     known.unwrap_or_else(|| draft.text(&Said::new(account)))
 }
 
-/// Whether a standing right is the one found: same holder, role and place, by the same way.
-fn matches(draft: &Draft<'_>, standing: &Standing, found: &RightFound) -> bool {
-    let world = draft.world;
-    standing.handle == found.handle
-        && standing.chain == found.chain
-        && world.roles.get(&standing.right.role).is_some_and(|role| role.name == found.role)
-        && world.is_text(standing.account, &found.account)
+/// What is known of a target already, by the words that it uses itself.
+struct Known<'w> {
+    world: &'w World,
+    roles: HashMap<&'w str, &'w Role>,
+    by_holder: HashMap<(&'w str, Option<&'w str>), Vec<&'w Standing>>,
+    /// Each way by which something is held there, as it stands in facts.
+    ways: HashMap<&'w str, Words>,
+    count: usize,
+}
+
+impl<'w> Known<'w> {
+    fn of(world: &'w World, target: ScopeId) -> Self {
+        let roles = world.roles.values().filter(|role| role.target == target);
+        let roles: HashMap<_, _> = roles.filter_map(|role| Some((world.known_words(&role.name)?, role))).collect();
+        let mut known = Self { world, roles, by_holder: HashMap::new(), ways: HashMap::new(), count: 0 };
+        for standing in world.standing.values().filter(|standing| standing.target == target) {
+            known.count += 1;
+            let private = standing.chain.iter().filter(|way| way.is_private());
+            known.ways.extend(private.filter_map(|way| Some((world.known_words(way)?, way.clone()))));
+            let handle = standing.handle.as_ref().map(|handle| world.words(handle));
+            if let Some(account) = world.known_text(standing.account) {
+                known.by_holder.entry((account, handle)).or_default().push(standing);
+            }
+        }
+        known
+    }
+
+    /// The standing rights that are the one found: same holder and role, by the same way.
+    fn rights<'s>(&'s self, found: &'s RightFound) -> impl Iterator<Item = &'w Standing> + 's {
+        let held = self.by_holder.get(&(found.account.as_str(), found.handle.as_deref())).into_iter().flatten();
+        held.copied().filter(|standing| {
+            self.world.role_name(standing.right.role) == found.role && standing.is_held_by(self.world, &found.chain)
+        })
+    }
 }
 
 /// Takes in a search for our marks: what no grant explains is to be ended.

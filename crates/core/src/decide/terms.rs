@@ -95,12 +95,18 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
     rule.set_by = draft.context.caller.subject();
     rule.set_at = Some(draft.now());
     let mut put = draft.hands(touched);
-    let (id, scope) = (rule.id, rule.scope);
-    put.push(Row::Terms(rule.clone()));
+    // What it changes is tried with the role as it is read; in the fact stands its digest.
+    rule.role = rule.role.map(|role| draft.world.words(&role).into());
+    let mut tried = put.clone();
+    tried.push(Row::Terms(rule.clone()));
     let rules: Vec<&Terms> = old.iter().chain([&rule]).collect();
-    put.extend(draft.own_hand_if_less(&put, &[], &rules));
-    let favoured = favoured(draft, &put, &rules);
-    draft.fact(What::TermsSet { terms: id, scope }, put);
+    put.extend(draft.own_hand_if_less(&tried, &[], &rules));
+    let favoured = favoured(draft, &tried, &rules);
+    let was = old.as_ref().and_then(|old| old.role.as_ref());
+    let role = rule.role.as_ref().map(|role| draft.words_again(was, draft.world.words(role)));
+    let (terms, scope) = (rule.id, rule.scope);
+    put.push(Row::Terms(Terms { role, ..rule }));
+    draft.fact(What::TermsSet { terms, scope }, put);
     if let (Some(by), Some(hand)) = (favoured, draft.context.caller.subject()) {
         house::raise(draft, AlarmKind::HandedOn { by, hand });
     }

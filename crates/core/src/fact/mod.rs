@@ -9,7 +9,8 @@ use serde::{Deserialize, Serialize};
 use crate::{
     Actor, AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, Door, DriftId, DutyId, DutyKind,
     ElevationId, EligibilityId, End, GrantId, Key, Reach, Right, Row, ScopeId, Seconds, StandingId, StartChoice,
-    StopId, SubjectId, TermsId, Verdict, text::Digest,
+    StopId, SubjectId, TermsId, Verdict,
+    text::{Digest, Words},
 };
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
@@ -95,7 +96,7 @@ pub enum What {
     SignInEnded { subject: SubjectId },
     PasskeyAdded { subject: SubjectId },
     PasskeyDropped { subject: SubjectId },
-    DeviceLetIn { subject: SubjectId, program: String },
+    DeviceLetIn { subject: SubjectId, program: Words },
     DeviceRefused { subject: SubjectId },
     Refused { command: String, code: String, elevation: Option<ElevationId> },
     RefusalsDropped { subject: SubjectId, count: u32 },

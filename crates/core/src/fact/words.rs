@@ -50,7 +50,7 @@ impl What {
             Self::PasskeyAdded { subject } => format!("added a passkey for {}", who(subject)),
             Self::PasskeyDropped { subject } => format!("dropped a passkey of {}", who(subject)),
             Self::DeviceLetIn { subject, program } => {
-                format!("let {program} in for {}, to read and draft", who(subject))
+                format!("let {} in for {}, to read and draft", world.words(program), who(subject))
             }
             Self::DeviceRefused { subject } => format!("refused to let a program in for {}", who(subject)),
             Self::SignInEnded { subject } => format!("ended a sign-in of {}", who(subject)),

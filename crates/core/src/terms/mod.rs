@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 pub use effective::{Effective, PRECEDENCE, Trace, effective_terms, effective_under};
 
-use crate::{Digest, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, World, time::Seconds};
+use crate::{Digest, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, Words, World, time::Seconds};
 
 /// What is done with a right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -185,7 +185,7 @@ pub struct Settings {
 const NAMES: [&str; 8] = ["longest", "usual", "starts", "reason", "ticket", "assurance", "approval", "lapse"];
 
 /// A rule: to whom, to what and where its settings apply.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Terms {
     /// Its id; left out when it is made.
     pub id: TermsId,
@@ -194,7 +194,7 @@ pub struct Terms {
     /// Where, and below.
     pub scope: ScopeId,
     /// Only for roles of this name.
-    pub role: Option<String>,
+    pub role: Option<Words>,
     /// Only for roles of this weight.
     pub weight: Option<Weight>,
     /// Only for this person, or members of this group.
@@ -301,7 +301,7 @@ impl Terms {
         self.paused.is_none()
             && self.act == act
             && world.is_within(right.scope, self.scope)
-            && self.role.as_ref().is_none_or(|name| *name == role.name)
+            && self.role.as_ref().is_none_or(|name| world.are_same(name, &role.name))
             && self.weight.is_none_or(|weight| weight == role.weight)
             && world.target_of(right.scope).is_some_and(|target| target.has(&self.labels, &self.attributes))
             && self.asker.is_none_or(|who| world.belongs_to(asker, who))

@@ -176,10 +176,7 @@ fn whoever_takes_away_the_terms_that_demanded_a_yes_waits_a_day_to_profit() {
         Command::GiveEligibility { subject: mara, right, from: None, until: None, reason: None },
     );
     let open = rule(target, Settings { approval: Some(Approval::None), ..Settings::default() });
-    house.well(
-        Who::Administrator,
-        Command::SetTerms { terms: Terms { role: Some("nothing".to_owned()), ..open.clone() } },
-    );
+    house.well(Who::Administrator, Command::SetTerms { terms: Terms { role: Some("nothing".into()), ..open.clone() } });
     let strict = *house.world.terms.keys().next().unwrap();
     house.well(Who::Administrator, Command::SetTerms { terms: Terms { scope: house.world.root.unwrap(), ..open } });
     house.now = later(house.now, Seconds::hours(48));

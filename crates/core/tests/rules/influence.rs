@@ -148,7 +148,7 @@ fn whoever_weakens_what_would_hold_them_up_waits_a_day_however_it_is_done() {
             Command::SetTerms { terms: Terms { settings, ..terms } }
         }),
         ("its place", |_, terms, elsewhere| Command::SetTerms { terms: Terms { scope: elsewhere, ..terms } }),
-        ("its role", |_, terms, _| Command::SetTerms { terms: Terms { role: Some("reader".to_owned()), ..terms } }),
+        ("its role", |_, terms, _| Command::SetTerms { terms: Terms { role: Some("reader".into()), ..terms } }),
         ("its weight", |_, terms, _| Command::SetTerms { terms: Terms { weight: Some(Weight::Critical), ..terms } }),
         ("whom it is for", |house, terms, _| Command::SetTerms {
             terms: Terms { asker: Some(house.id(Who::Other)), ..terms },

@@ -17,3 +17,4 @@ mod sources;
 mod stops;
 mod terms;
 mod ways;
+mod words;

@@ -48,8 +48,8 @@ type Case = (&'static str, Vec<(bool, Terms)>, u32);
 fn the_most_specific_rule_wins_each_setting_and_a_pin_above_only_tightens() {
     let (root, target) = (false, true);
     let weight = |terms| Terms { weight: Some(Weight::Privileged), ..terms };
-    let named = |terms| Terms { role: Some("writer".to_owned()), ..terms };
-    let other = |terms| Terms { role: Some("reader".to_owned()), ..terms };
+    let named = |terms| Terms { role: Some("writer".into()), ..terms };
+    let other = |terms| Terms { role: Some("reader".into()), ..terms };
     let cases: [Case; 10] = [
         ("nothing set: the house's hour", vec![], 1),
         ("the deeper scope", vec![(root, longest(2)), (target, longest(3))], 3),

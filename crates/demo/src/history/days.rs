@@ -358,7 +358,7 @@ async fn wave(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
         let plan = plan_conversion(&world, &chosen)?;
         let names = |id: &StandingId| {
             let held = world.standing.get(id)?;
-            Some((world.roles.get(&held.right.role)?.name.clone(), world.text(held.account)))
+            Some((world.role_name(held.right.role).to_owned(), world.text(held.account)))
         };
         let taken: Vec<(String, String)> = chosen.iter().filter_map(names).collect();
         (chosen, plan.digest, taken)

@@ -228,7 +228,7 @@ async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
         id: TermsId(0),
         act: new.act,
         scope: teller.scope(&new.scope).await?,
-        role: new.role,
+        role: new.role.map(Into::into),
         weight: new.weight,
         asker,
         settings: Settings {

@@ -1,5 +1,7 @@
 //! The story from a standing right to an ended grant, and the ledger that explains every row of it.
 
+use std::collections::BTreeSet;
+
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_api::{
     AnswerRequest, Chosen, ConvertRequest, LedgerFilter, LoginAsk, NewStop, StandingFilter, SuspendRequest, WaitQuery,
@@ -178,15 +180,21 @@ async fn private_words_stand_nowhere_but_where_they_can_be_taken_out() {
     mara.stop(&stop).await.unwrap();
     let stopped = house.ask(TOMAS, &on_berths("harbour_operator"), 60).await.unwrap_err().to_string();
 
-    let words =
-        ["because the work needs it", "the work is done", &why.reason, &stop.word, "Tomas Reyes", TOMAS, "treyes"];
+    let words = ["because the work needs it", "the work is done", &why.reason, &stop.word, "Tomas Reyes", TOMAS];
+    // Whatever the systems call their accounts and roles, and the ways by which these are held.
+    let standing = mara.standing(&StandingFilter::default()).await.unwrap();
+    // The accounts that we work with ourselves are part of how a target is reached.
+    let ours = |name: &String| name.contains("broker");
+    let names = standing.into_iter().flat_map(|held| [held.chain, vec![held.account, held.role]].concat());
+    let found: BTreeSet<String> = names.filter(|name| !ours(name)).collect();
+    assert!(["treyes", "harbour_dba", "tide-writer"].iter().all(|name| found.contains(*name)), "{found:?}");
     let ledger = mara.export().await.unwrap().text().await.unwrap();
     let log = std::fs::read_to_string(house.setup.log()).unwrap();
     let database = house.setup.state().join("tempestas.sqlite");
     let mut sql = SqliteConnectOptions::new().filename(&database).read_only(true).connect().await.unwrap();
     let keyed: Vec<String> =
         sqlx::query_scalar("SELECT COALESCE(reply, '') FROM idempotency").fetch_all(&mut sql).await.unwrap();
-    for word in words {
+    for word in words.into_iter().chain(found.iter().map(String::as_str)) {
         let within = |text: &str| {
             text.match_indices(word)
                 .map(|(at, _)| text[at.saturating_sub(120)..].chars().take(200).collect::<String>())

@@ -99,17 +99,18 @@ fn plan_item_view(
 
 /// What is done on the target, in plain words.
 pub(super) fn taken_away(world: &World, held: &Standing) -> String {
-    let role = world.roles.get(&held.right.role).map_or("?", |role| role.name.as_str());
+    let role = world.role_name(held.right.role);
+    let handle = held.handle.as_ref().map(|handle| world.words(handle));
     let account = world.text(held.account);
     match world.connector(held.target) {
-        Some(Connector::Postgres { .. }) if held.handle.as_deref() == Some("attribute") => {
+        Some(Connector::Postgres { .. }) if handle == Some("attribute") => {
             format!("the attribute {role} is taken from the role `{account}`")
         }
-        Some(Connector::Postgres { .. }) if held.handle.as_deref() == Some("create") => {
+        Some(Connector::Postgres { .. }) if handle == Some("create") => {
             format!("CREATE on {} is revoked from `{account}`", world.path(held.right.scope))
         }
         Some(Connector::Postgres { .. }) => format!("the membership of `{account}` in `{role}` is revoked"),
-        Some(Connector::Linux { .. }) => match held.handle.as_deref().and_then(|handle| handle.split_once(':')) {
+        Some(Connector::Linux { .. }) => match handle.and_then(|handle| handle.split_once(':')) {
             Some(("member", group)) => format!("`{account}` is taken out of the group {group}"),
             Some(("key", _)) => format!("the key `{account}` is taken out of root's authorized_keys"),
             _ => format!("`{account}` is taken out of the line of sudoers that gives it {role}"),

@@ -139,7 +139,7 @@ pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> A
         return Err(Refusal::Conflict("somebody settled this code already".to_owned()).into());
     }
     let what = if request.let_in {
-        What::DeviceLetIn { subject: me.person, program: ask.program }
+        What::DeviceLetIn { subject: me.person, program: ask.program.into() }
     } else {
         What::DeviceRefused { subject: me.person }
     };

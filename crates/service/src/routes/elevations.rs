@@ -132,7 +132,7 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
             .filter(|held| held.right == right || sight.sees_scope(&world, held.right.scope))
             .map(|held| format!("{} (standing)", world.right_name(held.right))),
     );
-    let role = world.roles.get(&right.role).map(|role| role.says.as_str()).unwrap_or_default();
+    let role = world.role_says(right.role);
     let has_already = others().any(|other| other.asker == asker && other.right == right && other.phase == Phase::Live)
         || world.standing.values().any(|held| held.right == right && owners.of(held) == Some(asker));
     let would_change = if has_already {

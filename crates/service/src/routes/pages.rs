@@ -50,11 +50,10 @@ fn span(elevation: &Elevation, grant: Option<&Grant>, now: Timestamp) -> (Timest
 fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> Bar {
     let grant = elevation.grant.and_then(|id| world.grants.get(&id));
     let (from, to) = span(elevation, grant, now);
-    let role = world.roles.get(&elevation.right.role);
     Bar {
         id: elevation.id.to_string(),
         who: world.subject_name(elevation.asker),
-        role: role.map(|role| role.name.clone()).unwrap_or_default(),
+        role: world.role_name(elevation.right.role).to_owned(),
         scope: world.path(elevation.right.scope),
         target: world.target_of(elevation.right.scope).map(|target| world.path(target.scope)).unwrap_or_default(),
         weight: elevation.demand.weight,
@@ -318,9 +317,12 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
     }));
     let mine = own_rights(&world, me.person, Timestamp::now());
     let rights = mine.into_iter().map(|held| (world.right_name(held.right), held.right));
-    hits.extend(rights.filter(|(name, _)| name.to_lowercase().contains(&q)).take(HITS_MOST).map(|(name, right)| {
-        hit("right", name, world.roles.get(&right.role).map(|role| role.says.clone()).unwrap_or_default())
-    }));
+    hits.extend(
+        rights
+            .filter(|(name, _)| name.to_lowercase().contains(&q))
+            .take(HITS_MOST)
+            .map(|(name, right)| hit("right", name, world.role_says(right.role).to_owned())),
+    );
     let subjects = world.subjects.values().filter(|known| {
         (world.text(known.name).to_lowercase().contains(&q) || world.text(known.about).to_lowercase().contains(&q))
             && sight.sees_subject(&world, known.id)

@@ -38,7 +38,7 @@ pub(super) fn rule(world: &World, me: SubjectId, id: TermsId, new: NewTerms) -> 
         id,
         act: new.act,
         scope: scope(world, me, &new.scope)?.id,
-        role: new.role,
+        role: new.role.map(Into::into),
         weight: new.weight,
         asker: new.asker.map(|asker| subject(world, &asker)).transpose()?,
         settings: Settings { longest, usual, starts, reason, ticket, assurance, approval, lapse },
