@@ -7,7 +7,10 @@
 //!
 //! Built once from the [`World`], asked often: both questions are one walk over it.
 
-use std::collections::{HashMap, HashSet, VecDeque};
+use std::{
+    cmp::Reverse,
+    collections::{HashMap, HashSet, VecDeque},
+};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -101,6 +104,15 @@ struct Reached {
     start: u32,
     steps: u32,
     asks: bool,
+}
+
+/// Where a way ends: without asking before all else, then the most harm, then the fewest steps.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+struct End {
+    asks: bool,
+    weight: Reverse<Weight>,
+    steps: u32,
+    id: u32,
 }
 
 /// What a walk reached, place by place.
@@ -275,24 +287,21 @@ impl Ways {
         walk
     }
 
-    /// The `most` first ways to the ends that `is_end` picks, and how many there are, all in all and without asking.
-    fn found(
-        &self,
-        world: &World,
-        walk: &Walk,
-        most: usize,
-        backward: bool,
-        is_end: impl Fn(&Place, Reached) -> bool,
-    ) -> Found {
+    /// The ends of a walk that `is_end` picks.
+    fn ends(&self, world: &World, walk: &Walk, backward: bool, is_end: impl Fn(&Place, Reached) -> bool) -> Vec<End> {
         let ends = (0_u32..).zip(&self.places).filter_map(|(id, place)| {
             let reached = walk.at(id).filter(|reached| reached.before.is_some() && is_end(place, *reached))?;
             let to = if backward { self.places.get(reached.start as usize)? } else { place };
-            Some((reached.asks, std::cmp::Reverse(to.weight(world)), reached.steps, id))
+            Some(End { asks: reached.asks, weight: Reverse(to.weight(world)), steps: reached.steps, id })
         });
-        let mut ends: Vec<_> = ends.collect();
-        ends.sort_unstable();
-        let without_asking = ends.iter().filter(|(asks, ..)| !asks).count();
-        let ways = ends.iter().take(most).filter_map(|(asks, _, _, id)| self.way(walk, *id, *asks, backward));
+        ends.collect()
+    }
+
+    /// The `most` first of the ways to these ends, each by its walk, and how many there are.
+    fn listed(&self, mut ends: Vec<(End, &Walk)>, most: usize, backward: bool) -> Found {
+        ends.sort_unstable_by_key(|(end, _)| *end);
+        let without_asking = ends.iter().filter(|(end, _)| !end.asks).count();
+        let ways = ends.iter().take(most).filter_map(|(end, walk)| self.way(walk, end.id, end.asks, backward));
         Found { total: ends.len(), without_asking, ways: ways.collect() }
     }
 
@@ -311,8 +320,9 @@ impl Ways {
         Some(Way { who: *who, to: self.places.get(to as usize)?.clone(), on_request, steps })
     }
 
-    /// Who can reach a scope or anything in it, or a right there, and how: people and programs, each by the shortest
-    /// way; those who need not ask first, then those who can do most.
+    /// Who can reach a scope or anything in it, or a right there, and how: people and programs, each by the shortest way to
+    /// the most they can do there, and where that needs an ask, by the one to the most they can do without; those who need
+    /// not ask first, then those who can do most.
     #[must_use]
     pub fn to(&self, world: &World, scope: ScopeId, only: Option<Right>, most: usize) -> Found {
         let below: HashSet<ScopeId> = world.scopes.keys().copied().filter(|id| world.is_within(*id, scope)).collect();
@@ -324,10 +334,25 @@ impl Ways {
             (Place::Programs(at, _), None) => below.contains(at),
             _ => false,
         };
-        let goals: Vec<u32> = (0..).zip(&self.places).filter(|(_, place)| is_goal(place)).map(|(id, _)| id).collect();
-        let walk = self.walk(&self.backward, &goals);
         let acts = |who: &SubjectId| world.subjects.get(who).is_some_and(|one| one.kind != SubjectKind::Group);
-        self.found(world, &walk, most, true, |place, _| matches!(place, Place::Subject(who) if acts(who)))
+        let walks = [Weight::Critical, Weight::Privileged, Weight::Ordinary].map(|weight| {
+            let goals = (0..).zip(&self.places).filter(|(_, place)| is_goal(place) && place.weight(world) == weight);
+            self.walk(&self.backward, &goals.map(|(id, _)| id).collect::<Vec<u32>>())
+        });
+        let mut ends: Vec<(End, &Walk)> = Vec::new();
+        // Whether somebody's way to as much or more was found already, and needs an ask.
+        let mut known: HashMap<u32, bool> = HashMap::new();
+        for walk in &walks {
+            let found = self.ends(world, walk, true, |place, _| matches!(place, Place::Subject(who) if acts(who)));
+            for end in found {
+                let is_more = known.get(&end.id).is_none_or(|asks| *asks && !end.asks);
+                if is_more {
+                    known.insert(end.id, end.asks);
+                    ends.push((end, walk));
+                }
+            }
+        }
+        self.listed(ends, most, true)
     }
 
     /// What somebody can reach, as far as `sees` lets it be shown: rights, and whole systems that run on others, each by
@@ -336,14 +361,15 @@ impl Ways {
     pub fn of_subject(&self, world: &World, who: SubjectId, most: usize, sees: impl Fn(&Place) -> bool) -> Found {
         let start: Vec<u32> = self.index.get(&Place::Subject(who)).copied().into_iter().collect();
         let walk = self.walk(&self.forward, &start);
-        self.found(world, &walk, most, false, |place, reached| {
+        let ends = self.ends(world, &walk, false, |place, reached| {
             let ends = match place {
                 Place::Right(_) | Place::Programs(..) => true,
                 Place::Everything(_) => reached.before.is_some_and(|(_, how)| how == How::RunsOn),
                 Place::Subject(_) | Place::Account(..) | Place::Through(..) => false,
             };
             ends && sees(place)
-        })
+        });
+        self.listed(ends.into_iter().map(|end| (end, &walk)).collect(), most, false)
     }
 
     fn between(&self, from: u32, how: How, to: u32) -> Option<Step> {

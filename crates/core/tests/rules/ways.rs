@@ -122,3 +122,44 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     assert!(left.contains(&piet), "his account there is none the weaker for it");
     assert!(!left.contains(&tomas), "who is suspended can't ask");
 }
+
+#[test]
+fn of_two_ways_the_one_to_more_is_shown_and_the_one_that_needs_no_ask_beside_it() {
+    let mut house = House::new(&settings(1));
+    let target = house.target();
+    let mut found = survey(house.now, 1);
+    let mut other = found.roles[0].clone();
+    (other.name, other.weight) = ("keeper".to_owned(), Weight::Critical);
+    found.roles[0].weight = Weight::Ordinary;
+    found.roles.push(other);
+    let held = |account: &str, role: &str| RightFound {
+        account: account.to_owned(),
+        role: role.to_owned(),
+        part: Vec::new(),
+        chain: Vec::new(),
+        handle: Some(format!("{account}-{role}")),
+        since: None,
+        last_used: None,
+    };
+    found.rights = vec![held("t.reyes", "writer"), held("oda", "writer"), held("oda", "keeper")];
+    for (who, account) in [(Who::Asker, "t.reyes"), (Who::First, "oda")] {
+        let subject = house.id(who);
+        if house.world.account_of(subject, target).is_none() {
+            house.well(Who::Administrator, Command::SetAccount { subject, target, account: Said::new(account) });
+        }
+    }
+    let digest = Digest::of_json(&found);
+    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+    let keeper = Right { role: house.world.role_named(target, "keeper").unwrap().id, scope: target };
+    let subject = house.id(Who::Asker);
+    let give = Command::GiveEligibility { subject, right: keeper, from: None, until: None, reason: None };
+    house.well(Who::Administrator, give);
+    let ways = Ways::of(&house.world).to(&house.world, target, None, 100);
+    let of = |who: Who| -> Vec<(Weight, bool)> {
+        let own = ways.ways.iter().filter(|way| way.who == house.id(who));
+        own.map(|way| (way.to.weight(&house.world), way.on_request)).collect()
+    };
+    assert_eq!(of(Who::Asker), [(Weight::Ordinary, false), (Weight::Critical, true)], "{ways:?}");
+    assert_eq!(of(Who::First), [(Weight::Critical, false)], "what she holds besides is less: {ways:?}");
+    assert_eq!(ways.total, ways.ways.len());
+}
