@@ -57,6 +57,8 @@ pub struct StandingView {
     pub first_seen: Timestamp,
     /// When it was last used, where the target knows.
     pub last_used: Option<Timestamp>,
+    /// Whether the target tells of uses at all: where it doesn't, one that was never seen used may be used daily.
+    pub use_is_told: bool,
 }
 
 /// An eligibility.

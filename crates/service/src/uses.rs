@@ -18,7 +18,6 @@ pub(crate) struct Uses {
     /// Since when.
     pub(crate) from: Timestamp,
     by: BTreeMap<StandingId, Vec<Timestamp>>,
-    told: BTreeSet<ScopeId>,
     last: LastUses,
 }
 
@@ -62,7 +61,7 @@ impl Uses {
             let world = app.world().await;
             chosen.iter().filter_map(|id| world.standing.get(id)).map(|held| Wanted::of(&world, held)).collect()
         };
-        let told: BTreeSet<ScopeId> = app.store().told().await?.into_keys().collect();
+        let last_uses = LastUses::read(app).await?;
         let mut accounts: BTreeMap<(ScopeId, &str), Vec<Recorded>> = BTreeMap::new();
         let mut by = BTreeMap::new();
         for one in &wanted {
@@ -76,7 +75,7 @@ impl Uses {
             // What the target itself says about the last use may have left no line in its log.
             let unrecorded = |at: &Timestamp| {
                 let day_before = days_before(*at, 1);
-                *at >= from && told.contains(&one.target) && uses.iter().all(|known| *known < day_before)
+                *at >= from && last_uses.are_told(one.target) && uses.iter().all(|known| *known < day_before)
             };
             let last = one.last_used.filter(unrecorded);
             uses.extend(last);
@@ -84,7 +83,7 @@ impl Uses {
             by.insert(one.standing, uses);
         }
         drop(accounts);
-        Ok(Self { from, by, told, last: LastUses::read(app).await? })
+        Ok(Self { from, by, last: last_uses })
     }
 
     /// The uses of one of them, in order.
@@ -99,22 +98,30 @@ impl Uses {
 
     /// Whether a target tells of uses at all.
     pub(crate) fn told(&self, target: ScopeId) -> bool {
-        self.told.contains(&target)
+        self.last.are_told(target)
     }
 }
 
 /// When standing rights were last used, as far as targets told, for looking up many.
-pub(crate) struct LastUses(BTreeMap<(ScopeId, String), Vec<Recorded>>);
+pub(crate) struct LastUses {
+    by: BTreeMap<(ScopeId, String), Vec<Recorded>>,
+    told: BTreeSet<ScopeId>,
+}
 
 impl LastUses {
     pub(crate) async fn read(app: &App) -> Result<Self, Failure> {
-        Ok(Self(app.store().last_uses().await?))
+        Ok(Self { by: app.store().last_uses().await?, told: app.store().told().await?.into_keys().collect() })
+    }
+
+    /// Whether a target tells of uses at all.
+    pub(crate) fn are_told(&self, target: ScopeId) -> bool {
+        self.told.contains(&target)
     }
 
     /// The last use of a right, by the target's activity or its own survey.
     pub(crate) fn of(&self, world: &World, held: &Standing) -> Option<Timestamp> {
         let wanted = Wanted::of(world, held);
-        let recorded = self.0.get(&(held.target, wanted.account.clone())).into_iter().flatten();
+        let recorded = self.by.get(&(held.target, wanted.account.clone())).into_iter().flatten();
         let last =
             recorded.filter(|recorded| wanted.covers(recorded)).flat_map(|recorded| recorded.uses.iter().copied());
         last.max().max(held.last_used)

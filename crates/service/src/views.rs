@@ -106,6 +106,7 @@ pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, righ
         since: right.since,
         first_seen: right.first_seen,
         last_used: last.of(world, right),
+        use_is_told: last.are_told(right.target),
     }
 }
 

@@ -84,7 +84,7 @@ function Standing({ page }: { page: Page }) {
           </span>
           <span className="text-ink-3">
             as <span className="mono">{held.account}</span>
-            {held.chain.length > 0 && `, by ${held.chain.join(' → ')}`}; {held.last_used ? <>last used <Instant at={held.last_used} how="relative" /></> : 'never seen used'}
+            {held.chain.length > 0 && `, by ${held.chain.join(' → ')}`}; {held.last_used ? <>last used <Instant at={held.last_used} how="relative" /></> : held.use_is_told ? 'never seen used' : 'use not known'}
           </span>
         </li>
       ))}

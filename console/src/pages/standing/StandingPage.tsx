@@ -27,8 +27,10 @@ const worstFirst = (a: Standing, b: Standing) => HARM[a.weight] - HARM[b.weight]
 function sentence(all: Standing[]): string {
   if (all.length === 0) return 'No standing rights are known.'
   const critical = all.filter((one) => one.weight === 'critical').length
-  const unused = all.filter((one) => !one.last_used).length
-  return `${count(all.length, 'standing right')}: ${figure(critical)} critical, ${figure(unused)} never seen used.`
+  const unused = all.filter((one) => !one.last_used && one.use_is_told).length
+  const unknown = all.filter((one) => !one.last_used && !one.use_is_told).length
+  const untold = unknown > 0 ? `; of ${figure(unknown)} the use is not known` : ''
+  return `${count(all.length, 'standing right')}: ${figure(critical)} critical, ${figure(unused)} never seen used${untold}.`
 }
 
 export default function StandingPage() {

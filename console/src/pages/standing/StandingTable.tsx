@@ -92,7 +92,7 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
                     <Weight weight={one.weight} />
                   </span>
                   <span role="cell" className="text-ink-2">
-                    {one.last_used ? <Instant at={one.last_used} how="relative" /> : 'never seen'}
+                    {one.last_used ? <Instant at={one.last_used} how="relative" /> : one.use_is_told ? 'never seen' : 'not known'}
                   </span>
                 </div>
               )

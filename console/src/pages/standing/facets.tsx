@@ -12,7 +12,7 @@ interface Facet {
 }
 
 function used(one: Row): string {
-  if (!one.last_used) return 'never seen used'
+  if (!one.last_used) return one.use_is_told ? 'never seen used' : 'use not known'
   const age = Date.now() - new Date(one.last_used).getTime()
   return age > QUARTER ? 'not for 90 days' : 'within 90 days'
 }

@@ -42,7 +42,11 @@ fn standing_row(one: &StandingView) -> [String; 8] {
         one.weight.to_string(),
         through,
         one.since.map_or_else(|| format!("seen {}", day(one.first_seen)), day),
-        one.last_used.map_or_else(|| "unknown".to_owned(), show::when),
+        match one.last_used {
+            Some(at) => show::when(at),
+            None if one.use_is_told => "never seen".to_owned(),
+            None => "not known".to_owned(),
+        },
     ]
 }
 

@@ -193,7 +193,8 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
     Ok(Json(page))
 }
 
-/// The worst standing rights first: critical before privileged, long unused before used, and only what a person holds.
+/// The worst standing rights first: critical before privileged; never seen used, then those of which nobody knows, then long
+/// unused before used; and only what a person holds.
 fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
     let owners = world.owners();
     let mut held: Vec<_> = world
@@ -207,7 +208,9 @@ fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
         .collect();
     held.sort_by_cached_key(|held| {
         let weight = world.roles.get(&held.right.role).map(|role| role.weight);
-        (std::cmp::Reverse(weight), last.of(world, held), held.first_seen)
+        let used = last.of(world, held);
+        let known = if used.is_some() { 2 } else { u8::from(!last.are_told(held.target)) };
+        (std::cmp::Reverse(weight), known, used, held.first_seen)
     });
     held.into_iter().take(WORST).map(|held| views::standing(world, &owners, last, held)).collect()
 }
