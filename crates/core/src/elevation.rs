@@ -28,6 +28,9 @@ pub enum Phase {
     Ended(End),
 }
 
+/// Why an ask ends that nobody could settle any more.
+pub const LEFT_ALONE: &str = "too few of those who could answer it when it was asked still may";
+
 /// How an elevation ended, or why it never began.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]

@@ -48,7 +48,9 @@ pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Wave
 pub use decide::{decide, ensure_administrator, ensure_fresh, not_administrator};
 pub use demand::{Demand, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
-pub use elevation::{Answer, Asked, Elevation, End, Grant, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict};
+pub use elevation::{
+    Answer, Asked, Elevation, End, Grant, LEFT_ALONE, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict,
+};
 pub use estate::{
     Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind,
     Target, Weight, is_said,

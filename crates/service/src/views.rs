@@ -8,8 +8,8 @@ use tempestas_api::{
 };
 use tempestas_core::{
     Actor, Alarm, Approval, Approver, Conversion, Demand, Duty, Effective, Elevation, Eligibility, End, Grant,
-    LapseRule, Less, Owners, Pause, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight, Standing,
-    StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World,
+    LEFT_ALONE, LapseRule, Less, Owners, Pause, Phase, ReasonRule, Right, Role, ScopeId, Seconds, Settings, Sight,
+    Standing, StartChoice, Subject, SubjectId, Terms, TicketRule, Weight, World, demand_for,
 };
 use tempestas_store::Entry;
 
@@ -356,6 +356,10 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
     let (says, weight) = role_of(world, elevation.right);
     let grant = elevation.grant.and_then(|id| world.grants.get(&id));
     let connector = world.target_of(elevation.right.scope).map(|target| &target.connector);
+    let trouble = elevation.trouble.as_ref().map(|trouble| match trouble.as_str() {
+        LEFT_ALONE if elevation.asker == me => format!("{trouble}; {}", who_could(world, elevation)),
+        _ => trouble.clone(),
+    });
     ElevationView {
         id: elevation.id.to_string(),
         who: world.subject_name(elevation.asker),
@@ -366,7 +370,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
         says,
         weight,
         state: elevation.phase.to_string(),
-        sentence: state_sentence(world, elevation, grant),
+        sentence: state_sentence(world, elevation, grant, trouble.as_deref()),
         asked_at: elevation.asked_at,
         duration: elevation.duration,
         start: elevation.start,
@@ -406,7 +410,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
         digest: elevation.digest,
         grant: grant.map(|grant| grant_view(world, elevation, grant)),
         end_word: elevation.end_word.map(|text| world.text(text)),
-        trouble: elevation.trouble.clone(),
+        trouble,
     }
 }
 
@@ -450,13 +454,25 @@ fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView 
     }
 }
 
+/// Who could answer now, if the same were asked anew.
+fn who_could(world: &World, elevation: &Elevation) -> String {
+    match demand_for(world, elevation.asker, elevation.right, Timestamp::now()) {
+        Ok(demand) if demand.approvers.is_empty() => "asked anew it would need no yes".to_owned(),
+        Ok(demand) => {
+            let names: Vec<String> = demand.approvers.iter().map(|id| world.subject_name(*id)).collect();
+            format!("asked anew it would go to {}", names.join(" or "))
+        }
+        Err(refusal) => refusal.to_string(),
+    }
+}
+
 /// A time as sentences say it: UTC, to the second.
 fn at(time: Timestamp) -> String {
     time.strftime("%F %T UTC").to_string()
 }
 
 /// What an elevation is at, as one plain sentence.
-fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>) -> String {
+fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, trouble: Option<&str>) -> String {
     let names = |people: &mut dyn Iterator<Item = SubjectId>| {
         people.map(|id| world.subject_name(id)).collect::<Vec<_>>().join(" or ")
     };
@@ -481,7 +497,7 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>) -
         Phase::Closing => "being taken away on its target".to_owned(),
         Phase::Ended(end) => ended_sentence(elevation, grant, end),
     };
-    match &elevation.trouble {
+    match trouble {
         Some(trouble) => format!("{said}; {trouble}"),
         None => said,
     }

@@ -1,11 +1,14 @@
 //! Grants: what keepers saw, endings, and the passing of time.
 
+use std::collections::BTreeSet;
+
 use jiff::Timestamp;
 
 use super::{Draft, asks, checked_text, house};
 use crate::{
-    Actor, AlarmKind, Command, Elevation, ElevationId, End, Grant, GrantId, Leftover, Phase, Refusal, Row, Said,
-    Seconds, Seen, Sight, StartChoice, What, later,
+    Actor, AlarmKind, Approval, Command, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase,
+    Refusal, Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer,
+    later,
 };
 
 /// How far a target's clock may be from ours while grants are still given there.
@@ -212,6 +215,9 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
                     Some("nobody settled it in time".to_owned()),
                 );
             }
+            Phase::Waiting if is_looked_at(elevation, now) && is_left_alone(world, elevation) => {
+                asks::never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
+            }
             Phase::Scheduled if is_due(elevation, now) => asks::open(draft, elevation.clone()),
             Phase::Ready if elevation.begin_by.is_none_or(|by| now >= by) => {
                 asks::never_begun(
@@ -237,6 +243,28 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
             Phase::Waiting | Phase::Scheduled | Phase::Ready | Phase::Opening | Phase::Live | Phase::Ended(_) => {}
         }
     }
+}
+
+/// Each ask is looked at once a minute, and not all of them in the same second.
+fn is_looked_at(elevation: &Elevation, now: Timestamp) -> bool {
+    now.as_second().unsigned_abs() % 60 == elevation.id.0 % 60
+}
+
+/// Whether those who may still answer, each with a yes, could not settle an ask before it runs out.
+fn is_left_alone(world: &World, elevation: &Elevation) -> bool {
+    let (Some(stage), Approval::Stage { approvers, .. }) = (elevation.stages.last(), &elevation.demand.terms.approval)
+    else {
+        return false;
+    };
+    // Whoever may not answer for a day because of a hand in their standing may again once that day is over.
+    let named = who_may_answer(world, approvers, elevation.right.scope, elevation.asker, stage.until);
+    let answered: BTreeSet<SubjectId> = stage.answers.iter().map(|answer| world.human(answer.by)).collect();
+    let free: BTreeSet<SubjectId> = named
+        .intersection(&stage.approvers)
+        .map(|one| world.human(*one))
+        .filter(|one| !answered.contains(one))
+        .collect();
+    stage.count(Verdict::Yes) + free.len() < usize::from(stage.yes)
 }
 
 fn is_due(elevation: &Elevation, now: Timestamp) -> bool {

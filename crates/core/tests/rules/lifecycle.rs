@@ -221,3 +221,35 @@ fn time_is_checked_against_the_longest_and_the_eligibility() {
     let down_to_the_second = until.map(|until| Timestamp::from_second(until.as_second()).unwrap());
     assert_eq!(Some(house.world.grants[&grant].until), down_to_the_second);
 }
+
+#[test]
+fn an_ask_ends_when_too_few_of_those_who_could_answer_are_left() {
+    let suspend = |house: &mut House, who: Who| {
+        let subject = house.id(who);
+        house.well(Who::Administrator, Command::Suspend { subject });
+    };
+    let a_minute = |house: &mut House| {
+        for _ in 0..60 {
+            house.now = later(house.now, Seconds(1));
+            house.keeper(Command::Tick);
+        }
+    };
+    let mut house = House::new(&settings(2));
+    let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    a_minute(&mut house);
+    assert_eq!(house.world.elevations[&asked].phase, Phase::Waiting, "two may answer, and two are needed");
+    suspend(&mut house, Who::Other);
+    a_minute(&mut house);
+    let ended = &house.world.elevations[&asked];
+    assert_eq!((ended.phase, ended.trouble.as_deref()), (Phase::Ended(End::Unanswered), Some(LEFT_ALONE)));
+
+    // Where one yes is enough it goes on waiting for whoever is left.
+    let mut house = House::new(&settings(1));
+    let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    suspend(&mut house, Who::Other);
+    a_minute(&mut house);
+    assert_eq!(house.world.elevations[&asked].phase, Phase::Waiting);
+    house.answer(Who::First, asked, Verdict::Yes).unwrap();
+    assert!(house.world.elevations[&asked].phase != Phase::Waiting);
+    house.replay();
+}
