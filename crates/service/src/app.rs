@@ -331,6 +331,9 @@ impl App {
             let known = heard.entry(scope).or_default();
             if trouble.is_none() {
                 known.answered_at = Some(Timestamp::now());
+                if known.trouble.is_some() {
+                    tracing::info!(target = %scope, "a target answers again");
+                }
             }
             known.trouble = trouble;
         }

@@ -46,6 +46,15 @@ async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
     assert_eq!(house.over(&held.id).await.elevation.state, "given-back");
     house.live(&waiting.id).await;
     assert_eq!(open_alarms(&house).await, Vec::<String>::new());
+    // It was tried again and again; what went on as it was, was no news.
+    let log = std::fs::read_to_string(house.setup.log()).unwrap();
+    let said = |words: &'static str| log.lines().filter(move |line| line.contains(words));
+    let failed = said("work on a target failed").map(|line| line.split_once(' ').unwrap().1.trim());
+    let failed: Vec<&str> = failed.collect();
+    assert!(!failed.is_empty() && said("a target answers again").next().is_some(), "{log}");
+    for line in &failed {
+        assert_eq!(failed.iter().filter(|other| *other == line).count(), 1, "{line}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -77,6 +77,8 @@ pub(crate) async fn ticker(app: App) {
 struct Waiting {
     until: Timestamp,
     next: SignedDuration,
+    /// Why, as it was logged.
+    why: String,
 }
 
 /// What became of a piece of work.
@@ -252,10 +254,13 @@ impl Keeper {
     }
 
     async fn back_off(&mut self, key: String, work: &Work, error: String) {
-        tracing::warn!(target = %self.scope, work = %key, %error, "work on a target failed and is tried again");
+        // Once for each reason: what stays as it is is no news.
+        if self.backing_off.get(&key).is_none_or(|waiting| waiting.why != error) {
+            tracing::warn!(target = %self.scope, work = %key, %error, "work on a target failed and is tried again");
+        }
         let next = self.backing_off.get(&key).map_or(BACK_OFF_FIRST, |waiting| waiting.next);
         let until = Timestamp::now().checked_add(next).unwrap_or(Timestamp::MAX);
-        self.backing_off.insert(key, Waiting { until, next: (next * 2).min(BACK_OFF_MOST) });
+        self.backing_off.insert(key, Waiting { until, next: (next * 2).min(BACK_OFF_MOST), why: error.clone() });
         self.target = None;
         let trouble = format!("{error}; it is tried again until it is done");
         self.app.hear(self.scope, Some(error));
