@@ -69,13 +69,19 @@ function plainly<T>(said: T): T {
   return said
 }
 
-async function once(method: Method, url: string, body: unknown, digest?: string | null): Promise<unknown> {
+/** Calls that change something take a key, with which the same request is carried out once; see `takes_key` of the service. */
+const KEYLESS = /\/(sign-in|enrol|enrolment|login|devices|token|passkey|preview|challenge|look)$/
+
+const newKey = () => [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+
+async function once(method: Method, url: string, body: unknown, digest?: string | null, key?: string): Promise<unknown> {
   let reply: Response
   try {
     reply = await fetch(url, {
       method: method.toUpperCase(),
       headers: {
         ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(key ? { 'idempotency-key': key } : {}),
         ...(digest === undefined ? {} : digest === null ? { 'if-none-match': '*' } : { 'if-match': `"${digest}"` }),
       },
       body: body === undefined ? undefined : JSON.stringify(body),
@@ -98,9 +104,10 @@ async function once(method: Method, url: string, body: unknown, digest?: string 
 
 async function call(method: Method, path: string, where: Where, body?: unknown, digest?: string | null): Promise<unknown> {
   const url = address(path, where)
+  const key = method === 'get' || KEYLESS.test(path) ? undefined : newKey()
   for (let tries = 0; ; tries += 1) {
     try {
-      return await once(method, url, body, digest)
+      return await once(method, url, body, digest, key)
     } catch (error) {
       const quiet = url.startsWith(`${PREFIX}/console/`) || url.startsWith(`${PREFIX}/enrol`)
       if (!(error instanceof Problem) || !mender || quiet || tries > 1) throw error

@@ -50,6 +50,8 @@ pub struct EnrolReply {
     pub totp_secret: String,
     /// The same as an `otpauth:` address.
     pub totp_url: String,
+    /// That address as a QR code (ISO/IEC 18004), row by row: `#` is dark.
+    pub totp_qr: Vec<String>,
 }
 
 /// A current TOTP code.
@@ -170,14 +172,14 @@ pub struct PasskeyView {
     pub used_at: Option<Timestamp>,
 }
 
-/// A program that wants to be let in (RFC 8628, 3.1).
+/// A program that wants to be let in (RFC 8628, 3.1); sent as a form.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
 pub struct DeviceRequest {
-    /// What it calls itself.
-    pub program: String,
-    /// The host it runs on.
-    pub host: String,
+    /// What the program calls itself. It is registered nowhere, and whoever lets it in reads this.
+    pub client_id: String,
+    /// The host it runs on, as it says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub host: Option<String>,
 }
 
 /// What the program shows, and waits with (RFC 8628, 3.2).
@@ -195,35 +197,60 @@ pub struct DeviceReply {
     pub interval: u32,
 }
 
-/// Asks whether the program was let in (RFC 8628, 3.4).
+/// The one grant that there is a token for (RFC 8628, 3.4).
+pub const DEVICE_GRANT: &str = "urn:ietf:params:oauth:grant-type:device_code";
+
+/// Asks whether the program was let in (RFC 8628, 3.4); sent as a form.
 #[derive(Clone, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
 pub struct DeviceTokenRequest {
+    /// `urn:ietf:params:oauth:grant-type:device_code`.
+    pub grant_type: String,
     /// As given.
     pub device_code: String,
+    /// As it was said when the code was asked for.
+    pub client_id: String,
 }
 
-/// How it stands (RFC 8628, 3.5).
+/// A token for a program that was let in (RFC 6749, 5.1).
 #[derive(Clone, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case", tag = "state")]
-pub enum DeviceTokenReply {
-    /// Nobody typed the code yet.
-    AuthorizationPending,
-    /// The program asks too often; it adds five seconds to its interval.
-    SlowDown,
-    /// The person said no.
-    AccessDenied,
-    /// The code ran out.
-    ExpiredToken,
-    /// Let in.
-    LetIn {
-        /// Bearer token; shown once. It reads, and drafts.
-        access_token: String,
-        /// Who let it in.
-        name: String,
-        /// When it ends whatever happens.
-        ends: Timestamp,
-    },
+pub struct TokenReply {
+    /// The token; shown once. It reads, and drafts.
+    pub access_token: String,
+    /// `Bearer` (RFC 6750).
+    pub token_type: String,
+    /// Good for so many seconds, whatever happens.
+    pub expires_in: u64,
+    /// Who let it in.
+    pub name: String,
+    /// When it ends whatever happens.
+    pub ends: Timestamp,
+}
+
+/// Why there is no token, or no code (RFC 6749, 5.2; RFC 8628, 3.5).
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct TokenRefusal {
+    /// A word for programs: `authorization_pending`, `slow_down`, `access_denied`, `expired_token`, `invalid_request`,
+    /// `invalid_grant`, `unsupported_grant_type`.
+    pub error: String,
+    /// One plain sentence.
+    pub error_description: String,
+}
+
+/// Where programs are let in (RFC 8414).
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AuthorizationMetadata {
+    /// The service's address.
+    pub issuer: String,
+    /// Where a code is asked for.
+    pub device_authorization_endpoint: String,
+    /// Where it becomes a token.
+    pub token_endpoint: String,
+    /// The one grant.
+    pub grant_types_supported: Vec<String>,
+    /// None: nothing is answered by a redirect.
+    pub response_types_supported: Vec<String>,
+    /// `none`: programs have no secrets of their own.
+    pub token_endpoint_auth_methods_supported: Vec<String>,
 }
 
 /// A code typed into the console.

@@ -3,24 +3,26 @@
 use std::{error::Error as _, path::PathBuf, time::Duration};
 
 use reqwest::{Certificate, Method, Response, StatusCode, Url};
+use ring::rand::{SecureRandom as _, SystemRandom};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, AuthoritiesStep,
     AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
-    DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView,
-    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
-    EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IgnoreDrift,
-    LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder,
-    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply,
-    ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView,
-    SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
-    SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
-    WordRequest, as_precondition,
+    DeviceReply, DeviceRequest, DeviceTokenRequest, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery,
+    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply,
+    EndTarget, EnrolReply, EnrolRequest, Enrolment, HostEnrolment, IDEMPOTENCY_KEY, IgnoreDrift, LedgerFilter,
+    LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember,
+    NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, Problem, ProofReply, ProofRequest,
+    RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply, SignInRequest, SignInView, SinceQuery,
+    SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest,
+    TargetSettings, TargetView, TermsReply, TermsView, TokenRefusal, TokenReply, WaitQuery, WaysQuery, WaysReply,
+    WhichTarget, WordRequest, as_precondition, takes_key,
 };
 
 use tempestas_core::{LookedAt, is_deceptive, plainly};
+use url::form_urlencoded;
 
 use crate::ClientError;
 
@@ -76,6 +78,41 @@ fn unreachable(error: &reqwest::Error) -> ClientError {
         cause = inner.source();
     }
     ClientError::Unreachable(said)
+}
+
+/// Most bytes of a reply that is read at once.
+const REPLY_MOST: usize = 64 * 1024 * 1024;
+
+/// The whole of a reply, unless it has no end in sight.
+async fn whole(mut response: Response) -> Result<Vec<u8>, ClientError> {
+    let mut read = Vec::new();
+    while let Some(piece) = response.chunk().await.map_err(|error| unreachable(&error))? {
+        if read.len() + piece.len() > REPLY_MOST {
+            return Err(ClientError::Unreadable(format!("it goes on beyond {REPLY_MOST} bytes")));
+        }
+        read.extend_from_slice(&piece);
+    }
+    Ok(read)
+}
+
+/// A key that no other request has.
+fn new_key() -> Result<String, ClientError> {
+    let mut bytes = [0; 16];
+    let none = |_| ClientError::Unreachable("this system has no random bytes to give".to_owned());
+    SystemRandom::new().fill(&mut bytes).map_err(none)?;
+    Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
+}
+
+fn no_token(refusal: TokenRefusal) -> ClientError {
+    let status = StatusCode::BAD_REQUEST;
+    ClientError::Refused(Box::new(Problem {
+        kind: "about:blank".to_owned(),
+        title: status.canonical_reason().unwrap_or_default().to_owned(),
+        status: status.as_u16(),
+        detail: refusal.error_description,
+        code: refusal.error,
+        max_age: None,
+    }))
 }
 
 impl Client {
@@ -141,11 +178,12 @@ impl Client {
         query: Option<&Q>,
         body: Option<&B>,
     ) -> Result<Response, ClientError> {
-        let mut url = self.base.clone();
-        if let Ok(mut path) = url.path_segments_mut() {
-            path.pop_if_empty().extend(["api", "v1"]).extend(segments);
-        }
+        let url = self.url(segments);
+        let keyed = self.token.is_some() && takes_key(method.as_str(), url.path());
         let mut request = self.http.request(method, url);
+        if keyed {
+            request = request.header(IDEMPOTENCY_KEY, new_key()?);
+        }
         if let Some(token) = &self.token {
             request = request.bearer_auth(token.expose_secret());
         }
@@ -158,7 +196,15 @@ impl Client {
         if let Some(body) = body {
             request = request.json(body);
         }
-        let response = request.send().await.map_err(|error| unreachable(&error))?;
+        let response = match keyed.then(|| request.try_clone()).flatten() {
+            None => request.send().await,
+            // With its key the same request is carried out once, though the answer to the first broke off.
+            Some(again) => match request.send().await {
+                Err(broken) if !broken.is_timeout() => again.send().await,
+                other => other,
+            },
+        };
+        let response = response.map_err(|error| unreachable(&error))?;
         let status = response.status();
         if status == StatusCode::ACCEPTED {
             return Err(ClientError::Drafted(self.read(response).await?));
@@ -166,16 +212,66 @@ impl Client {
         if status.is_success() {
             return Ok(response);
         }
-        let text = response.text().await.map_err(|error| unreachable(&error))?;
-        match self.reply::<Problem>(text.as_bytes()) {
+        let bytes = whole(response).await?;
+        match self.reply::<Problem>(&bytes) {
             Ok(problem) => Err(ClientError::Refused(Box::new(problem))),
             Err(_) => Err(ClientError::Unreadable(format!("status {status}"))),
         }
     }
 
+    /// Asks to be let in by a code (RFC 8628).
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn ask_device(&self, request: &DeviceRequest) -> Result<DeviceReply, ClientError> {
+        self.reply(&self.send_form(&["devices"], request).await?.map_err(no_token)?)
+    }
+
+    /// The token for that, once somebody let it in; until then, why there is none.
+    ///
+    /// # Errors
+    /// When the service can't be reached.
+    pub async fn device_token(
+        &self,
+        request: &DeviceTokenRequest,
+    ) -> Result<Result<TokenReply, TokenRefusal>, ClientError> {
+        match self.send_form(&["devices", "token"], request).await? {
+            Ok(bytes) => self.reply(&bytes).map(Ok),
+            Err(refusal) => Ok(Err(refusal)),
+        }
+    }
+
+    /// Sends a form, as OAuth has it, and reads what comes back.
+    async fn send_form(
+        &self,
+        segments: &[&str],
+        form: &impl Serialize,
+    ) -> Result<Result<Vec<u8>, TokenRefusal>, ClientError> {
+        let said = serde_json::to_value(form).map_err(|error| ClientError::Unreadable(error.to_string()))?;
+        let pairs = said.as_object().into_iter().flatten();
+        let pairs = pairs.filter_map(|(name, value)| Some((name.as_str(), value.as_str()?)));
+        let body = form_urlencoded::Serializer::new(String::new()).extend_pairs(pairs).finish();
+        let kind = "application/x-www-form-urlencoded";
+        let request = self.http.post(self.url(segments)).header(reqwest::header::CONTENT_TYPE, kind).body(body);
+        let response = request.send().await.map_err(|error| unreachable(&error))?;
+        let status = response.status();
+        let bytes = whole(response).await?;
+        if status.is_success() {
+            return Ok(Ok(bytes));
+        }
+        self.reply(&bytes).map(Err).map_err(|_| ClientError::Unreadable(format!("status {status}")))
+    }
+
+    fn url(&self, segments: &[&str]) -> Url {
+        let mut url = self.base.clone();
+        if let Ok(mut path) = url.path_segments_mut() {
+            path.pop_if_empty().extend(["api", "v1"]).extend(segments);
+        }
+        url
+    }
+
     async fn read<T: DeserializeOwned>(&self, response: Response) -> Result<T, ClientError> {
-        let bytes = response.bytes().await.map_err(|error| unreachable(&error))?;
-        self.reply(&bytes)
+        self.reply(&whole(response).await?)
     }
 
     fn reply<T: DeserializeOwned>(&self, bytes: &[u8]) -> Result<T, ClientError> {
@@ -218,10 +314,6 @@ macro_rules! calls {
 calls! {
     /// Signs in.
     sign_in(request: &SignInRequest) -> SignInReply = POST ["sign-in"] body request;
-    /// Asks to be let in by a code (RFC 8628).
-    ask_device(request: &DeviceRequest) -> DeviceReply = POST ["devices"] body request;
-    /// Whether that was done.
-    device_token(request: &DeviceTokenRequest) -> DeviceTokenReply = POST ["devices", "token"] body request;
     /// What a program drafted.
     draft(id: &str) -> DraftView = GET ["drafts", id];
     /// Stops.

@@ -4,9 +4,9 @@ use std::net::SocketAddr;
 
 use axum::{
     extract::{ConnectInfo, FromRequestParts, Request, State},
-    http::{HeaderMap, Method, StatusCode, header, request::Parts},
+    http::{HeaderMap, HeaderValue, Method, StatusCode, Version, header, request::Parts},
     middleware::Next,
-    response::Response,
+    response::{IntoResponse as _, Response},
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Caller, Command, DutyKind, LookedAt, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
@@ -138,6 +138,21 @@ pub(crate) async fn noted(State(app): State<App>, request: Request, next: Next) 
     response
 }
 
+/// Refuses what doesn't say, or says twice, whom it is for (RFC 9112, section 3.2). Under TLS browsers hear that they
+/// never come without it (RFC 6797).
+pub(crate) async fn well_addressed(State(app): State<App>, request: Request, next: Next) -> Response {
+    let hosts = request.headers().get_all(header::HOST).iter().count();
+    if hosts > 1 || hosts == 0 && request.version() == Version::HTTP_11 {
+        return Failure::Malformed("a request names its host once: `Host`".to_owned()).into_response();
+    }
+    let mut response = next.run(request).await;
+    if app.config().tls.is_some() {
+        let always = HeaderValue::from_static("max-age=31536000");
+        response.headers_mut().insert(header::STRICT_TRANSPORT_SECURITY, always);
+    }
+    response
+}
+
 /// How a request says whose it is.
 pub(crate) enum Credential<'a> {
     /// In the `Authorization` header.
@@ -169,7 +184,9 @@ pub(crate) fn cookie(app: &App, token: &str, seconds: i64) -> String {
 /// The token that a request came with.
 pub(crate) fn credential<'a>(app: &App, headers: &'a HeaderMap) -> Option<Credential<'a>> {
     if let Some(header) = headers.get(header::AUTHORIZATION) {
-        return header.to_str().ok()?.strip_prefix("Bearer ").map(Credential::Bearer);
+        // A scheme is named in any case (RFC 9110, section 11.1).
+        let (scheme, token) = header.to_str().ok()?.split_once(' ')?;
+        return scheme.eq_ignore_ascii_case("bearer").then(|| Credential::Bearer(token.trim_start()));
     }
     let name = cookie_name(app.config().tls.is_some());
     let cookies = headers.get_all(header::COOKIE).iter().filter_map(|value| value.to_str().ok());
@@ -211,8 +228,7 @@ pub(crate) async fn still_holds(me: &SignedIn) -> bool {
 
 /// The sign-in a token stands for, where it still holds.
 pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
-    let ended = || Failure::SignIn("nobody is signed in with this token any more; run `tempestas sign-in`".to_owned());
-    let sign_in = app.store().sign_in(token_digest(token)).await?.ok_or_else(ended)?;
+    let sign_in = app.store().sign_in(token_digest(token)).await?.ok_or(Failure::DeadToken)?;
     let now = Timestamp::now();
     let limits = &app.config().sign_in;
     let idle = now.duration_since(sign_in.used_at) > limits.idle.0;
@@ -220,7 +236,7 @@ pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
     let suspended = app.world().await.is_suspended(sign_in.person);
     if idle || over || suspended {
         app.store().end_sign_ins(sign_in.person, Some(sign_in.id)).await?;
-        return Err(ended());
+        return Err(Failure::DeadToken);
     }
     if now.duration_since(sign_in.used_at) >= NOTED_EVERY.min(limits.idle.0 / 4) {
         app.store().use_sign_in(sign_in.id, now, false).await?;

@@ -2,6 +2,7 @@
 
 use std::{
     net::SocketAddr,
+    os::unix::fs::PermissionsExt as _,
     path::{Path, PathBuf},
 };
 
@@ -209,9 +210,22 @@ impl Config {
             for (key, file) in [("certificate", &tls.certificate), ("key", &tls.key)] {
                 std::fs::metadata(file).map_err(|error| format!("{}: {}: {error}", at(key), file.display()))?;
             }
+            ensure_private(&tls.key).map_err(|error| format!("{}: {error}", at("key")))?;
         }
         Ok(())
     }
+}
+
+/// Refuses a file with a secret that others may read.
+///
+/// # Errors
+/// Says how to mend it, or that it can't be looked at.
+pub(crate) fn ensure_private(file: &Path) -> Result<(), String> {
+    let mode = std::fs::metadata(file).map_err(|error| format!("{}: {error}", file.display()))?.permissions().mode();
+    if mode & 0o077 == 0 {
+        return Ok(());
+    }
+    Err(format!("{0} can be read by others (mode {1:o}); run `chmod 600 {0}`", file.display(), mode & 0o777))
 }
 
 #[cfg(test)]

@@ -15,12 +15,18 @@ pub(crate) const POLICY: &str = "default-src 'none'; script-src 'self'; style-sr
 #[allow_missing = true]
 struct Files;
 
+/// Whether whoever asks for it wants a file, and would take the page for one.
+fn is_no_page(path: &str) -> bool {
+    ["assets/", ".well-known/"].iter().any(|below| path.starts_with(below))
+        || ["robots.txt", "favicon.ico"].contains(&path)
+}
+
 /// The file at a path; the page itself for every path that names none, since the console routes by itself.
 pub(crate) async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
     let (path, file) = match Files::get(path) {
         Some(file) if !path.is_empty() => (path, Some(file)),
-        _ if path.starts_with("assets/") => return (StatusCode::NOT_FOUND, "no such file\n").into_response(),
+        _ if is_no_page(path) => return (StatusCode::NOT_FOUND, "no such file\n").into_response(),
         _ => ("index.html", Files::get("index.html")),
     };
     let Some(file) = file else {

@@ -46,6 +46,17 @@ pub(crate) struct Download {
     pub(crate) body: RawBody,
 }
 
+impl Download {
+    /// One that is made as it is sent. What reads it may ask again after its end.
+    pub(crate) fn stream<S, E>(kind: &'static str, pieces: S) -> Self
+    where
+        S: Stream<Item = Result<Bytes, E>> + Send + 'static,
+        E: Into<axum::BoxError> + 'static,
+    {
+        Self { kind, body: RawBody::from_stream(pieces.fuse()) }
+    }
+}
+
 impl IntoResponse for Download {
     fn into_response(self) -> Response {
         ([(header::CONTENT_TYPE, self.kind)], self.body).into_response()
@@ -96,6 +107,9 @@ impl FromRequestParts<App> for Head {
 /// A JSON body.
 pub(crate) struct Body<T>(pub(crate) T);
 
+/// The body of a form (HTML, 4.10.22.6), as OAuth has it: what isn't known is ignored, and nothing stands there twice.
+pub(crate) struct Form<T>(pub(crate) T);
+
 /// A JSON body that takes the place of what stands there, and so names all of it.
 pub(crate) struct Whole<T>(pub(crate) T);
 
@@ -133,9 +147,13 @@ pub(crate) async fn read_body(body: RawBody) -> Result<Bytes, Failure> {
 
 /// Refuses a body that doesn't say that it is JSON: what a form on a page elsewhere can send never does.
 fn ensure_is_json(headers: &axum::http::HeaderMap) -> Result<(), Failure> {
+    if media_type(headers) == "application/json" { Ok(()) } else { Err(Failure::NotJson) }
+}
+
+/// What the body says that it is, without parameters.
+fn media_type(headers: &axum::http::HeaderMap) -> String {
     let kind = headers.get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
-    let kind = kind.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
-    if kind == "application/json" { Ok(()) } else { Err(Failure::NotJson) }
+    kind.split(';').next().unwrap_or_default().trim().to_ascii_lowercase()
 }
 
 impl<T: DeserializeOwned + JsonSchema + 'static> FromRequest<App> for Body<T> {
@@ -169,6 +187,27 @@ async fn read_json<T: DeserializeOwned>(
     ensure(&said).map_err(|why| malformed(otherwise, why))?;
     // Read again from the bytes: a key that stands there twice is gone from the value.
     serde_json::from_slice(&bytes).map_err(|error| malformed(otherwise, error.to_string()))
+}
+
+impl<T: DeserializeOwned> FromRequest<App> for Form<T> {
+    type Rejection = Failure;
+
+    async fn from_request(request: Request, _: &App) -> Result<Self, Failure> {
+        const KIND: &str = "application/x-www-form-urlencoded";
+        let wrong = |says: String| Failure::NoToken("invalid_request", says);
+        if media_type(request.headers()) != KIND {
+            return Err(wrong(format!("the body is a form, and says so: `Content-Type: {KIND}`")));
+        }
+        let bytes = read_body(request.into_body()).await?;
+        let mut said = Map::new();
+        for (name, value) in url::form_urlencoded::parse(&bytes) {
+            // RFC 6749, 3.2: what is sent without a value is as if it was not sent.
+            if !value.is_empty() && said.insert(name.clone().into_owned(), json!(value)).is_some() {
+                return Err(wrong(format!("`{name}` stands there more than once")));
+            }
+        }
+        serde_json::from_value(Value::Object(said)).map(Self).map_err(|error| wrong(error.to_string()))
+    }
 }
 
 /// What the request says of what its caller looked at.
@@ -248,6 +287,16 @@ impl<T: JsonSchema> Described for Body<T> {
         operation.insert(
             "requestBody".to_owned(),
             json!({ "required": true, "content": { "application/json": { "schema": schema } } }),
+        );
+    }
+}
+
+impl<T: JsonSchema> Described for Form<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let schema = schemas.subschema_for::<T>();
+        operation.insert(
+            "requestBody".to_owned(),
+            json!({ "required": true, "content": { "application/x-www-form-urlencoded": { "schema": schema } } }),
         );
     }
 }
@@ -449,6 +498,13 @@ impl Table {
         for name in path.split('/').filter_map(|part| part.strip_prefix('{')?.strip_suffix('}')) {
             let schema = json!({ "type": "string" });
             parameters(&mut operation).push(json!({ "name": name, "in": "path", "required": true, "schema": schema }));
+        }
+        if D::CALLER != "anyone" && tempestas_api::takes_key(method.as_str(), &path) {
+            parameters(&mut operation).push(json!({
+                "name": "Idempotency-Key", "in": "header", "required": false,
+                "schema": { "type": "string", "minLength": 1, "maxLength": 128 },
+                "description": "the same request with the same key is carried out once, and answered alike for a day",
+            }));
         }
         D::describe(&mut operation, &mut self.schemas);
         let entry = self.paths.entry(path.clone()).or_insert_with(|| Value::Object(Map::new()));

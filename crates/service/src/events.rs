@@ -3,7 +3,7 @@
 use std::{collections::BTreeSet, convert::Infallible, time::Duration};
 
 use axum::response::sse::{Event as Sse, KeepAlive, Sse as Reply};
-use futures_util::{Stream, stream};
+use futures_util::{Stream, StreamExt as _, stream};
 use tempestas_api::Event;
 use tempestas_core::Topic;
 use tokio::sync::broadcast::error::RecvError;
@@ -30,7 +30,7 @@ const ALL: [Topic; 8] = [
 ];
 
 pub(crate) async fn listen(me: SignedIn) -> Result<EventStream, Failure> {
-    let stream: EventBody = Box::pin(events(me));
+    let stream: EventBody = Box::pin(events(me).fuse());
     Ok(EventStream(Reply::new(stream).keep_alive(KeepAlive::new().interval(LOOK_AGAIN))))
 }
 

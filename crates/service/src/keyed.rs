@@ -9,6 +9,7 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use jiff::Timestamp;
+use tempestas_api::{IDEMPOTENCY_KEY, takes_key};
 use tempestas_core::Digest;
 use tempestas_store::Claim;
 
@@ -19,33 +20,41 @@ use crate::{
     problem::Failure,
 };
 
-/// Ends of paths whose replies show a secret once.
-const SECRET: [&str; 6] = ["/sign-in", "/enrol", "/enrolment", "/login", "/devices", "/devices/token"];
 /// Longest key.
 const KEY_MOST: usize = 128;
+/// What a key looks like, for whoever sent another.
+const KEY_FORM: &str = "1 to 128 visible ASCII letters";
 
 pub(crate) async fn keyed(State(app): State<App>, request: Request, next: Next) -> Response {
-    let key = request.headers().get("idempotency-key").and_then(|key| key.to_str().ok()).map(str::to_owned);
-    match key {
-        Some(key) if request.method() != Method::GET => match carry_out(&app, key, request, next).await {
-            Ok(response) => response,
-            Err(failure) => failure.into_response(),
+    let keys: Vec<HeaderValue> = request.headers().get_all(IDEMPOTENCY_KEY).iter().cloned().collect();
+    let outcome = match (&keys[..], request.method()) {
+        ([], _) | (_, &Method::GET) => return next.run(request).await,
+        ([key], _) => match key.to_str() {
+            // On its own: what was begun is finished and its reply kept, though whoever asked for it went away.
+            Ok(key) => match tokio::spawn(carry_out(app, key.to_owned(), request, next)).await {
+                Ok(outcome) => outcome,
+                Err(broken) => Err(Failure::Failed(broken.into())),
+            },
+            Err(_) => Err(Failure::Malformed(format!("an Idempotency-Key has {KEY_FORM}"))),
         },
-        _ => next.run(request).await,
-    }
+        _ => Err(Failure::Malformed("an Idempotency-Key stands in a request once".to_owned())),
+    };
+    outcome.unwrap_or_else(IntoResponse::into_response)
 }
 
-async fn carry_out(app: &App, key: String, request: Request, next: Next) -> Result<Response, Failure> {
+async fn carry_out(app: App, key: String, request: Request, next: Next) -> Result<Response, Failure> {
     let path = request.uri().path().to_owned();
-    if SECRET.iter().any(|end| path.ends_with(end)) {
-        return Err(Failure::Malformed("this call shows a secret once and takes no Idempotency-Key".to_owned()));
+    if !takes_key(request.method().as_str(), &path) {
+        return Err(Failure::Malformed(
+            "this call changes nothing, or shows a secret once, and takes no Idempotency-Key".to_owned(),
+        ));
     }
     if key.is_empty() || key.len() > KEY_MOST {
-        return Err(Failure::Malformed(format!("an Idempotency-Key has 1 to {KEY_MOST} bytes")));
+        return Err(Failure::Malformed(format!("an Idempotency-Key has {KEY_FORM}")));
     }
-    let credential = credential(app, request.headers())
+    let credential = credential(&app, request.headers())
         .ok_or_else(|| Failure::SignIn("this needs a sign-in; run `tempestas sign-in`".to_owned()))?;
-    let person = sign_in(app, credential.token()).await?.person;
+    let person = sign_in(&app, credential.token()).await?.person;
     let (parts, body) = request.into_parts();
     let body = read_body(body).await?;
     // What was looked at is part of what is asked for.

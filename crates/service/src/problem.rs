@@ -5,7 +5,7 @@ use axum::{
     http::{HeaderValue, StatusCode, header},
     response::{IntoResponse, Response},
 };
-use tempestas_api::Problem;
+use tempestas_api::{Problem, TokenRefusal};
 use tempestas_core::Refusal;
 
 /// Why a request came to nothing.
@@ -13,12 +13,18 @@ use tempestas_core::Refusal;
 pub(crate) enum Failure {
     /// Decided against.
     Refused(Refusal),
-    /// Nobody is signed in with this token.
+    /// Nobody is signed in.
     SignIn(String),
+    /// Nobody is signed in with this token any more.
+    DeadToken,
+    /// A program gets no code, or no token: a word (RFC 6749, 5.2) and a sentence.
+    NoToken(&'static str, String),
     /// The request itself can't be read.
     Malformed(String),
     /// The body doesn't say that it is JSON.
     NotJson,
+    /// The path knows other methods.
+    OtherMethod,
     /// The request doesn't say what its caller looked at; how it is said.
     Unseen(&'static str),
     /// The body is too large.
@@ -48,9 +54,11 @@ impl Failure {
     pub(crate) fn code(&self) -> &'static str {
         match self {
             Self::Refused(refusal) => refusal.code(),
-            Self::SignIn(_) => "sign-in",
+            Self::SignIn(_) | Self::DeadToken => "sign-in",
+            Self::NoToken(word, _) => word,
             Self::Malformed(_) => "malformed",
             Self::NotJson => "malformed",
+            Self::OtherMethod => "malformed",
             Self::Unseen(_) => "unseen",
             Self::TooLarge(_) => "too-large",
             Self::SlowDown(_) => "slow-down",
@@ -66,10 +74,11 @@ impl Failure {
             Self::Refused(Refusal::Invalid(_)) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Refused(Refusal::Conflict(_) | Refusal::Changed(_)) => StatusCode::CONFLICT,
             Self::Refused(Refusal::Stale(_)) => StatusCode::PRECONDITION_FAILED,
+            Self::OtherMethod => StatusCode::METHOD_NOT_ALLOWED,
             Self::Unseen(_) => StatusCode::PRECONDITION_REQUIRED,
             Self::Refused(Refusal::Limit(_)) | Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
-            Self::Refused(Refusal::StepUp { .. }) | Self::SignIn(_) => StatusCode::UNAUTHORIZED,
-            Self::Malformed(_) => StatusCode::BAD_REQUEST,
+            Self::Refused(Refusal::StepUp { .. }) | Self::SignIn(_) | Self::DeadToken => StatusCode::UNAUTHORIZED,
+            Self::Malformed(_) | Self::NoToken(..) => StatusCode::BAD_REQUEST,
             Self::NotJson => StatusCode::UNSUPPORTED_MEDIA_TYPE,
             Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
             Self::Target(_) => StatusCode::BAD_GATEWAY,
@@ -80,8 +89,10 @@ impl Failure {
     fn says(&self) -> String {
         match self {
             Self::Refused(refusal) => refusal.to_string(),
-            Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) => says.clone(),
+            Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) | Self::NoToken(_, says) => says.clone(),
+            Self::DeadToken => "nobody is signed in with this token any more; run `tempestas sign-in`".to_owned(),
             Self::NotJson => "the body must be JSON, and say so: `Content-Type: application/json`".to_owned(),
+            Self::OtherMethod => "this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned(),
             Self::Unseen(how) => format!("look at it before you change it, and say so: {how}"),
             Self::TooLarge(most) => {
                 format!("the request is larger than {most} bytes, the most that is read here; send less")
@@ -116,6 +127,9 @@ impl IntoResponse for Failure {
             tracing::error!("{error:#}");
         }
         let status = self.status();
+        if let Self::NoToken(word, says) = self {
+            return (status, Json(TokenRefusal { error: word.to_owned(), error_description: says })).into_response();
+        }
         let max_age = match &self {
             Self::Refused(Refusal::StepUp { max_age, .. }) => Some(max_age.0),
             _ => None,
@@ -135,6 +149,7 @@ impl IntoResponse for Failure {
         let challenge = match (&self, max_age) {
             (_, Some(age)) => Some(format!("Bearer error=\"insufficient_user_authentication\", max_age=\"{age}\"")),
             (Self::SignIn(_), None) => Some("Bearer".to_owned()),
+            (Self::DeadToken, None) => Some("Bearer error=\"invalid_token\"".to_owned()),
             _ => None,
         };
         if let Some(value) = challenge.and_then(|text| HeaderValue::from_str(&text).ok()) {

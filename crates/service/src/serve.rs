@@ -18,7 +18,7 @@ use tokio::signal::unix::{SignalKind, signal};
 
 use crate::{
     app::App,
-    config::{Config, TlsConfig},
+    config::{Config, TlsConfig, ensure_private},
     connections::Limited,
     house::House,
     keeper, operate, routes,
@@ -177,6 +177,10 @@ async fn reload(tls: RustlsConfig, files: TlsConfig) {
             continue;
         }
         known = now;
+        if let Err(why) = ensure_private(&files.key) {
+            tracing::error!("a changed certificate is not taken up: {why}");
+            continue;
+        }
         match tls.reload_from_pem_file(&files.certificate, &files.key).await {
             Ok(()) => tracing::info!("took up a changed certificate"),
             Err(error) => tracing::error!(%error, "a changed certificate can't be used; the old one stays"),

@@ -3,7 +3,7 @@
 
 use std::{
     io::Write as _,
-    os::unix::fs::{OpenOptionsExt as _, PermissionsExt as _},
+    os::unix::fs::OpenOptionsExt as _,
     path::{Path, PathBuf},
 };
 
@@ -70,14 +70,7 @@ impl Vault {
                 .with_context(|| format!("the master key {} can't be read", path.display()))?,
         );
         if config.file.is_some() {
-            let mode = std::fs::metadata(&path)?.permissions().mode();
-            if mode & 0o077 != 0 {
-                bail!(
-                    "the master key {} can be read by others (mode {:o}); run chmod 600 on it",
-                    path.display(),
-                    mode & 0o777
-                );
-            }
+            crate::config::ensure_private(&path).map_err(|why| anyhow::anyhow!("the master key {why}"))?;
         }
         let keys = text
             .lines()

@@ -200,6 +200,15 @@ impl Store {
         Ok(kept.rows_affected() == 1)
     }
 
+    /// The addresses of programs whose codes are still good, one for each code.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn device_askers(&self, now: Timestamp) -> Result<Vec<String>, StoreError> {
+        let good = "SELECT address FROM device_asks WHERE expires > ?1";
+        Ok(sqlx::query_scalar(good).bind(micros(now)).fetch_all(&self.read).await?)
+    }
+
     /// The program that waits with this code.
     ///
     /// # Errors

@@ -6,6 +6,17 @@ import { Button, Copyable, Input, Wrong } from '../../parts/basics'
 import { useAct } from '../../parts/data'
 import { Door } from './SignInPage'
 
+/** A QR code from its rows, with the four light squares around it that readers want. */
+function QrCode({ rows, says }: { rows: string[]; says: string }) {
+  const side = rows.length + 8
+  const dark = rows.flatMap((row, y) => [...row].flatMap((square, x) => (square === '#' ? [`M${x + 4} ${y + 4}h1v1h-1z`] : [])))
+  return (
+    <svg viewBox={`0 0 ${side} ${side}`} role="img" aria-label={says} shapeRendering="crispEdges" className="mx-auto w-56 rounded bg-white">
+      <path d={dark.join('')} fill="black" />
+    </svg>
+  )
+}
+
 export function EnrolPage() {
   const [secret, setSecret] = useState('')
   const [password, setPassword] = useState('')
@@ -19,6 +30,7 @@ export function EnrolPage() {
       <Door title={`Enrolled: ${enrol.data.name}`}>
         <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
           <p>Put this into your authenticator now. It is not shown again; you can add a passkey once you are signed in.</p>
+          <QrCode rows={enrol.data.totp_qr} says="The secret for codes, for an authenticator's camera" />
           <Copyable label="Secret for codes" text={enrol.data.totp_secret} />
           <Copyable label="The same as an address" text={enrol.data.totp_url} />
           <a href="/" className="rounded bg-sea px-3 py-2 text-center font-medium text-on-sea">

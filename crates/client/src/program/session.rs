@@ -9,7 +9,7 @@ use anyhow::{Context as _, bail};
 use jiff::Timestamp;
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    DeviceRequest, DeviceTokenReply, DeviceTokenRequest, Drafted, EnrolRequest, ProofRequest, SignInRequest, SinceQuery,
+    DEVICE_GRANT, DeviceRequest, DeviceTokenRequest, Drafted, EnrolRequest, ProofRequest, SignInRequest, SinceQuery,
 };
 use tempestas_client::{Client, ClientError, Connection};
 use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
@@ -131,22 +131,25 @@ impl Session {
     /// Shows an address and a code, and waits until somebody let this program in there (RFC 8628).
     pub(crate) async fn sign_in_by_code(&self) -> anyhow::Result<()> {
         let host = rustix::system::uname().nodename().to_string_lossy().into_owned();
-        let request = DeviceRequest { program: "tempestas".to_owned(), host };
+        let client_id = "tempestas".to_owned();
+        let request = DeviceRequest { client_id: client_id.clone(), host: Some(host) };
         let asked = self.client.ask_device(&request).await?;
         println!("Open   {}\nType   {}", asked.verification_uri, asked.user_code);
         println!("It is good for {} min. Waiting …", asked.expires_in / 60);
         let mut interval = Duration::from_secs(u64::from(asked.interval));
-        let request = DeviceTokenRequest { device_code: asked.device_code };
+        let request =
+            DeviceTokenRequest { grant_type: DEVICE_GRANT.to_owned(), device_code: asked.device_code, client_id };
         loop {
             tokio::time::sleep(interval).await;
-            match self.client.device_token(&request).await? {
-                DeviceTokenReply::AuthorizationPending => {}
-                DeviceTokenReply::SlowDown => interval += Duration::from_secs(5),
-                DeviceTokenReply::AccessDenied => bail!("somebody refused this in the console"),
-                DeviceTokenReply::ExpiredToken => bail!("the code ran out; run `tempestas sign-in` again"),
-                DeviceTokenReply::LetIn { access_token, name, ends } => {
-                    return self.signed_in(name, access_token, ends).await;
-                }
+            let refusal = match self.client.device_token(&request).await? {
+                Ok(let_in) => return self.signed_in(let_in.name, let_in.access_token, let_in.ends).await,
+                Err(refusal) => refusal,
+            };
+            match refusal.error.as_str() {
+                "authorization_pending" => {}
+                "slow_down" => interval += Duration::from_secs(5),
+                "expired_token" => bail!("the code ran out; run `tempestas sign-in` again"),
+                _ => bail!("{}", refusal.error_description),
             }
         }
     }
@@ -201,6 +204,9 @@ impl Session {
             println!("Enrolled {}. Put this into your authenticator now; it is not shown again:", reply.name);
             println!("  secret  {}", reply.totp_secret);
             println!("  address {}", reply.totp_url);
+            if std::io::stdout().is_terminal() {
+                println!("\n{}", super::show::qr(&reply.totp_qr));
+            }
         })
     }
 

@@ -78,6 +78,31 @@ where
     }
 }
 
+/// A QR code in half blocks, dark on light whatever the terminal's colours are.
+pub(crate) fn qr(rows: &[String]) -> String {
+    let width = rows.first().map_or(0, |row| row.len());
+    let is_dark = |row: Option<&String>, at: usize| row.is_some_and(|row| row.as_bytes().get(at) == Some(&b'#'));
+    // Four light squares around it (ISO/IEC 18004, 6.3.8).
+    let margin = 4;
+    let quiet = vec![" ".repeat(width); margin];
+    let all: Vec<&String> = quiet.iter().chain(rows).chain(&quiet).collect();
+    let mut drawn = String::new();
+    for pair in all.chunks(2) {
+        drawn.push_str("\x1b[30;47m");
+        for at in 0..width + 2 * margin {
+            let dark = |row: Option<&&String>| at >= margin && is_dark(row.copied(), at - margin);
+            drawn.push(match (dark(pair.first()), dark(pair.get(1))) {
+                (true, true) => '█',
+                (true, false) => '▀',
+                (false, true) => '▄',
+                (false, false) => ' ',
+            });
+        }
+        drawn.push_str("\x1b[0m\n");
+    }
+    drawn
+}
+
 /// Prints entries of the ledger.
 pub(crate) fn entries(entries: &[LedgerEntry]) {
     let row = |entry: &LedgerEntry| {

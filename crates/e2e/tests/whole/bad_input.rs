@@ -61,7 +61,7 @@ async fn bad_input_gets_a_sentence_that_says_what_to_do() {
     let (status, code, _) = raw(&house, &token, "GET", "/nothing-here", String::new()).await;
     assert_eq!((status, code.as_str()), (404, "unknown"));
     let (status, code, _) = raw(&house, &token, "DELETE", "/asks", String::new()).await;
-    assert_eq!((status, code.as_str()), (400, "malformed"));
+    assert_eq!((status, code.as_str()), (405, "malformed"));
 
     let home = house.path().join("bad");
     let (exit, text) = house.tempestas(&home, &["me"], "");

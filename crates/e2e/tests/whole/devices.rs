@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use reqwest::{Method, StatusCode, header};
 use serde_json::{Value, json};
-use tempestas_api::{DeviceRequest, LoginAsk};
+use tempestas_api::{DEVICE_GRANT, DeviceRequest, LoginAsk};
 use tempestas_demo::codes::next_code;
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, on_cloud};
@@ -60,7 +60,7 @@ impl House {
     /// A program's token, let in by somebody at the console.
     pub async fn let_in(&self, who: &str) -> String {
         let console = self.console(who).await;
-        let request = DeviceRequest { program: "a program".to_owned(), host: "pier-7".to_owned() };
+        let request = DeviceRequest { client_id: "a program".to_owned(), host: Some("pier-7".to_owned()) };
         let asked = self.client("nobody").ask_device(&request).await.unwrap();
         let (status, seen) = console.post("/devices/look", json!({ "code": asked.user_code.to_lowercase() })).await;
         assert_eq!(
@@ -70,19 +70,23 @@ impl House {
         assert_eq!(seen["address"], "127.0.0.1");
         let answer = json!({ "code": asked.user_code, "let_in": true });
         assert_eq!(console.post("/devices/answer", answer).await.0, StatusCode::OK);
-        let (status, token) = self.device_token(&asked.device_code).await;
-        assert_eq!((status, token["state"].as_str()), (StatusCode::OK, Some("let_in")));
-        assert_eq!(
-            self.device_token(&asked.device_code).await.1["state"],
-            "expired_token",
-            "a device code is good once"
-        );
+        let (status, token) = self.device_token("a program", &asked.device_code).await;
+        assert_eq!((status, token["token_type"].as_str()), (StatusCode::OK, Some("Bearer")));
+        let again = self.device_token("a program", &asked.device_code).await;
+        assert_eq!((again.0, again.1["error"].as_str()), (StatusCode::BAD_REQUEST, Some("expired_token")));
         token["access_token"].as_str().unwrap().to_owned()
     }
 
-    async fn device_token(&self, device_code: &str) -> (StatusCode, Value) {
-        let url = format!("{}/api/v1/devices/token", self.service.address);
-        let reply = reqwest::Client::new().post(url).json(&json!({ "device_code": device_code })).send().await.unwrap();
+    async fn device_token(&self, program: &str, device_code: &str) -> (StatusCode, Value) {
+        let form = [("grant_type", DEVICE_GRANT), ("client_id", program), ("device_code", device_code)];
+        self.form("/devices/token", &form).await
+    }
+
+    /// Posts a form, as OAuth's clients do.
+    pub async fn form(&self, path: &str, pairs: &[(&str, &str)]) -> (StatusCode, Value) {
+        let body = url::form_urlencoded::Serializer::new(String::new()).extend_pairs(pairs).finish();
+        let request = reqwest::Client::new().post(format!("{}/api/v1{path}", self.service.address)).body(body);
+        let reply = request.header("content-type", "application/x-www-form-urlencoded").send().await.unwrap();
         (reply.status(), reply.json().await.unwrap())
     }
 }
@@ -135,13 +139,13 @@ async fn a_code_confirmed_by_a_victim_yields_nothing_beyond_reading_and_drafting
 async fn codes_cannot_be_guessed_are_refused_and_run_out() {
     let house = House::new(Plan::cloud_only()).await;
     let console = house.console(TOMAS).await;
-    let request = DeviceRequest { program: "tempestas".to_owned(), host: "pier-7".to_owned() };
+    let request = DeviceRequest { client_id: "tempestas".to_owned(), host: Some("pier-7".to_owned()) };
     let asked = house.client("nobody").ask_device(&request).await.unwrap();
-    assert_eq!(house.device_token(&asked.device_code).await.1["state"], "authorization_pending");
-    assert_eq!(house.device_token(&asked.device_code).await.1["state"], "slow_down");
+    assert_eq!(house.device_token("tempestas", &asked.device_code).await.1["error"], "authorization_pending");
+    assert_eq!(house.device_token("tempestas", &asked.device_code).await.1["error"], "slow_down");
     let refused = console.post("/devices/answer", json!({ "code": asked.user_code, "let_in": false })).await;
     assert_eq!(refused.0, StatusCode::OK);
-    assert_eq!(house.device_token(&asked.device_code).await.1["state"], "access_denied");
+    assert_eq!(house.device_token("tempestas", &asked.device_code).await.1["error"], "access_denied");
     let mut seen = Vec::new();
     for _ in 0..8 {
         seen.push(console.post("/devices/look", json!({ "code": "BCDF-GHJK" })).await.0);

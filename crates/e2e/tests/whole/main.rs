@@ -25,4 +25,6 @@ mod sign_in;
 mod story;
 mod targets;
 mod terminals;
+mod told;
 mod waves;
+mod wire;

@@ -1,6 +1,6 @@
 //! Signing in: codes are good once, tries are slowed down, sign-ins end; TLS with a certificate that changes.
 
-use std::time::Duration;
+use std::{os::unix::fs::PermissionsExt, path::Path, time::Duration};
 
 use tempestas_api::{EnrolRequest, LedgerFilter, ProofRequest, SignInRequest};
 use tempestas_client::{Client, Connection};
@@ -128,9 +128,22 @@ async fn a_suspended_person_holds_nothing_and_is_signed_out() {
 }
 
 /// A certificate for localhost, written where the service reads it; returns it as its own authority.
+fn under_tls(directory: &Path) -> Setup {
+    let path = directory.display();
+    Setup {
+        directory: directory.to_owned(),
+        address: "127.0.0.1".parse().unwrap(),
+        port: 0,
+        first_administrator: MARA.to_owned(),
+        more: format!("[tls]\ncertificate = \"{path}/certificate.pem\"\nkey = \"{path}/key.pem\"\n"),
+    }
+}
+
 fn certify(setup: &Setup) -> String {
     let made = rcgen::generate_simple_self_signed(["localhost".to_owned()]).unwrap();
-    std::fs::write(setup.directory.join("key.pem"), made.signing_key.serialize_pem()).unwrap();
+    let key = setup.directory.join("key.pem");
+    std::fs::write(&key, made.signing_key.serialize_pem()).unwrap();
+    std::fs::set_permissions(&key, PermissionsExt::from_mode(0o600)).unwrap();
     std::fs::write(setup.directory.join("certificate.pem"), made.cert.pem()).unwrap();
     made.cert.pem()
 }
@@ -139,14 +152,7 @@ fn certify(setup: &Setup) -> String {
 async fn tls_takes_up_a_changed_certificate_without_a_new_start() {
     let _ = rustls::crypto::ring::default_provider().install_default();
     let directory = tempfile::tempdir().unwrap();
-    let path = directory.path().display();
-    let setup = Setup {
-        directory: directory.path().to_owned(),
-        address: "127.0.0.1".parse().unwrap(),
-        port: 0,
-        first_administrator: MARA.to_owned(),
-        more: format!("[tls]\ncertificate = \"{path}/certificate.pem\"\nkey = \"{path}/key.pem\"\n"),
-    };
+    let setup = under_tls(directory.path());
     let first = certify(&setup);
     setup.write().unwrap();
     let service = setup.start(&[]).unwrap();
@@ -159,18 +165,40 @@ async fn tls_takes_up_a_changed_certificate_without_a_new_start() {
         client.me().await.is_err_and(|error| error.code() == Some("sign-in"))
     };
     assert!(reaches(&first).await);
+    // Whoever came once over TLS never comes without it again (RFC 6797).
+    let trusted = reqwest::Certificate::from_pem(first.as_bytes()).unwrap();
+    let http = reqwest::Client::builder().add_root_certificate(trusted).no_proxy().build().unwrap();
+    for path in ["/", "/api/v1/me", "/nowhere"] {
+        let reply = http.get(format!("{server}{path}")).send().await.unwrap();
+        assert_eq!(reply.headers()["strict-transport-security"], "max-age=31536000", "{path}");
+    }
     let second = certify(&setup);
     eventually("the new certificate is served", async || reaches(&second).await).await;
     assert!(!reaches(&first).await);
+}
+
+#[test]
+fn a_tls_key_that_others_may_read_is_refused() {
+    let directory = tempfile::tempdir().unwrap();
+    let setup = under_tls(directory.path());
+    certify(&setup);
+    setup.write().unwrap();
+    let key = directory.path().join("key.pem");
+    let mode = |mode| std::fs::set_permissions(&key, PermissionsExt::from_mode(mode)).unwrap();
+    mode(0o640);
+    let refused = setup.start(&[]).err().expect("it is not served with");
+    assert!(format!("{refused:#}").contains("run `chmod 600"), "{refused:#}");
+    mode(0o600);
+    setup.start(&[]).unwrap();
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_first_administrator_enrols_once_and_sees_to_their_own_short_password() {
     let house = House::new(Plan::cloud_only()).await;
     let secret = house.setup.state().join("first-administrator.secret");
-    let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(&secret).unwrap().permissions());
+    let mode = PermissionsExt::mode(&std::fs::metadata(&secret).unwrap().permissions());
     assert_eq!(mode & 0o777, 0o600);
-    let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(house.setup.state()).unwrap().permissions());
+    let mode = PermissionsExt::mode(&std::fs::metadata(house.setup.state()).unwrap().permissions());
     assert_eq!(mode & 0o777, 0o700, "nobody else may look into the state");
     let again =
         EnrolRequest { secret: house.setup.first_secret().unwrap(), password: "long enough for this".to_owned() };

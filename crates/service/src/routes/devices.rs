@@ -2,17 +2,18 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{
-    ConfirmRequest, DeviceAnswer, DeviceCode, DeviceReply, DeviceRequest, DeviceTokenReply, DeviceTokenRequest,
-    DeviceView, Done, DraftView,
+    AuthorizationMetadata, ConfirmRequest, DEVICE_GRANT, DeviceAnswer, DeviceCode, DeviceReply, DeviceRequest,
+    DeviceTokenRequest, DeviceView, Done, DraftView, TokenReply,
 };
 use tempestas_core::{Command, Refusal, What};
 use tempestas_store::{DeviceAsk, SignInKind};
 
 use crate::{
+    app::App,
     callers::{Anyone, SignedIn},
-    door::{Answer, At, Body, Head, Json, PassedOn},
+    door::{Answer, At, Body, Form, Head, Json, PassedOn},
     drafts,
-    identity::{guarded, token_digest},
+    identity::{guarded, network, token_digest},
     problem::Failure,
     vault,
 };
@@ -21,6 +22,8 @@ use crate::{
 const CODE_LASTS: SignedDuration = SignedDuration::from_mins(10);
 /// Seconds between two asks of a program.
 const INTERVAL: u32 = 2;
+/// Most codes that are good at a time for programs of one network address.
+const ASKS_MOST: usize = 60;
 /// Letters of codes: none that is taken for another, and no vowels, so that no words come about (RFC 8628, 6.1).
 const LETTERS: &[u8; 20] = b"BCDFGHJKLMNPQRSTVWXZ";
 
@@ -43,13 +46,25 @@ fn typed(code: &str) -> String {
 
 fn short(what: &str, text: &str) -> Result<String, Failure> {
     let fits = (1..=80).contains(&text.chars().count()) && !text.chars().any(char::is_control);
-    if fits { Ok(text.to_owned()) } else { Err(Failure::invalid(format!("the {what} has 1 to 80 letters"))) }
+    let wrong = || Failure::NoToken("invalid_request", format!("`{what}` has 1 to 80 letters"));
+    if fits { Ok(text.to_owned()) } else { Err(wrong()) }
 }
 
-pub(super) async fn ask(anyone: Anyone, Body(request): Body<DeviceRequest>) -> Answer<DeviceReply> {
+pub(super) async fn ask(anyone: Anyone, Form(request): Form<DeviceRequest>) -> Answer<DeviceReply> {
     let Anyone { app, address } = anyone;
     let now = Timestamp::now();
-    let (program, host) = (short("program", &request.program)?, short("host", &request.host)?);
+    let program = short("client_id", &request.client_id)?;
+    let host = request
+        .host
+        .as_deref()
+        .map_or_else(|| Ok("a host that it doesn't name".to_owned()), |host| short("host", host))?;
+    let open = app.store().device_askers(now).await?;
+    if open.iter().filter(|other| network(other) == network(&address)).count() >= ASKS_MOST {
+        return Err(Failure::NoToken(
+            "slow_down",
+            "too many codes wait there already; try again in some minutes".to_owned(),
+        ));
+    }
     let device = vault::random_text();
     let mut ask = DeviceAsk {
         code: new_code(),
@@ -74,29 +89,50 @@ pub(super) async fn ask(anyone: Anyone, Body(request): Body<DeviceRequest>) -> A
     }))
 }
 
-pub(super) async fn token(anyone: Anyone, Body(request): Body<DeviceTokenRequest>) -> Answer<DeviceTokenReply> {
+pub(super) async fn token(anyone: Anyone, Form(request): Form<DeviceTokenRequest>) -> Answer<TokenReply> {
     let Anyone { app, address } = anyone;
+    let no = |word, says: &str| Err(Failure::NoToken(word, says.to_owned()));
+    if request.grant_type != DEVICE_GRANT {
+        return no("unsupported_grant_type", "the one grant here is that of a device code (RFC 8628)");
+    }
     let now = Timestamp::now();
     let Some(ask) = app.store().poll_device_ask(token_digest(&request.device_code), now).await? else {
-        return Ok(Json(DeviceTokenReply::ExpiredToken));
+        return no("expired_token", "this code is not known here any more; begin anew");
     };
     let early = now.duration_since(ask.polled_at) < SignedDuration::from_secs(i64::from(INTERVAL)) / 2;
-    Ok(Json(match ask.person {
-        _ if ask.refused => DeviceTokenReply::AccessDenied,
-        _ if now >= ask.expires => DeviceTokenReply::ExpiredToken,
-        None if early && ask.polled_at != ask.asked_at => DeviceTokenReply::SlowDown,
-        None => DeviceTokenReply::AuthorizationPending,
-        Some(person) => {
-            let token = vault::random_text();
-            app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Device).await?;
-            app.note(person, &address, What::SignedIn { subject: person }).await?;
-            DeviceTokenReply::LetIn {
-                access_token: token.to_string(),
-                name: app.world().await.subject_name(person),
-                ends: now.checked_add(app.config().sign_in.longest.0).unwrap_or(Timestamp::MAX),
-            }
-        }
+    let person = match ask.person {
+        _ if ask.program != request.client_id => return no("invalid_grant", "the code was given to another program"),
+        _ if ask.refused => return no("access_denied", "somebody refused this in the console"),
+        _ if now >= ask.expires => return no("expired_token", "the code ran out; begin anew"),
+        None if early && ask.polled_at != ask.asked_at => return no("slow_down", "wait five seconds longer each time"),
+        None => return no("authorization_pending", "nobody typed the code yet"),
+        Some(person) => person,
+    };
+    let token = vault::random_text();
+    app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Device).await?;
+    app.note(person, &address, What::SignedIn { subject: person }).await?;
+    let longest = app.config().sign_in.longest.0;
+    Ok(Json(TokenReply {
+        access_token: token.to_string(),
+        token_type: "Bearer".to_owned(),
+        expires_in: longest.as_secs().unsigned_abs(),
+        name: app.world().await.subject_name(person),
+        ends: now.checked_add(longest).unwrap_or(Timestamp::MAX),
     }))
+}
+
+/// Where programs are let in (RFC 8414).
+pub(super) fn metadata(app: &App) -> AuthorizationMetadata {
+    let issuer = app.address();
+    let at = |path: &str| format!("{issuer}/api/v1{path}");
+    AuthorizationMetadata {
+        device_authorization_endpoint: at("/devices"),
+        token_endpoint: at("/devices/token"),
+        grant_types_supported: vec![DEVICE_GRANT.to_owned()],
+        response_types_supported: Vec::new(),
+        token_endpoint_auth_methods_supported: vec!["none".to_owned()],
+        issuer,
+    }
 }
 
 /// The program that waits with a code; guessing is slowed down by person and address.

@@ -189,7 +189,7 @@ pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> 
             page.iter().map(|line| serde_json::to_string(line).map(|line| line + "\n")).collect();
         Some((text.map(Bytes::from).map_err(std::io::Error::other), (app, next, None)))
     });
-    Ok(Download { kind: "application/jsonl", body: RawBody::from_stream(lines) })
+    Ok(Download::stream("application/jsonl", lines))
 }
 
 async fn latest_note(app: &App) -> Result<String, Failure> {

@@ -24,6 +24,7 @@ use std::time::Duration;
 
 use axum::{
     Router,
+    extract::State,
     http::StatusCode,
     middleware::from_fn_with_state,
     routing::{any, get},
@@ -192,20 +193,23 @@ pub(crate) fn router(app: App) -> Router {
             "/api/{*rest}",
             any(async || Failure::unknown("route", "there", "`GET /api/v1/openapi.json` lists them")),
         )
-        .method_not_allowed_fallback(async || {
-            Failure::Malformed("this path knows other methods; `GET /api/v1/openapi.json` lists them".to_owned())
-        })
+        .method_not_allowed_fallback(async || Failure::OtherMethod)
         .layer(from_fn_with_state(app.clone(), crate::callers::noted))
         .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
         .layer(from_fn_with_state(app.clone(), crate::drafts::drafted))
         .layer(header("cache-control", "no-store"))
         .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"));
     let routes = api
+        .route(
+            "/.well-known/oauth-authorization-server",
+            get(async |State(app): State<App>| axum::Json(devices::metadata(&app))),
+        )
         .fallback(get(crate::console::serve))
         .layer(CompressionLayer::new())
         .layer(header("x-content-type-options", "nosniff"))
         .layer(header("referrer-policy", "no-referrer"))
         .layer(header("cross-origin-opener-policy", "same-origin"))
+        .layer(from_fn_with_state(app.clone(), crate::callers::well_addressed))
         .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, REQUEST_MOST))
         .layer(CatchPanicLayer::new())
         .layer(TraceLayer::new_for_http().make_span_with(|request: &axum::http::Request<_>| {

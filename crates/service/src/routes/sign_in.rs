@@ -133,7 +133,16 @@ pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> 
     app.store().drop_passkeys(person, None).await?;
     let set = Command::SetCredentials { subject: person, what: What::CredentialsSet { subject: person } };
     app.submit(caller(person, &address, None), set).await?;
-    Ok(Json(EnrolReply { name, totp_secret: totp.secret().to_base32(), totp_url: totp.to_string() }))
+    let totp_url = totp.to_url().map_err(|error| Failure::Failed(error.into()))?;
+    let totp_qr = qr_rows(&totp_url)?;
+    Ok(Json(EnrolReply { name, totp_secret: totp.secret().to_base32(), totp_url, totp_qr }))
+}
+
+/// A text as the rows of a QR code.
+fn qr_rows(text: &str) -> Result<Vec<String>, Failure> {
+    let code = qrcode::QrCode::new(text).map_err(|error| Failure::Failed(error.into()))?;
+    let squares: Vec<char> = code.to_colors().into_iter().map(|square| square.select('#', ' ')).collect();
+    Ok(squares.chunks(code.width()).map(|row| row.iter().collect()).collect())
 }
 
 pub(super) async fn sign_out(me: SignedIn) -> Result<WithCookie<Done>, Failure> {
