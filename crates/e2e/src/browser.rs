@@ -29,6 +29,9 @@ const NOTE: &str = "
     addEventListener('securitypolicyviolation', (event) => window.wrongs.push('policy: ' + event.violatedDirective + ' ' + event.blockedURI));
 ";
 
+/// How often a driver looks for a free port.
+const TRIES: u32 = 4;
+
 /// The driver's process, in a group of its own, which ends with it.
 struct Driver {
     child: Child,
@@ -37,6 +40,11 @@ struct Driver {
 
 impl Driver {
     fn start() -> anyhow::Result<Self> {
+        // It takes one number for IPv4 and for IPv6, and ends where another driver has the second of them already.
+        (1..TRIES).find_map(|_| Self::try_start().ok()).map_or_else(Self::try_start, Ok)
+    }
+
+    fn try_start() -> anyhow::Result<Self> {
         let mut child = Command::new("chromedriver")
             .arg("--port=0")
             .process_group(0)
