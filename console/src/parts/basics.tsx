@@ -6,6 +6,7 @@ import { Link } from 'react-router'
 import type { Api } from '../api/call'
 import { placeOf } from '../words/commands'
 import { clock, exact, relative } from '../words/time'
+import { opened } from '../words/sentence'
 import { useNow } from './data'
 
 const join = (...names: (string | false | undefined)[]) => names.filter(Boolean).join(' ')
@@ -242,7 +243,7 @@ export function Wrong({ error }: { error: Error | null | undefined }) {
   if (!error) return null
   return (
     <p role="alert" className="rise rounded border border-alarm bg-alarm-soft px-3 py-2 text-ink">
-      <Plain text={error.message.charAt(0).toUpperCase() + error.message.slice(1)} />
+      <Plain text={opened(error.message)} />
       {/[.!?]$/.test(error.message) ? '' : '.'}
     </p>
   )

@@ -5,6 +5,7 @@ import { type Api, get, post } from '../../api/call'
 import { Button, Input, Instant, Reference, Right, Section, Select, Shown, State, TextArea, Weight, Who, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
+import { opened } from '../../words/sentence'
 
 type Ask = Api['ElevationView']
 
@@ -43,7 +44,7 @@ function Context({ ask }: { ask: Ask }) {
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3 break-words">
           <p>
             <span className="label block">What would change</span>
-            {known.would_change.charAt(0).toUpperCase() + known.would_change.slice(1)}.
+            {opened(known.would_change)}.
           </p>
           <p>
             <span className="label block">What else they hold</span>

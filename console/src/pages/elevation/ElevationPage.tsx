@@ -5,6 +5,7 @@ import { type Api, get } from '../../api/call'
 import { Instant, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
 import { useData, useNow } from '../../parts/data'
 import { about, clock, count, list, span } from '../../words/time'
+import { opened } from '../../words/sentence'
 import { Acts } from './Acts'
 import { Reach } from './Reach'
 import { Story } from './Story'
@@ -57,7 +58,7 @@ function Ends({ one }: { one: Story_ }) {
     <div className="grid gap-2 px-3.5 py-3">
       {one.grant && (
         <p>
-          {one.grant.ends.says.charAt(0).toUpperCase() + one.grant.ends.says.slice(1)}
+          {opened(one.grant.ends.says)}
           . {one.grant.ends.holder_can_undo && 'Its holder could undo that end, so it is watched.'}
         </p>
       )}

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { post } from '../../api/call'
 import { Button, Copyable, Section, TextArea, Wrong } from '../../parts/basics'
 import { useAct } from '../../parts/data'
+import { opened } from '../../words/sentence'
 
 /** A host is reached with a key of one's own, which is certified; other systems with what they make themselves. */
 export function Reach({ id, host }: { id: string; host: boolean }) {
@@ -27,7 +28,7 @@ export function Reach({ id, host }: { id: string; host: boolean }) {
         )}
         {got && (
           <>
-            <p>{got.says.charAt(0).toUpperCase() + got.says.slice(1)}.</p>
+            <p>{opened(got.says)}.</p>
             {got.replaced && <p className="text-warm">A password was fetched for this before; that one is void from now on.</p>}
             {got.user && <Copyable label="Login" text={got.user} />}
             {got.password && <Copyable label="Password" text={got.password} secret />}

@@ -4,6 +4,7 @@ import type { ReactNode } from 'react'
 import { useState } from 'react'
 import type { Api } from '../../api/call'
 import { Input, Select } from '../../parts/basics'
+import { NAMED_FORM, readNamed, writeNamed } from '../../words/named'
 import { readSpan, span } from '../../words/time'
 
 type Rule = Api['NewTerms']
@@ -28,17 +29,23 @@ function Time({ label, seconds, onChange }: { label: string; seconds: number | n
   )
 }
 
-/** `a=b, c=d`, also while it is being written. */
-const labelsOf = (text: string) =>
-  Object.fromEntries(
-    text
-      .split(/,\s*/)
-      .filter(Boolean)
-      .map((one) => {
-        const at = one.indexOf('=')
-        return at < 0 ? [one, ''] : [one.slice(0, at), one.slice(at + 1)]
-      }),
+/** Names and values as text; what can't be read is said and not taken in. */
+function Named({ label, hint, named, onChange }: { label: string; hint: string; named: Record<string, string> | undefined; onChange: (named: Record<string, string>) => void }) {
+  const [text, setText] = useState(() => writeNamed(named))
+  return (
+    <Input
+      label={label}
+      value={text}
+      placeholder={hint}
+      wrong={readNamed(text) ? undefined : NAMED_FORM}
+      onChange={(event) => {
+        setText(event.target.value)
+        const next = readNamed(event.target.value)
+        if (next) onChange(next)
+      }}
+    />
   )
+}
 
 export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['RoleView'][]; onChange: (rule: Rule) => void }) {
   const settings = rule.settings
@@ -70,22 +77,8 @@ export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['Ro
         </Select>
         <Input label="Asked by" value={rule.asker ?? ''} placeholder="anybody" onChange={(event) => onChange({ ...rule, asker: event.target.value || null })} />
       </div>
-      <Input
-        label="On systems labelled"
-        value={Object.entries(rule.labels ?? {})
-          .map(([name, value]) => `${name}=${value}`)
-          .join(', ')}
-        placeholder="any; or stage=production"
-        onChange={(event) => onChange({ ...rule, labels: labelsOf(event.target.value) })}
-      />
-      <Input
-        label="On systems that say of themselves; only tightens"
-        value={Object.entries(rule.attributes ?? {})
-          .map(([name, value]) => `${name}=${value}`)
-          .join(', ')}
-        placeholder="any; or site=north quay"
-        onChange={(event) => onChange({ ...rule, attributes: labelsOf(event.target.value) })}
-      />
+      <Named label="On systems labelled" hint="any; or stage=production" named={rule.labels} onChange={(labels) => onChange({ ...rule, labels })} />
+      <Named label="On systems that say of themselves; only tightens" hint="any; or site=north quay" named={rule.attributes} onChange={(attributes) => onChange({ ...rule, attributes })} />
       {row('longest', <Time label="Longest" seconds={settings.longest} onChange={(longest) => set({ longest })} />, settings.longest != null)}
       {row('usual', <Time label="Usual" seconds={settings.usual} onChange={(usual) => set({ usual })} />, settings.usual != null)}
       {row('assurance', <Time label="Proof no older than" seconds={settings.assurance} onChange={(assurance) => set({ assurance })} />, settings.assurance != null)}

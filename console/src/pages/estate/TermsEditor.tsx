@@ -6,6 +6,7 @@ import { type Api, get, post, put, remove } from '../../api/call'
 import { Button, Empty, Section, Shown, Who, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
+import { writeNamed } from '../../words/named'
 import { count } from '../../words/time'
 import { RuleForm } from './RuleForm'
 import { ruleWords } from './rule-words'
@@ -38,12 +39,6 @@ const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, 
   },
   pins: pins ?? [],
 })
-
-/** `stage=production and site=north quay`. */
-const namedWords = (named: Record<string, string> | undefined) =>
-  Object.entries(named ?? {})
-    .map(([name, value]) => `${name}=${value}`)
-    .join(' and ')
 
 const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)
 
@@ -151,14 +146,14 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
                         </>
                       )}
                       {rule.weight && `, ${rule.weight} roles`}
-                      {namedWords(rule.labels) && (
+                      {writeNamed(rule.labels) && (
                         <>
-                          , on systems labelled <span className="mono">{namedWords(rule.labels)}</span>
+                          , on systems labelled <span className="mono">{writeNamed(rule.labels)}</span>
                         </>
                       )}
-                      {namedWords(rule.attributes) && (
+                      {writeNamed(rule.attributes) && (
                         <>
-                          , on systems that call themselves <span className="mono">{namedWords(rule.attributes)}</span> (only tightens)
+                          , on systems that call themselves <span className="mono">{writeNamed(rule.attributes)}</span> (only tightens)
                         </>
                       )}
                       {rule.asker && (

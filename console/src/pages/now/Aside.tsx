@@ -6,6 +6,7 @@ import { Button, Empty, Instant, Reference, Section, Shown, State, Wrong } from 
 import { useAct, useData, useNow } from '../../parts/data'
 import { isAdministrator, isOverseer, type Me } from '../../parts/me'
 import { about } from '../../words/time'
+import { opened } from '../../words/sentence'
 import type { Bar } from './lanes'
 
 /** Alarms that a person settles; the others settle once their cause is gone. */
@@ -25,7 +26,7 @@ function Alarms({ me }: { me: Me }) {
               <ul>
               {open.map((alarm) => (
                 <li key={alarm.id} className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0">
-                  <p className="break-words">{alarm.says.charAt(0).toUpperCase() + alarm.says.slice(1)}.</p>
+                  <p className="break-words">{opened(alarm.says)}.</p>
                   <p className="flex items-center justify-between text-ink-3">
                     <span>
                       since <Instant at={alarm.since} />

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { type Api, get, patch, post } from '../../api/call'
 import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
+import { NAMED_FORM, readNamed, writeNamed } from '../../words/named'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
 import { Authorities } from './Authorities'
@@ -11,17 +12,6 @@ import { Connect } from './Connect'
 import { HostEnrolment } from './HostEnrolment'
 
 type Target = Api['TargetView']
-
-const readLabels = (text: string) =>
-  Object.fromEntries(
-    text
-      .split(',')
-      .filter((one) => one.trim())
-      .map((one) => {
-        const [name = '', ...value] = one.split('=')
-        return [name.trim(), value.join('=').trim()]
-      }),
-  )
 
 function Change({ target, done }: { target: Target; done: () => void }) {
   // Of what the form began with, whatever comes in meanwhile.
@@ -31,14 +21,10 @@ function Change({ target, done }: { target: Target; done: () => void }) {
   const [secret, setSecret] = useState('')
   const [host, setHost] = useState(target.runs_on ?? '')
   const [own, setOwn] = useState(target.connector.kind === 'postgres' && target.connector.own_login === true)
-  const [labels, setLabels] = useState(
-    Object.entries(target.labels)
-      .map(([name, value]) => `${name}=${value}`)
-      .join(', '),
-  )
+  const [labels, setLabels] = useState(() => writeNamed(target.labels))
   const others = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const save = useAct(
-    () => patch('/api/v1/targets/settings', digest, { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null, labels: readLabels(labels) }),
+    () => patch('/api/v1/targets/settings', digest, { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null, labels: readNamed(labels) ?? null }),
     done,
   )
   return (
@@ -60,7 +46,7 @@ function Change({ target, done }: { target: Target; done: () => void }) {
             <option key={one.path}>{one.path}</option>
           ))}
       </Select>
-      <Input label="Labels" hint="like stage=production, quay=north; rules of terms go by them" value={labels} onChange={(event) => setLabels(event.target.value)} />
+      <Input label="Labels" hint="like stage=production, quay=north; rules of terms go by them" value={labels} wrong={readNamed(labels) ? undefined : NAMED_FORM} onChange={(event) => setLabels(event.target.value)} />
       {target.connector.kind === 'postgres' && (
         <Select label="Grants go on" hint="on people’s own, every session of theirs ends with a grant" value={String(own)} onChange={(event) => setOwn(event.target.value === 'true')}>
           <option value="false">a login for the one grant</option>
@@ -68,7 +54,7 @@ function Change({ target, done }: { target: Target; done: () => void }) {
         </Select>
       )}
       <div className="flex gap-2 sm:col-span-3">
-        <Button type="submit" look="main" busy={save.isPending}>
+        <Button type="submit" look="main" busy={save.isPending} disabled={!readNamed(labels)}>
           Save
         </Button>
         <Button look="quiet" onClick={done}>

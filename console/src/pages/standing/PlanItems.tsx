@@ -4,6 +4,7 @@ import { TriangleAlert } from 'lucide-react'
 import type { Api } from '../../api/call'
 import { Right, Weight, Who } from '../../parts/basics'
 import { useAndAdvice } from '../../words/use'
+import { opened } from '../../words/sentence'
 
 type Item = Api['PlanItemView']
 
@@ -31,7 +32,7 @@ export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: Re
           {item.cautions.map((caution) => (
             <span key={caution} className="flex items-start gap-1.5 text-warm">
               <TriangleAlert size={15} aria-hidden="true" className="mt-1 shrink-0" />
-              <span>{caution.charAt(0).toUpperCase() + caution.slice(1)}.</span>
+              <span>{opened(caution)}.</span>
             </span>
           ))}
           <span className="text-ink-2">{useAndAdvice(item)}</span>

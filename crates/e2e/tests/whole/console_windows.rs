@@ -51,8 +51,7 @@ async fn a_system_is_labelled_counted_by_its_label_and_let_go_in_the_browser() {
     mara.page("/settings").await.unwrap();
     mara.at(settings).await.unwrap().click().await.unwrap();
     mara.write("Labels", "stage=trial, quay").await.unwrap();
-    mara.press("Save").await.unwrap();
-    mara.says("can't be a label").await.unwrap();
+    mara.says("Write it like stage=production, quay=north").await.unwrap();
     mara.write("Labels", "stage=trial, quay=south").await.unwrap();
     mara.press("Save").await.unwrap();
     mara.says("quay=south").await.unwrap();
@@ -75,4 +74,48 @@ async fn a_system_is_labelled_counted_by_its_label_and_let_go_in_the_browser() {
     mara.says("No standing rights are known").await.unwrap();
     assert_eq!(mara.wrongs().await.unwrap(), Vec::<String>::new());
     assert!(house.rebuild().0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rule_is_narrowed_by_typed_labels_and_a_change_that_came_between_is_said() {
+    let house = House::new(Plan::cloud_only()).await;
+    let api = house.client(MARA);
+    let rule = "scope = \"/analytics/brightwater\"\n[attributes]\nsite = \"north quay\"\n[settings]\nlongest = 7200\n";
+    let set = api.add_terms(&toml::from_str(rule).unwrap()).await.unwrap();
+    let present = async || api.terms().await.unwrap().terms.into_iter().find(|one| one.id == set.id).unwrap();
+    let mara = house.browser(MARA).await;
+    let change = async |longest: &str| {
+        mara.page("/estate?at=/analytics/brightwater").await.unwrap();
+        mara.says("on systems that call themselves").await.unwrap();
+        let button = format!("//li[.//*[normalize-space(.)='{}']]//button[normalize-space(.)='Change']", set.id);
+        mara.at(&button).await.unwrap().click().await.unwrap();
+        mara.write("Longest", longest).await.unwrap();
+    };
+    let save = async || {
+        mara.press("Show whom it touches").await.unwrap();
+        mara.at("//label[contains(., 'I have looked')]/input").await.unwrap().click().await.unwrap();
+        mara.press("Change it").await.unwrap();
+    };
+    change("90m").await;
+    mara.write("On systems labelled", "stage=trial, quay").await.unwrap();
+    mara.says("Write it like stage=production, quay=north").await.unwrap();
+    mara.write("On systems labelled", "stage=trial, quay=south").await.unwrap();
+    save().await;
+    mara.says("quay=south").await.unwrap();
+    let now = present().await;
+    let named = |all: &std::collections::BTreeMap<String, String>| {
+        all.iter().map(|(name, value)| format!("{name}={value}")).collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(named(&now.rule.labels), "quay=south stage=trial");
+    assert_eq!(named(&now.rule.attributes), "site=north quay", "what was not touched stays");
+    assert_eq!(now.rule.settings.longest, Some(tempestas_core::Seconds::minutes(90)));
+
+    // Somebody else is quicker.
+    change("80m").await;
+    let mut other = now.rule.clone();
+    other.settings.longest = Some(tempestas_core::Seconds::minutes(45));
+    api.change_terms(&set.id, tempestas_core::LookedAt::This(now.digest), &other).await.unwrap();
+    save().await;
+    mara.says(&format!("{} was changed since you looked at it", set.id)).await.unwrap();
+    assert_eq!(present().await.rule.settings.longest, Some(tempestas_core::Seconds::minutes(45)));
 }
