@@ -1,6 +1,7 @@
 //! The World: the whole present state in memory, and the rows it is made of.
 
 mod groups;
+mod looks;
 
 use std::{
     collections::{BTreeMap, BTreeSet, HashMap},
@@ -14,7 +15,7 @@ use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId,
     Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right, Role, RoleId,
     Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
-    TermsId, Words, glance, text::Digest,
+    TermsId, Words, text::Digest,
 };
 
 pub(crate) use groups::GROUP_DEPTH;
@@ -76,7 +77,9 @@ macro_rules! tables {
             /// Time of the last fact.
             pub last_at: Option<Timestamp>,
             /// Private texts that are still known, by digest; shared with what is tried.
-            texts: Arc<BTreeMap<Digest, String>>,
+            texts: Arc<HashMap<Digest, String>>,
+            /// Whose names look alike.
+            looks: looks::Looks,
         }
 
         impl World {
@@ -87,7 +90,12 @@ macro_rules! tables {
                     Row::Elevation(elevation) if elevation.is_over() => { self.active.remove(&elevation.id); }
                     Row::Elevation(elevation) => { self.active.insert(elevation.id); }
                     Row::Eligibility(held) => { self.eligible.entry(held.subject).or_default().insert(held.id); }
-                    Row::Subject(subject) if subject.kind == SubjectKind::Group => { self.groups.insert(subject.id); }
+                    Row::Subject(subject) => {
+                        self.looks = looks::Looks::default();
+                        if subject.kind == SubjectKind::Group {
+                            self.groups.insert(subject.id);
+                        }
+                    }
                     _ => {}
                 }
                 match row {
@@ -215,6 +223,7 @@ impl World {
     /// Makes a private text known.
     pub fn know(&mut self, digest: Digest, text: String) {
         Arc::make_mut(&mut self.texts).insert(digest, text);
+        self.look_anew(digest);
     }
 
     /// The text behind a digest, or a word that it is withheld.
@@ -282,21 +291,6 @@ impl World {
     #[must_use]
     pub fn subject_named(&self, name: &str) -> Option<&Subject> {
         self.subjects.values().find(|subject| self.is_text(subject.name, name))
-    }
-
-    /// Names of others that look like this one's at a glance.
-    #[must_use]
-    pub fn alike(&self, id: SubjectId) -> Vec<String> {
-        let Some(own) = self.subjects.get(&id) else { return Vec::new() };
-        let looks = [glance(&self.text(own.name)), glance(&self.text(own.about))];
-        let is_alike = |other: &&Subject| {
-            self.human(other.id) != self.human(id)
-                && [other.name, other.about]
-                    .iter()
-                    .map(|text| glance(&self.text(*text)))
-                    .any(|look| !look.is_empty() && looks.contains(&look))
-        };
-        self.subjects.values().filter(is_alike).map(|other| self.text(other.name)).collect()
     }
 
     /// The World as far as terms and what they demand are worked out from it, to try a change on.

@@ -71,3 +71,25 @@ fn an_overseer_of_one_scope_sees_only_the_people_there() {
     let everything = Sight::of(&house.world, house.id(Who::Administrator));
     assert!(everything.sees_subject(&house.world, piet));
 }
+
+#[test]
+fn whose_names_look_alike_is_known_as_soon_as_somebody_is_added() {
+    let mut house = House::new(&settings(1));
+    let oda = house.id(Who::First);
+    assert_eq!(house.world.alike(oda), Vec::<String>::new());
+    let add = |name: &str, about: &str| Command::AddSubject {
+        kind: SubjectKind::Person,
+        name: Said::new(name),
+        about: Said::new(about),
+        second_of: None,
+    };
+    house.well(Who::Administrator, add("0da", "Somebody Else"));
+    assert_eq!(house.world.alike(oda), ["0da"], "asked before, and again after");
+    let other = house.world.subject_named("0da").unwrap().id;
+    assert_eq!(house.world.alike(other), ["oda"]);
+    // By a full name that reads like another's name, too; and nobody looks like their own second sign-in.
+    house.well(Who::Administrator, add("quay.master", "O.D.A."));
+    assert_eq!(house.world.alike(oda), ["0da", "quay.master"]);
+    assert_eq!(house.world.alike(house.id(Who::Asker)), Vec::<String>::new());
+    house.replay();
+}

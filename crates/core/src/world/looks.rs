@@ -1,0 +1,58 @@
+//! Whose names look alike: worked out when somebody asks, and kept until a name changes.
+
+use std::{
+    collections::{BTreeSet, HashMap},
+    sync::{Arc, OnceLock},
+};
+
+use super::World;
+use crate::{SubjectId, glance, text::Digest};
+
+/// Everybody by what their name, or their full name, looks like. No part of the state: of two Worlds that differ in this
+/// alone, neither was asked anything yet that the other was.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Looks(OnceLock<Arc<HashMap<String, Vec<SubjectId>>>>);
+
+impl PartialEq for Looks {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+impl World {
+    /// Names of others that look like this one's at a glance.
+    #[must_use]
+    pub fn alike(&self, id: SubjectId) -> Vec<String> {
+        let Some(own) = self.subjects.get(&id) else { return Vec::new() };
+        let looks = self.looks.0.get_or_init(|| Arc::new(self.by_looks()));
+        let others: BTreeSet<SubjectId> = [own.name, own.about]
+            .into_iter()
+            .filter_map(|text| looks.get(&glance(&self.text(text))))
+            .flatten()
+            .copied()
+            .filter(|other| self.human(*other) != self.human(id))
+            .collect();
+        others.into_iter().map(|other| self.subject_name(other)).collect()
+    }
+
+    fn by_looks(&self) -> HashMap<String, Vec<SubjectId>> {
+        let mut looks: HashMap<String, Vec<SubjectId>> = HashMap::new();
+        for subject in self.subjects.values() {
+            for look in [subject.name, subject.about].map(|text| glance(&self.text(text))) {
+                if !look.is_empty() {
+                    looks.entry(look).or_default().push(subject.id);
+                }
+            }
+        }
+        looks
+    }
+
+    /// Forgets how names look, where one of them has just come to be known.
+    pub(super) fn look_anew(&mut self, known: Digest) {
+        let is_name = |digest: &Digest| *digest == known;
+        let kept = self.looks.0.get().is_some();
+        if kept && self.subjects.values().any(|subject| is_name(&subject.name) || is_name(&subject.about)) {
+            self.looks = Looks::default();
+        }
+    }
+}
