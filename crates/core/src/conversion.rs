@@ -4,7 +4,9 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{ConversionId, Digest, EligibilityId, Refusal, Seconds, Standing, StandingId, SubjectId, Weight, World};
+use crate::{
+    ConversionId, Digest, EligibilityId, Refusal, Seconds, Standing, StandingId, SubjectId, Weight, Words, World,
+};
 
 /// Where one right of a conversion stands on its target.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -53,8 +55,8 @@ const fn is_first(wave: &u32) -> bool {
 /// How a conversion goes on from wave to wave.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Waves {
-    /// What it is called.
-    pub name: Option<String>,
+    /// What a person calls it.
+    pub name: Option<Words>,
     /// How many there are.
     pub count: u32,
     /// How many have begun.
@@ -135,10 +137,10 @@ impl WavePlan {
 
     /// How a conversion that begins now goes on.
     #[must_use]
-    pub fn waves(&self, of: &[u32], now: Timestamp) -> Waves {
+    pub fn waves(&self, name: Option<Words>, of: &[u32], now: Timestamp) -> Waves {
         let days = self.undo_days.unwrap_or(Self::UNDO_DAYS);
         Waves {
-            name: self.name.as_ref().map(|name| name.trim().to_owned()),
+            name,
             count: of.iter().max().map_or(1, |last| last + 1),
             begun: 1,
             pace: self.pace,

@@ -49,11 +49,15 @@ impl Standing {
 
     /// Whether its account holds it because it is in that role.
     pub(crate) fn is_through(&self, world: &World, role: RoleId) -> bool {
-        self.chain.first().is_some_and(|way| world.are_words(way, world.role_name(role)))
+        let name = world.roles.get(&role).map(|role| &role.name);
+        self.chain.first().zip(name).is_some_and(|(way, name)| world.are_same(way, name))
     }
 
     /// Whether the target names it so itself; none where it can't be taken away by itself.
     pub(crate) fn has_handle(&self, world: &World, handle: Option<&str>) -> bool {
-        self.handle.as_ref().map(|own| world.words(own)) == handle
+        match (&self.handle, handle) {
+            (Some(own), Some(handle)) => world.are_words(own, handle),
+            (own, handle) => own.is_none() && handle.is_none(),
+        }
     }
 }

@@ -117,7 +117,7 @@ pub(crate) fn conversion(world: &World, sight: &Sight, conversion: &Conversion) 
     items.sort_by_key(|item| item.wave);
     ConversionView {
         id: conversion.id.to_string(),
-        name: conversion.waves.as_ref().and_then(|waves| waves.name.clone()),
+        name: conversion.waves.as_ref().and_then(|waves| waves.name.as_ref()).map(|name| world.words(name).to_owned()),
         by: world.subject_name(conversion.by),
         at: conversion.at,
         undone_at: conversion.undone_at,

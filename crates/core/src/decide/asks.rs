@@ -414,10 +414,7 @@ fn needs_another_yes(draft: &Draft<'_>, elevation: &Elevation, now: &Demand) -> 
         .collect::<BTreeSet<_>>()
         .len();
     if now.weight > frozen.weight || now.permits != frozen.permits {
-        return Some(format!(
-            "the role {} permits something else than when it was asked for",
-            draft.world.right_name(now.right)
-        ));
+        return Some("the role permits something else than when it was asked for".to_owned());
     }
     (said_yes < usize::from(*yes)).then(|| format!("the terms now want {yes} yes from those who may answer"))
 }

@@ -77,7 +77,8 @@ fn convert(
         items.push(Item { standing, eligibility: Some(eligibility), state, trouble: None, wave: *wave, at: None });
     }
     let rights = count(items.len());
-    let waves = Some(waves.waves(&wave_of, draft.now()));
+    let name = waves.name.as_deref().map(|name| draft.words(name.trim()));
+    let waves = Some(waves.waves(name, &wave_of, draft.now()));
     let conversion = Conversion { id, by, at: draft.now(), items, undone_at: None, waves };
     draft.fact(What::Converted { conversion: id, rights }, vec![Row::Conversion(conversion)]);
     Ok(())

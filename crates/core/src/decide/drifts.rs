@@ -114,7 +114,7 @@ fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
         ensure_holders_stay(draft.world, &[drift.standing.id])?;
     }
     let conversion: ConversionId = draft.id();
-    let plan = WavePlan { name: Some(format!("put back {id}")), ..WavePlan::default() };
+    let name = draft.words(&format!("put back {id}"));
     let item = Item { standing: drift.standing.clone(), eligibility: None, state, trouble: None, wave: 0, at: None };
     let row = Conversion {
         id: conversion,
@@ -122,7 +122,7 @@ fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
         at: draft.now(),
         items: vec![item],
         undone_at: None,
-        waves: Some(plan.waves(&[0], draft.now())),
+        waves: Some(WavePlan::default().waves(Some(name), &[0], draft.now())),
     };
     draft.fact(What::Converted { conversion, rights: 1 }, vec![Row::Conversion(row)]);
     settle(draft, drift, DriftState::PutBack { conversion });

@@ -103,6 +103,7 @@ fn record(
     if let Some(why) = why.filter(|_| !accepted) {
         if source.held != Some(digest) {
             let held = Source { held: Some(digest), ..source };
+            let why = draft.words(&why);
             draft.fact(What::ImportHeld { target, digest, why }, vec![Row::Source(held)]);
             house::raise(draft, AlarmKind::ImportHeld { target });
         }

@@ -362,9 +362,10 @@ impl<'w> Known<'w> {
             known.count += 1;
             let private = standing.chain.iter().filter(|way| way.is_private());
             known.ways.extend(private.filter_map(|way| Some((world.known_words(way)?, way.clone()))));
-            let handle = standing.handle.as_ref().map(|handle| world.words(handle));
-            if let Some(account) = world.known_text(standing.account) {
-                known.by_holder.entry((account, handle)).or_default().push(standing);
+            let handle = standing.handle.as_ref().map(|handle| world.known_words(handle));
+            // What is withheld is like nothing that a target says.
+            if let (Some(account), None | Some(Some(_))) = (world.known_text(standing.account), handle) {
+                known.by_holder.entry((account, handle.flatten())).or_default().push(standing);
             }
         }
         known
@@ -374,7 +375,9 @@ impl<'w> Known<'w> {
     fn rights<'s>(&'s self, found: &'s RightFound) -> impl Iterator<Item = &'w Standing> + 's {
         let held = self.by_holder.get(&(found.account.as_str(), found.handle.as_deref())).into_iter().flatten();
         held.copied().filter(|standing| {
-            self.world.role_name(standing.right.role) == found.role && standing.is_held_by(self.world, &found.chain)
+            let role = self.world.roles.get(&standing.right.role);
+            role.is_some_and(|role| self.world.are_words(&role.name, &found.role))
+                && standing.is_held_by(self.world, &found.chain)
         })
     }
 }

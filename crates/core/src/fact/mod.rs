@@ -124,7 +124,7 @@ pub enum What {
     SourceSet { target: ScopeId },
     SourceEnded { target: ScopeId },
     Imported { target: ScopeId, digest: Digest, added: u32, changed: u32, left: u32 },
-    ImportHeld { target: ScopeId, digest: Digest, why: String },
+    ImportHeld { target: ScopeId, digest: Digest, why: Words },
     DriftSeen { drift: DriftId, target: ScopeId },
     DriftAdopted { drift: DriftId },
     DriftIgnored { drift: DriftId, until: Timestamp },

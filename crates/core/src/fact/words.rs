@@ -111,7 +111,9 @@ impl What {
                 "took people and groups in from {}: {added} new, {changed} changed, {left} left",
                 world.path(*target)
             ),
-            Self::ImportHeld { target, why, .. } => format!("held what {} says of people: {why}", world.path(*target)),
+            Self::ImportHeld { target, why, .. } => {
+                format!("held what {} says of people: {}", world.path(*target), world.words(why))
+            }
             Self::DriftSeen { drift, .. } => match world.drifts.get(drift) {
                 Some(known) => format!("noticed {drift}: {}", known.sentence(world)),
                 None => format!("noticed {drift}"),

@@ -90,9 +90,12 @@ use ItemState::{Restored, Taken, Taking, Untouched, Waiting};
 fn waves_begin_with_the_pilot_and_go_on_by_hand_or_by_themselves_and_undo_touches_only_what_was_taken() {
     let mut house = house();
     let size = Some(1);
-    let id = convert(&mut house, &["oda"], WavePlan { size, pace: Some(Seconds::hours(8)), ..WavePlan::default() })
-        .unwrap()
-        .id;
+    let name = Some("Oda and her watch".to_owned());
+    let plan = WavePlan { name, size, pace: Some(Seconds::hours(8)), ..WavePlan::default() };
+    let Conversion { id, waves, .. } = convert(&mut house, &["oda"], plan).unwrap();
+    let name = waves.unwrap().name.unwrap();
+    assert!(matches!(name, Words::Private { .. }), "what a person calls it may name somebody");
+    assert_eq!(house.world.words(&name), "Oda and her watch");
     assert_eq!(states(&house, id), [Waiting, Taking, Waiting]);
     let next = Command::NextWave { conversion: id };
     let refused = house.try_as(Who::Administrator, &next).unwrap_err().to_string();
