@@ -33,7 +33,7 @@ pub use known::{ensure_known, ensure_whole};
 pub use ledger::*;
 pub use pages::*;
 pub use people::*;
-pub use preconditions::{as_precondition, entity_tag, read_precondition};
+pub use preconditions::{as_precondition, read_precondition};
 pub use sign_in::*;
 pub use sources::*;
 pub use standing::*;

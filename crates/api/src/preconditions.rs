@@ -4,8 +4,7 @@
 use tempestas_core::{Digest, LookedAt};
 
 /// A tag that stands for one state of something (RFC 9110, section 8.8.3).
-#[must_use]
-pub fn entity_tag(digest: Digest) -> String {
+fn entity_tag(digest: Digest) -> String {
     format!("\"{digest}\"")
 }
 

@@ -16,7 +16,7 @@ use axum::{
 };
 use bytes::BytesMut;
 use futures_util::{Stream, StreamExt as _};
-use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
+use schemars::{JsonSchema, Schema, SchemaGenerator, generate::SchemaSettings};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
 use tempestas_core::LookedAt;
@@ -27,6 +27,10 @@ use crate::{app::App, callers::CallerKind, problem::Failure};
 pub(crate) const BODY_MOST: usize = 64 * 1024;
 /// Most bytes of a body that is too large which are still read, so that its sender hears why.
 const DRAIN_MOST: usize = 32 * 1024 * 1024;
+
+/// What a body calls itself.
+const JSON: &str = "application/json";
+const FORM: &str = "application/x-www-form-urlencoded";
 
 /// What handlers return.
 pub(crate) type Answer<T> = Result<Json<T>, Failure>;
@@ -147,7 +151,7 @@ pub(crate) async fn read_body(body: RawBody) -> Result<Bytes, Failure> {
 
 /// Refuses a body that doesn't say that it is JSON: what a form on a page elsewhere can send never does.
 fn ensure_is_json(headers: &axum::http::HeaderMap) -> Result<(), Failure> {
-    if media_type(headers) == "application/json" { Ok(()) } else { Err(Failure::NotJson) }
+    if media_type(headers) == JSON { Ok(()) } else { Err(Failure::NotJson) }
 }
 
 /// What the body says that it is, without parameters.
@@ -193,10 +197,9 @@ impl<T: DeserializeOwned> FromRequest<App> for Form<T> {
     type Rejection = Failure;
 
     async fn from_request(request: Request, _: &App) -> Result<Self, Failure> {
-        const KIND: &str = "application/x-www-form-urlencoded";
         let wrong = |says: String| Failure::NoToken("invalid_request", says);
-        if media_type(request.headers()) != KIND {
-            return Err(wrong(format!("the body is a form, and says so: `Content-Type: {KIND}`")));
+        if media_type(request.headers()) != FORM {
+            return Err(wrong(format!("the body is a form, and says so: `Content-Type: {FORM}`")));
         }
         let bytes = read_body(request.into_body()).await?;
         let mut said = Map::new();
@@ -281,23 +284,21 @@ pub(crate) trait Described {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator);
 }
 
+/// A body that is needed, of this media type.
+fn takes_body(operation: &mut Map<String, Value>, kind: &str, schema: Schema) {
+    let body = json!({ "required": true, "content": { kind: { "schema": schema } } });
+    operation.insert("requestBody".to_owned(), body);
+}
+
 impl<T: JsonSchema> Described for Body<T> {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
-        let schema = schemas.subschema_for::<T>();
-        operation.insert(
-            "requestBody".to_owned(),
-            json!({ "required": true, "content": { "application/json": { "schema": schema } } }),
-        );
+        takes_body(operation, JSON, schemas.subschema_for::<T>());
     }
 }
 
 impl<T: JsonSchema> Described for Form<T> {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
-        let schema = schemas.subschema_for::<T>();
-        operation.insert(
-            "requestBody".to_owned(),
-            json!({ "required": true, "content": { "application/x-www-form-urlencoded": { "schema": schema } } }),
-        );
+        takes_body(operation, FORM, schemas.subschema_for::<T>());
     }
 }
 
@@ -308,11 +309,7 @@ impl<T: JsonSchema> Described for Whole<T> {
             settings.inline_subschemas = true;
             settings.meta_schema = None;
         });
-        let schema = settings.into_generator().into_root_schema_for::<T>();
-        operation.insert(
-            "requestBody".to_owned(),
-            json!({ "required": true, "content": { "application/json": { "schema": schema } } }),
-        );
+        takes_body(operation, JSON, settings.into_generator().into_root_schema_for::<T>());
     }
 }
 
