@@ -15,3 +15,27 @@ pub fn takes_key(method: &str, path: &str) -> bool {
     let ends = |ends: &[&str]| ends.iter().any(|end| path.ends_with(end));
     method != "GET" && !ends(&SECRET) && !ends(&LOOKING)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_looks_or_shows_a_secret_takes_no_key_and_every_change_does() {
+        for (method, path, takes) in [
+            ("GET", "/api/v1/me", false),
+            ("POST", "/api/v1/asks", true),
+            ("POST", "/api/v1/asks/preview", false),
+            ("PUT", "/api/v1/terms/{id}", true),
+            ("DELETE", "/api/v1/duties/{id}", true),
+            ("POST", "/api/v1/elevations/{id}/login", false),
+            ("POST", "/api/v1/people/{who}/enrolment", false),
+            ("POST", "/api/v1/devices/token", false),
+            ("POST", "/api/v1/devices/answer", true),
+            ("POST", "/api/v1/console/passkey/challenge", false),
+            ("POST", "/api/v1/passkeys", true),
+        ] {
+            assert_eq!(takes_key(method, path), takes, "{method} {path}");
+        }
+    }
+}

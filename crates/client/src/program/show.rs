@@ -128,4 +128,31 @@ mod tests {
         assert_eq!(printed, r#""a\u202eb\udb40\udc41\u001b\n""#);
         assert_eq!(serde_json::from_str::<String>(&printed).unwrap(), hostile);
     }
+
+    #[test]
+    fn a_qr_code_is_drawn_square_by_square_with_light_around_it() {
+        // Odd in height, so that the last line has half a row.
+        let rows: Vec<String> = ["# #", " # ", "###"].map(str::to_owned).to_vec();
+        let drawn = super::qr(&rows);
+        let lines: Vec<Vec<char>> = drawn
+            .lines()
+            .map(|line| line.trim_start_matches("\x1b[30;47m").trim_end_matches("\x1b[0m").chars().collect())
+            .collect();
+        let side = rows.len() + 8;
+        assert_eq!(lines.len(), side.div_ceil(2));
+        for y in 0..side {
+            for (x, half) in lines[y / 2].iter().enumerate() {
+                let drawn = match half {
+                    '█' => true,
+                    '▀' => y % 2 == 0,
+                    '▄' => y % 2 == 1,
+                    _ => false,
+                };
+                let square = |at: usize| at.checked_sub(4).filter(|at| *at < rows.len());
+                let dark = square(x).zip(square(y)).is_some_and(|(x, y)| rows[y].as_bytes()[x] == b'#');
+                assert_eq!(drawn, dark, "{x} {y}");
+            }
+        }
+        assert!(lines.iter().all(|line| line.len() == side), "each line is as wide");
+    }
 }
