@@ -1,0 +1,253 @@
+//! Elevations, their demands and their grants, as replies show them.
+
+use jiff::Timestamp;
+use tempestas_api::{
+    AnswerView, AskedView, DemandView, EarlierView, ElevationView, GrantView, LeftoverView, StageView,
+};
+use tempestas_core::{
+    Demand, Elevation, End, Grant, LEFT_ALONE, Less, Phase, ReasonRule, ScopeId, Seconds, Sight, Standing, StartChoice,
+    SubjectId, TicketRule, World, demand_for,
+};
+
+use super::role_of;
+
+/// Most rights of an account that are said one by one.
+const HELD_SAID: usize = 6;
+
+pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: StartChoice) -> DemandView {
+    let (says, weight) = role_of(world, demand.right);
+    DemandView {
+        right: world.right_name(demand.right),
+        says,
+        weight,
+        sentence: demand.sentence(world, duration, start),
+        duration,
+        longest: demand.terms.longest,
+        usual: demand.terms.usual,
+        starts: demand.terms.starts.clone(),
+        proof_within: demand.terms.assurance,
+        reason_at_least: match demand.terms.reason {
+            ReasonRule::Required { at_least } => at_least.max(1),
+            ReasonRule::Optional | ReasonRule::Hidden => 0,
+        },
+        narrower: below(world, demand.right.scope),
+        reason_required: matches!(demand.terms.reason, ReasonRule::Required { .. }),
+        ticket_required: matches!(demand.terms.ticket, TicketRule::Required { .. }),
+        ticket_pattern: demand.terms.ticket.pattern().map(str::to_owned),
+        approvers: demand.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        ends: demand.ends.clone(),
+        digest: tempestas_core::Digest::of_json(demand),
+    }
+}
+
+/// Paths of the scopes below one, which are less; 200 at most.
+pub(crate) fn below(world: &World, scope: ScopeId) -> Vec<String> {
+    let mut paths: Vec<String> = world
+        .scopes
+        .keys()
+        .filter(|id| **id != scope && world.is_within(**id, scope))
+        .take(200)
+        .map(|id| world.path(*id))
+        .collect();
+    paths.sort();
+    paths
+}
+
+pub(crate) fn earlier(world: &World, elevation: &Elevation) -> EarlierView {
+    let leftovers = elevation.grant.and_then(|id| world.grants.get(&id)?.leftovers.as_ref().map(Vec::len));
+    EarlierView {
+        id: elevation.id.to_string(),
+        asked_at: elevation.asked_at,
+        state: elevation.phase.to_string(),
+        reason: elevation.reason.map(|text| world.text(text)),
+        leftovers: leftovers.unwrap_or(0),
+    }
+}
+
+/// A yes to less, in words.
+fn less_words(world: &World, less: &Less) -> String {
+    let mut parts: Vec<String> = Vec::new();
+    parts.extend(less.duration.map(|duration| format!("for {duration}")));
+    parts.extend(less.scope.map(|scope| format!("at {} only", world.path(scope))));
+    if let Some(StartChoice::At { time }) = less.start {
+        parts.push(format!("from {}", at(time)));
+    }
+    parts.join(", ")
+}
+
+/// An elevation as one person sees it.
+pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> ElevationView {
+    let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
+    let administers = || Sight::is_administrator(world, me, elevation.right.scope);
+    let ending = matches!(elevation.phase, Phase::Closing | Phase::Ended(_));
+    let (says, weight) = role_of(world, elevation.right);
+    let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+    let connector = world.target_of(elevation.right.scope).map(|target| &target.connector);
+    let trouble = elevation.trouble.as_ref().map(|trouble| match trouble.as_str() {
+        LEFT_ALONE if elevation.asker == me => format!("{trouble}; {}", who_could(world, elevation)),
+        _ => trouble.clone(),
+    });
+    ElevationView {
+        id: elevation.id.to_string(),
+        who: world.subject_name(elevation.asker),
+        alike: world.alike(elevation.asker),
+        account: elevation.demand.account.map(|account| world.text(account)),
+        account_holds: account_holds(world, elevation),
+        right: world.right_name(elevation.right),
+        says,
+        weight,
+        state: elevation.phase.to_string(),
+        sentence: state_sentence(world, elevation, grant, trouble.as_deref()),
+        asked_at: elevation.asked_at,
+        duration: elevation.duration,
+        start: elevation.start,
+        asked: elevation.asked.map(|asked| AskedView {
+            right: world.right_name(asked.right),
+            duration: asked.duration,
+            start: asked.start,
+        }),
+        mine: elevation.asker == me,
+        takes_own_key: connector.is_some_and(tempestas_core::Connector::takes_own_key),
+        for_me: crate::routes::waits_for(elevation, me),
+        may_revoke: !ending && (approver || administers()),
+        reason: elevation.reason.map(|text| world.text(text)),
+        ticket: elevation.ticket.map(|text| world.text(text)),
+        demand: elevation.demand.sentence(world, elevation.duration, elevation.start),
+        stages: elevation
+            .stages
+            .iter()
+            .map(|stage| StageView {
+                approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+                yes: stage.yes,
+                no: stage.no,
+                until: stage.until,
+                answers: stage
+                    .answers
+                    .iter()
+                    .map(|answer| AnswerView {
+                        who: world.subject_name(answer.by),
+                        verdict: answer.verdict,
+                        less: answer.less.as_ref().map(|less| less_words(world, less)),
+                        reason: answer.reason.map(|text| world.text(text)),
+                        at: answer.at,
+                    })
+                    .collect(),
+            })
+            .collect(),
+        digest: elevation.digest,
+        grant: grant.map(|grant| grant_view(world, elevation, grant)),
+        end_word: elevation.end_word.map(|text| world.text(text)),
+        trouble,
+    }
+}
+
+/// What the account that an elevation is put on holds all the time besides: a yes to something harmless opens that too.
+fn account_holds(world: &World, elevation: &Elevation) -> Vec<String> {
+    let target = world.target_of(elevation.right.scope).map(|target| target.scope);
+    let Some((account, target)) = elevation.demand.account.zip(target) else { return Vec::new() };
+    let name = world.text(account);
+    let mut held: Vec<&Standing> = world
+        .standing
+        .values()
+        .filter(|held| held.target == target && held.right != elevation.right && world.is_text(held.account, &name))
+        .collect();
+    held.sort_by_key(|held| std::cmp::Reverse(world.roles.get(&held.right.role).map(|role| role.weight)));
+    let mut said: Vec<String> = held.iter().take(HELD_SAID).map(|held| world.right_name(held.right)).collect();
+    if held.len() > HELD_SAID {
+        said.push(format!("{} more", held.len() - HELD_SAID));
+    }
+    said
+}
+
+fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView {
+    GrantView {
+        id: grant.id.to_string(),
+        until: grant.until,
+        wanted: grant.wanted,
+        seen: grant.seen,
+        seen_at: grant.seen_at,
+        verified_at: grant.verified_at,
+        ends: elevation.demand.ends.clone(),
+        leftovers: grant.leftovers.as_ref().map(|found| {
+            found
+                .iter()
+                .map(|leftover| LeftoverView {
+                    what: world.text(leftover.what),
+                    when: leftover.when,
+                    ended: leftover.ended,
+                })
+                .collect()
+        }),
+    }
+}
+
+/// Who could answer now, if the same were asked anew.
+fn who_could(world: &World, elevation: &Elevation) -> String {
+    match demand_for(world, elevation.asker, elevation.right, Timestamp::now()) {
+        Ok(demand) if demand.approvers.is_empty() => "asked anew it would need no yes".to_owned(),
+        Ok(demand) => {
+            let names: Vec<String> = demand.approvers.iter().map(|id| world.subject_name(*id)).collect();
+            format!("asked anew it would go to {}", names.join(" or "))
+        }
+        Err(refusal) => refusal.to_string(),
+    }
+}
+
+/// A time as sentences say it: UTC, to the second.
+fn at(time: Timestamp) -> String {
+    time.strftime("%F %T UTC").to_string()
+}
+
+/// What an elevation is at, as one plain sentence.
+fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, trouble: Option<&str>) -> String {
+    let names = |people: &mut dyn Iterator<Item = SubjectId>| {
+        people.map(|id| world.subject_name(id)).collect::<Vec<_>>().join(" or ")
+    };
+    let until = grant.map(|grant| at(grant.until)).unwrap_or_default();
+    let said = match elevation.phase {
+        Phase::Waiting => elevation.stages.last().map_or_else(String::new, |stage| {
+            format!("waits for {} until {}", names(&mut stage.approvers.iter().copied()), at(stage.until))
+        }),
+        Phase::Scheduled => match elevation.start {
+            StartChoice::At { time } => format!("begins at {}", at(time)),
+            StartChoice::AtYes | StartChoice::OnBegin => "begins as soon as it may".to_owned(),
+        },
+        Phase::Ready => {
+            let by = elevation.begin_by.map(at).unwrap_or_default();
+            format!("ready; begin it by {by}: tempestas begin {}", elevation.id)
+        }
+        Phase::Opening => format!("being put on its target, until {until}"),
+        Phase::Live => {
+            let seen = grant.and_then(|grant| grant.verified_at).map(at).unwrap_or_default();
+            format!("verified on its target at {seen}, live until {until}")
+        }
+        Phase::Closing => "being taken away on its target".to_owned(),
+        Phase::Ended(end) => ended_sentence(elevation, grant, end),
+    };
+    match trouble {
+        Some(trouble) => format!("{said}; {trouble}"),
+        None => said,
+    }
+}
+
+fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> String {
+    let how = match end {
+        End::Lapsed => "lapsed at its set time",
+        End::GivenBack => "given back by its holder",
+        End::Revoked => "revoked",
+        End::Refused => "refused",
+        End::Withdrawn => "withdrawn by its asker",
+        End::Unanswered => "ran out",
+        End::Failed => "failed",
+    };
+    match grant.and_then(|grant| Some((grant.seen_at?, grant.leftovers.as_ref()?.len()))) {
+        Some((seen, 0)) => format!("{how}; read back as gone at {}, no leftovers found", at(seen)),
+        Some((seen, 1)) => format!("{how}; read back as gone at {}, 1 leftover found", at(seen)),
+        Some((seen, count)) => format!("{how}; read back as gone at {}, {count} leftovers found", at(seen)),
+        None if elevation.trouble.is_none() && end == End::Refused => {
+            let no = elevation.stages.iter().flat_map(|stage| &stage.answers).any(|answer| answer.reason.is_some());
+            if no { format!("{how}; the reason stands with the answer") } else { how.to_owned() }
+        }
+        None => how.to_owned(),
+    }
+}
