@@ -6,7 +6,7 @@
 use std::{
     collections::BTreeMap,
     fs::File,
-    io::{BufRead as _, BufReader, Read, Seek as _, SeekFrom},
+    io::{self, BufRead as _, BufReader, Read, Seek as _, SeekFrom},
     path::Path,
     process::{Command, Stdio},
 };
@@ -75,9 +75,9 @@ impl Host {
             None => {
                 let mut unread = 0;
                 for path in LOGS {
-                    let Some((file, size)) = since(&self.at(path), from) else { continue };
-                    unread +=
-                        lines(file, size.min(READ_MOST), |line| take(line, false))? + size.saturating_sub(READ_MOST);
+                    let Some((log, size)) = since(&self.at(path), from) else { continue };
+                    let read = log.take(READ_MOST);
+                    unread += lines(read, READ_MOST, |line| take(line, false))? + size.saturating_sub(READ_MOST);
                 }
                 unread
             }
@@ -142,12 +142,13 @@ fn lines(log: impl Read, most: u64, mut take: impl FnMut(&str)) -> Result<u64, F
             take(text.trim_end());
         }
     }
-    Ok(std::io::copy(&mut log.take(LINE_MOST), &mut std::io::sink())?)
+    Ok(io::copy(&mut log.take(LINE_MOST), &mut io::sink())?)
 }
 
 /// A log from the first line that is as young as `from`, found by halving, for its lines are in order of time; and how much
-/// that is. None where there is none, or something else than a file is in its place.
-fn since(path: &Path, from: Timestamp) -> Option<(File, u64)> {
+/// that is; what is written meanwhile belongs to the next time. None where there is none, or something else than a file is in
+/// its place.
+fn since(path: &Path, from: Timestamp) -> Option<(io::Take<File>, u64)> {
     let meta = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file)?;
     if Timestamp::try_from(meta.modified().ok()?).ok()? < from {
         return None;
@@ -164,7 +165,7 @@ fn since(path: &Path, from: Timestamp) -> Option<(File, u64)> {
         }
     }
     file.seek(SeekFrom::Start(low)).ok()?;
-    Some((file, size - low))
+    Some((file.take(size - low), size - low))
 }
 
 /// The time of the first whole line from here on that has one.
@@ -300,6 +301,10 @@ mod tests {
         });
         assert_eq!((unread.unwrap(), found.len()), (0, 3), "{found:?}");
         assert!(looked_at < 140_000, "all of it was read: {looked_at} lines");
+        // What comes in while it is read is read the next time, and is none that was missed.
+        let (log, size) = since(&path, from).unwrap();
+        let unread = lines(log, size, |_| file.write_all(noise(7).get(..300).unwrap().as_bytes()).unwrap());
+        assert_eq!(unread.unwrap(), 0);
         // More than is read at once is told.
         let (log, _) = since(&path, from).unwrap();
         assert!(lines(log, 1000, |_| {}).unwrap() > 0);
