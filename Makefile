@@ -1,5 +1,5 @@
 # What people run. Each does all its own set-up.
-.PHONY: demo example test check openapi shots packages console bench soak
+.PHONY: demo example test check openapi shots packages demo-packages manual console bench soak
 
 CARGO ?= cargo
 PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-host -p tempestas-standins -p tempestas-demo
@@ -21,14 +21,15 @@ console/node_modules/.package-lock.json: console/package.json console/package-lo
 	@cd console && npm ci --silent
 	@touch $@
 
-# Starts the service with the Quillhaven sample world, until Ctrl-C. FRESH=1 begins anew.
-demo: $(CONSOLE)
+# Starts the service with the Quillhaven sample world, until Ctrl-C. FRESH=1 begins anew. Installs what its systems need and
+# this machine lacks; YES=1 asks nothing.
+demo: demo-packages $(CONSOLE)
 	@echo "· building (a few minutes the first time, seconds later)"
 	@$(CARGO) build --locked $(PROGRAMS) --bins
 	@exec $(DEMO) run $(if $(FRESH),--fresh)
 
 # Runs the whole story by itself, in a world of its own.
-example:
+example: demo-packages $(CONSOLE)
 	@echo "· building (a few minutes the first time, seconds later)"
 	@$(CARGO) build --locked $(PROGRAMS) --bins
 	@$(DEMO) example
@@ -37,11 +38,23 @@ example:
 # there are processors.
 TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 3 / 2 )))
 test: packages $(CONSOLE)
-	$(CARGO) build --locked --workspace --bins
+	$(CARGO) build --locked --workspace --all-targets
 	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
 
 packages:
 	@tools/packages
+demo-packages:
+	@tools/packages demo
+
+# The manual and completions, into SHARE, as /usr/local/share has them.
+SHARE ?= target/share
+manual:
+	@$(CARGO) build --locked -p tempestas-client --bins
+	@mkdir -p $(SHARE)/man/man1 $(SHARE)/bash-completion/completions $(SHARE)/zsh/site-functions $(SHARE)/fish/vendor_completions.d
+	@target/debug/tempestas manual $(SHARE)/man/man1
+	@target/debug/tempestas completions bash > $(SHARE)/bash-completion/completions/tempestas
+	@target/debug/tempestas completions zsh > $(SHARE)/zsh/site-functions/_tempestas
+	@target/debug/tempestas completions fish > $(SHARE)/fish/vendor_completions.d/tempestas.fish
 
 # Format, lints, the committed OpenAPI file, one TLS stack.
 check: $(CONSOLE)
