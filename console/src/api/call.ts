@@ -1,5 +1,6 @@
 // The data layer. Knows no React. Types come from the service's OpenAPI document.
 
+import { byOwnClock, SPOKEN } from '../words/sentence'
 import type { components, paths } from './schema'
 
 /** Everything the service speaks of, by name. */
@@ -59,13 +60,15 @@ const DECEPTIVE =
   // eslint-disable-next-line no-control-regex
   /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f\u2028-\u202e\u2060-\u206f\u3164\ufeff\uffa0\ufff0-\ufffb]|\udb40[\udc00-\udfff]/g
 
-/** Writes that out wherever it comes in a reply: names come from systems, reasons from people, and both may hold anything. */
-function plainly<T>(said: T): T {
+/** Writes that out wherever it comes in a reply: names come from systems, reasons from people, and both may hold anything.
+ * What the service itself says is put by the reader's clock. */
+function plainly<T>(said: T, spoken = false): T {
   if (typeof said === 'string') {
-    return said.replace(DECEPTIVE, (one) => [...one].map((c) => `\\u{${(c.codePointAt(0) ?? 0).toString(16)}}`).join('')) as T
+    const plain = said.replace(DECEPTIVE, (one) => [...one].map((c) => `\\u{${(c.codePointAt(0) ?? 0).toString(16)}}`).join(''))
+    return (spoken ? byOwnClock(plain) : plain) as T
   }
-  if (Array.isArray(said)) return said.map(plainly) as T
-  if (said && typeof said === 'object') return Object.fromEntries(Object.entries(said).map(([key, value]) => [key, plainly(value)])) as T
+  if (Array.isArray(said)) return said.map((one) => plainly(one, spoken)) as T
+  if (said && typeof said === 'object') return Object.fromEntries(Object.entries(said).map(([key, value]) => [key, plainly(value, SPOKEN.includes(key))])) as T
   return said
 }
 
@@ -99,7 +102,7 @@ async function once(method: Method, url: string, body: unknown, digest?: string 
   }
   if (reply.ok) return plainly(said)
   const problem = said as { code?: string; detail?: string; max_age?: number }
-  throw new Problem(problem.code ?? 'failed', plainly(problem.detail) ?? `status ${reply.status}`, problem.max_age)
+  throw new Problem(problem.code ?? 'failed', plainly(problem.detail, true) ?? `status ${reply.status}`, problem.max_age)
 }
 
 async function call(method: Method, path: string, where: Where, body?: unknown, digest?: string | null): Promise<unknown> {

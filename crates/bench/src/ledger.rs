@@ -9,7 +9,7 @@ use std::{
 use sqlx::{ConnectOptions as _, Connection as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
     Caller, Command, What, decide,
-    ledger::{FactLine, HeadLine, Signer, Tree, leaf_hash},
+    ledger::{EXPORT_FORM, FactLine, HeadLine, LEAVES_A_LINE, LeavesLine, Signer, Tree, leaf_hash},
 };
 use tempestas_store::{Batch, Loaded, Store};
 
@@ -116,10 +116,16 @@ fn export(path: &std::path::Path, signer: &Signer, sample: &[FactLine]) -> anyho
     }
     let checkpoint = signer.sign(tree.size(), tree.root(), 1).note;
     let mut file = BufWriter::with_capacity(1 << 20, File::create(path)?);
-    writeln!(file, "{}", serde_json::to_string(&HeadLine { ledger: 1, checkpoint })?)?;
+    writeln!(file, "{}", serde_json::to_string(&HeadLine { ledger: EXPORT_FORM, checkpoint })?)?;
     for (n, line) in (0..EXPORTED).zip(sample.iter().cycle()) {
         let leaf = leaf_hash(line.fact.as_bytes());
         writeln!(file, "{}", serde_json::to_string(&FactLine { n, leaf, fact: line.fact.clone() })?)?;
+    }
+    for leaves_from in (0..EXPORTED).step_by(LEAVES_A_LINE) {
+        let many = LEAVES_A_LINE.min(usize::try_from(EXPORTED - leaves_from)?);
+        let from = usize::try_from(leaves_from)? % leaves.len();
+        let leaves = leaves.iter().cycle().skip(from).take(many).copied().collect();
+        writeln!(file, "{}", serde_json::to_string(&LeavesLine { leaves_from, leaves })?)?;
     }
     file.flush()?;
     Ok(std::fs::metadata(path)?.len())
@@ -141,7 +147,7 @@ fn verify(report: &mut Report, path: &std::path::Path, signer: &Signer, bytes: u
     let hashing = begun.elapsed();
     let begun = Instant::now();
     let verdict =
-        tempestas_client::verify(BufReader::with_capacity(1 << 20, File::open(path)?), &signer.verifier(), None)?;
+        tempestas_client::verify(BufReader::with_capacity(1 << 20, File::open(path)?), &signer.verifier(), &[])?;
     anyhow::ensure!(verdict?.checkpoint.size == EXPORTED, "the export was not verified");
     let ours = begun.elapsed();
     report.add(

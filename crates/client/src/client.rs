@@ -1,8 +1,11 @@
 //! A client of one service: what is sent, and how replies are read.
 
 mod calls;
+mod unreachable;
 
-use std::{error::Error as _, path::PathBuf, time::Duration};
+use std::{path::PathBuf, time::Duration};
+
+use jiff::tz::TimeZone;
 
 use reqwest::{Certificate, Method, Response, StatusCode, Url};
 use ring::rand::{SecureRandom as _, SystemRandom};
@@ -10,13 +13,14 @@ use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::{
-    DeviceReply, DeviceRequest, DeviceTokenRequest, ElevationStory, IDEMPOTENCY_KEY, LedgerFilter, Problem,
-    TokenRefusal, TokenReply, WaitQuery, as_precondition, takes_key,
+    DeviceReply, DeviceRequest, DeviceTokenRequest, ElevationStory, IDEMPOTENCY_KEY, LedgerFilter, Problem, SPOKEN,
+    TokenRefusal, TokenReply, WaitQuery, as_precondition, by_clock, takes_key,
 };
 
 use tempestas_core::{LookedAt, is_deceptive, plainly};
 use url::form_urlencoded;
 
+use self::unreachable::unreachable;
 use crate::ClientError;
 
 /// How a service is reached.
@@ -34,8 +38,8 @@ pub struct Client {
     http: reqwest::Client,
     base: Url,
     token: Option<SecretString>,
-    /// Whether replies are for people to read, so that nothing in them may steer what is shown.
-    for_people: bool,
+    /// By whose clock, where replies are for people to read; nothing in them may steer what is shown then.
+    for_people: Option<TimeZone>,
 }
 
 /// What has lines, and is printed as lines, or is verified byte for byte; of everything else a line break is written out.
@@ -43,34 +47,29 @@ const WITH_LINES: [&str; 9] =
     ["script", "undo", "patch", "checkpoint", "public_key", "fact", "reason", "word", "end_word"];
 
 /// Writes out whatever would deceive in every text of a reply: names come from systems, reasons from people, and both may
-/// hold anything.
-fn made_plain(value: &mut Value, lines: bool) {
+/// hold anything. What the service itself says is put by the reader's clock.
+fn made_plain(value: &mut Value, under: &str, zone: &TimeZone) {
     match value {
-        Value::String(text) if text.contains(is_deceptive) => {
-            let parts = text.split('\n').map(plainly);
-            *text = if lines { parts.collect::<Vec<_>>().join("\n") } else { plainly(text).into_owned() };
+        Value::String(text) => {
+            if text.contains(is_deceptive) {
+                let parts = text.split('\n').map(plainly);
+                let lines = WITH_LINES.contains(&under);
+                *text = if lines { parts.collect::<Vec<_>>().join("\n") } else { plainly(text).into_owned() };
+            }
+            if SPOKEN.contains(&under) {
+                *text = by_clock(text, zone);
+            }
         }
-        Value::Array(all) => all.iter_mut().for_each(|one| made_plain(one, lines)),
+        Value::Array(all) => all.iter_mut().for_each(|one| made_plain(one, under, zone)),
         Value::Object(named) => {
             let named = std::mem::take(named).into_iter().map(|(name, mut value)| {
-                made_plain(&mut value, WITH_LINES.contains(&name.as_str()));
+                made_plain(&mut value, &name, zone);
                 (plainly(&name).into_owned(), value)
             });
             *value = Value::Object(named.collect());
         }
         _ => {}
     }
-}
-
-fn unreachable(error: &reqwest::Error) -> ClientError {
-    let mut said = if error.is_timeout() { "it did not answer in time".to_owned() } else { "no connection".to_owned() };
-    // The innermost cause is the one that helps; the outer ones repeat the address.
-    let mut cause = error.source();
-    while let Some(inner) = cause {
-        said = inner.to_string();
-        cause = inner.source();
-    }
-    ClientError::Unreachable(said)
 }
 
 /// Most bytes of a reply that is read at once.
@@ -130,13 +129,13 @@ impl Client {
             http = http.add_root_certificate(authority);
         }
         let http = http.build().map_err(|error| unreachable(&error))?;
-        Ok(Self { http, base, token, for_people: false })
+        Ok(Self { http, base, token, for_people: None })
     }
 
-    /// The same client, for people to read what comes back.
+    /// The same client, for people to read what comes back, by a clock of that zone.
     #[must_use]
-    pub fn for_people(self) -> Self {
-        Self { for_people: true, ..self }
+    pub fn for_people(self, zone: TimeZone) -> Self {
+        Self { for_people: Some(zone), ..self }
     }
 
     /// The same client with a token.
@@ -269,11 +268,9 @@ impl Client {
 
     fn reply<T: DeserializeOwned>(&self, bytes: &[u8]) -> Result<T, ClientError> {
         let unreadable = |error: serde_json::Error| ClientError::Unreadable(error.to_string());
-        if !self.for_people {
-            return serde_json::from_slice(bytes).map_err(unreadable);
-        }
+        let Some(zone) = &self.for_people else { return serde_json::from_slice(bytes).map_err(unreadable) };
         let mut value: Value = serde_json::from_slice(bytes).map_err(unreadable)?;
-        made_plain(&mut value, false);
+        made_plain(&mut value, "", zone);
         serde_json::from_value(value).map_err(unreadable)
     }
 }
@@ -317,6 +314,7 @@ impl Client {
 
 #[cfg(test)]
 mod tests {
+    use jiff::tz::TimeZone;
     use serde_json::json;
 
     use super::made_plain;
@@ -332,7 +330,7 @@ mod tests {
             "script": "#!/bin/sh\nid\n",
             "plain": "berth_writer",
         });
-        made_plain(&mut reply, false);
+        made_plain(&mut reply, "", &TimeZone::UTC);
         let printed: Vec<String> = reply
             .as_object()
             .unwrap()

@@ -22,14 +22,14 @@ struct Handful {
 /// A handful that was read and hashed.
 type Looked = Vec<Result<LineRead, Fault>>;
 
-/// Verifies an export against a public key, and a checkpoint seen earlier where there is one.
+/// Verifies an export against a public key, and checkpoints seen earlier where there are any.
 ///
 /// # Errors
 /// When it can't be read; what is not genuine about it is the inner error.
 pub fn verify(
     lines: impl BufRead + Send,
     verifier: &Verifier,
-    earlier: Option<&SignedCheckpoint>,
+    earlier: &[SignedCheckpoint],
 ) -> io::Result<Result<Verdict, Fault>> {
     let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
     let (inward, taken): (Vec<_>, Vec<_>) = (0..workers).map(|_| sync_channel::<Handful>(WAITING)).unzip();

@@ -191,15 +191,24 @@ impl Store {
             hashes.blocks.push(digest_of(root)?);
         }
         for block in [old / BLOCK, new / BLOCK] {
-            let leaves =
-                sqlx::query_scalar::<_, Vec<u8>>("SELECT leaf FROM facts WHERE seq >= ?1 AND seq < ?2 ORDER BY seq")
-                    .bind(number(block * BLOCK))
-                    .bind(number((block + 1) * BLOCK))
-                    .fetch_all(&self.read)
-                    .await?;
-            hashes.leaves.insert(block, leaves.into_iter().map(digest_of).collect::<Result<_, _>>()?);
+            hashes.leaves.insert(block, self.leaves(block * BLOCK, (block + 1) * BLOCK).await?);
         }
         Ok(hashes)
+    }
+
+    /// Leaf hashes of the facts from `from` on, before `to`.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn leaves(&self, from: u64, to: u64) -> Result<Vec<Digest>, StoreError> {
+        sqlx::query_scalar::<_, Vec<u8>>("SELECT leaf FROM facts WHERE seq >= ?1 AND seq < ?2 ORDER BY seq")
+            .bind(number(from))
+            .bind(number(to))
+            .fetch_all(&self.read)
+            .await?
+            .into_iter()
+            .map(digest_of)
+            .collect()
     }
 }
 

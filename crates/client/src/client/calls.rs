@@ -2,16 +2,17 @@
 
 use reqwest::Method;
 use tempestas_api::{
-    AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskRequest, AuthoritiesStep,
-    AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DemandView,
-    Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory,
-    ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment,
-    HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty,
-    NewEligibility, NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView,
-    PreviewRequest, ProofReply, ProofRequest, RehearsalView, RehearseRequest, RoleView, ScopeView, SignInReply,
-    SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView,
-    SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsView, WaitQuery, WaysQuery,
-    WaysReply, WhichTarget, WordRequest,
+    AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
+    AuthoritiesStep, AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView,
+    ConvertRequest, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply,
+    ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget,
+    EnrolReply, EnrolRequest, Enrolment, EntryProof, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply,
+    LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSource, NewStop,
+    NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofReply, ProofRequest, RehearsalView,
+    RehearseRequest, RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch,
+    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings,
+    TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
+    WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -49,6 +50,8 @@ calls! {
     sign_in(request: &SignInRequest) -> SignInReply = POST ["sign-in"] body request;
     /// What a program drafted.
     draft(id: &str) -> DraftView = GET ["drafts", id];
+    /// Finds people, scopes, rights and elevations.
+    search(query: &SearchQuery) -> Vec<Hit> = GET ["search"] query query;
     /// Stops.
     stops() -> Vec<StopView> = GET ["stops"];
     /// Ends everything live, and bars new asks.
@@ -183,6 +186,8 @@ calls! {
     terms() -> TermsReply = GET ["terms"];
     /// Adds a rule.
     add_terms(new: &NewTerms) -> TermsView = POST ["terms"] body new;
+    /// Whom a change of terms would touch.
+    try_terms(trial: &TermsTrial) -> TermsTouched = POST ["terms", "preview"] body trial;
     /// Changes a rule in place.
     change_terms(id: &str, looked_at: LookedAt, new: &NewTerms) -> TermsView = PUT ["terms", id] on looked_at body new;
     /// Ends a rule.
@@ -203,6 +208,8 @@ calls! {
     elevations(filter: &ElevationFilter) -> Vec<ElevationView> = GET ["elevations"] query filter;
     /// One elevation with its story; may wait for a change.
     elevation(id: &str, wait: &WaitQuery) -> ElevationStory = GET ["elevations", id] query wait;
+    /// What an approver wants to know besides an ask.
+    context(id: &str) -> AskContext = GET ["elevations", id, "context"];
     /// Answers.
     answer(id: &str, answer: &AnswerRequest) -> ElevationView = POST ["elevations", id, "answer"] body answer;
     /// Withdraws an ask.
@@ -217,6 +224,8 @@ calls! {
     login(id: &str, ask: &LoginAsk) -> LoginReply = POST ["elevations", id, "login"] body ask;
     /// The record.
     ledger(filter: &LedgerFilter) -> LedgerReply = GET ["ledger"] query filter;
+    /// Proof that an entry stands in the ledger.
+    proof(n: &str) -> EntryProof = GET ["ledger", n, "proof"];
     /// The present checkpoint.
     checkpoint(since: &SinceQuery) -> CheckpointReply = GET ["ledger", "checkpoint"] query since;
 }

@@ -13,7 +13,8 @@ use super::{
     Ended,
     args::{ConvertVerb, WaveArgs},
     session::Session,
-    show, terms,
+    show::{self, say},
+    terms,
 };
 
 /// How long `--wait` waits for targets.
@@ -21,19 +22,19 @@ const WAIT: Duration = Duration::from_secs(60);
 
 fn plan(plan: &PlanView) {
     for item in &plan.items {
-        println!("{}  {}", item.standing.id, item.taken_away);
+        say!("{}  {}", item.standing.id, item.taken_away);
         for lost in &item.also_lost {
-            println!("      with it goes {lost}");
+            say!("      with it goes {lost}");
         }
-        println!("      {}", item.may_ask);
-        println!("      use: {}; {}", rhythm(item), advice(item.advice));
+        say!("      {}", item.may_ask);
+        say!("      use: {}; {}", rhythm(item), advice(item.advice));
         for caution in &item.cautions {
-            println!("      CAUTION: {caution}");
+            say!("      CAUTION: {caution}");
         }
     }
     for left in &plan.left {
         let names = if left.accounts.is_empty() { "nobody".to_owned() } else { left.accounts.join(", ") };
-        println!("Left with critical standing power on {}: {names} ({} must stay).", left.target, left.least);
+        say!("Left with critical standing power on {}: {names} ({} must stay).", left.target, left.least);
     }
 }
 
@@ -67,7 +68,7 @@ pub(crate) async fn convert(session: &Session, verb: ConvertVerb) -> anyhow::Res
             let shown = session.client().preview_conversion(&Chosen { chosen: rights }).await?;
             session.print(&shown, |shown| {
                 plan(shown);
-                println!("Nothing was changed.");
+                say!("Nothing was changed.");
             })?;
             Ok(Ended::Well)
         }
@@ -132,9 +133,9 @@ async fn settle(session: &Session, mut shown: ConversionView, wait: bool) -> any
 fn conversion(shown: &ConversionView) {
     let undone = shown.undone_at.map_or_else(String::new, |at| format!(", undone {}", show::when(at)));
     let name = shown.name.as_ref().map_or_else(String::new, |name| format!(" \"{name}\""));
-    println!("{}{name} by {} at {}{undone}", shown.id, shown.by, show::when(shown.at));
+    say!("{}{name} by {} at {}{undone}", shown.id, shown.by, show::when(shown.at));
     if let Some(waves) = shown.waves.as_ref().filter(|_| shown.undone_at.is_none()) {
-        println!("  {}", wave_words(shown, waves));
+        say!("  {}", wave_words(shown, waves));
     }
     let several = shown.waves.as_ref().is_some_and(|waves| waves.count > 1);
     for item in &shown.items {
@@ -142,7 +143,7 @@ fn conversion(shown: &ConversionView) {
         let checked = if matches!(state.as_str(), "taken" | "restored") { ", read back" } else { "" };
         let trouble = item.trouble.as_ref().map_or_else(String::new, |trouble| format!(": {trouble}"));
         let wave = if several { format!("wave {}  ", item.wave) } else { String::new() };
-        println!("  {wave}{}  {} of `{}`: {state}{checked}{trouble}", item.standing, item.right, item.account);
+        say!("  {wave}{}  {} of `{}`: {state}{checked}{trouble}", item.standing, item.right, item.account);
     }
 }
 
@@ -166,23 +167,23 @@ fn wave_words(shown: &ConversionView, waves: &WavesView) -> String {
 
 fn rehearsal(shown: &RehearsalView) {
     let RehearsedFigures { uses, asks, asks_a_week, unattended, at_night, refused, .. } = shown.all;
-    println!(
+    say!(
         "{} rights, {} to {} ({}). Nothing was changed.",
         shown.rights,
         show::when(shown.from),
         show::when(shown.to),
         shown.zone
     );
-    println!("  {uses} recorded uses would have taken {asks} asks ({asks_a_week} a week).");
-    println!("  {unattended} asks with nobody there to answer, {at_night} of them at night.");
-    println!("  {refused} uses would have been refused.");
+    say!("  {uses} recorded uses would have taken {asks} asks ({asks_a_week} a week).");
+    say!("  {unattended} asks with nobody there to answer, {at_night} of them at night.");
+    say!("  {refused} uses would have been refused.");
     if let (Some(wait), Some(at)) = (shown.all.longest_wait, shown.all.longest_at) {
-        println!("  Longest wait: {wait}, from {}.", show::when(at));
+        say!("  Longest wait: {wait}, from {}.", show::when(at));
     }
     for batch in &shown.batches {
-        println!("  BREAKS: what {} starts {} with {} ({} uses).", batch.who, batch.when, batch.right, batch.uses);
+        say!("  BREAKS: what {} starts {} with {} ({} uses).", batch.who, batch.when, batch.right, batch.uses);
     }
-    println!("\nWhom to talk to, first things first:");
+    say!("\nWhom to talk to, first things first:");
     let row = |one: &RehearsedPerson| {
         [
             one.who.clone(),
@@ -200,14 +201,14 @@ fn rehearsal(shown: &RehearsalView) {
         "Nothing was recorded of these rights.",
     );
     if !shown.approvers.is_empty() {
-        println!("\nWho would be asked:");
+        say!("\nWho would be asked:");
         let row = |one: &RehearsedApprover| [one.who.clone(), one.asks.to_string(), one.asks_a_week.to_string()];
         show::table(&["who", "asks", "a week"], shown.approvers.iter().map(row), "");
     }
-    println!();
+    say!();
     for one in &shown.unseen {
         let why = if one.told { "not used in this time" } else { "its target doesn't tell of uses" };
-        println!("Nothing recorded of {} ({} of `{}`): {why}.", one.standing, one.right, one.account);
+        say!("Nothing recorded of {} ({} of `{}`): {why}.", one.standing, one.right, one.account);
     }
-    println!("It assumes that {}.", shown.assumes.join("; that "));
+    say!("It assumes that {}.", shown.assumes.join("; that "));
 }

@@ -2,7 +2,11 @@
 
 use tempestas_api::{DriftFilter, DriftStateView, DriftView, IgnoreDrift};
 
-use super::{args::DriftVerb, session::Session, show};
+use super::{
+    args::DriftVerb,
+    session::Session,
+    show::{self, say},
+};
 
 pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<()> {
     match verb {
@@ -18,25 +22,25 @@ pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<
         }
         DriftVerb::Adopt { drift } => {
             session.fresh(async |client| client.adopt_drift(&drift).await).await?;
-            println!("{drift} is taken as it is: one more standing right, to be converted or not.");
+            say!("{drift} is taken as it is: one more standing right, to be converted or not.");
             Ok(())
         }
         DriftVerb::PutBack { drift } => {
             session.fresh(async |client| client.put_back_drift(&drift).await).await?;
-            println!("{drift} is being put back; `tempestas convert list` shows when it was read back.");
+            say!("{drift} is being put back; `tempestas convert list` shows when it was read back.");
             Ok(())
         }
         DriftVerb::Patch { drift } => {
             let patch = session.client().source_patch(&drift).await?;
             session.print(&patch, |patch| match &patch.patch {
-                Some(text) => print!("{text}"),
-                None => println!("There is no form for this system that tools take; {}.", patch.says),
+                Some(text) => show::raw(text.as_bytes()),
+                None => say!("There is no form for this system that tools take; {}.", patch.says),
             })
         }
         DriftVerb::Ignore { drift, reason, until } => {
             let request = IgnoreDrift { reason, until };
             session.fresh(async |client| client.ignore_drift(&drift, &request).await).await?;
-            println!("Nothing is heard of {drift} until {}; then it is open again.", show::when(until));
+            say!("Nothing is heard of {drift} until {}; then it is open again.", show::when(until));
             Ok(())
         }
     }

@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationFilter, ElevationStory, ElevationView, LessView, PreviewRequest, WaitQuery,
-    WordRequest,
+    AnswerRequest, AskContext, AskRequest, EarlierView, ElevationFilter, ElevationStory, ElevationView, LessView,
+    PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 
@@ -12,7 +12,7 @@ use super::{
     Ended,
     args::{AskArgs, Until, YesNo},
     session::Session,
-    show,
+    show::{self, say},
 };
 
 /// How long `--wait` waits for people and targets.
@@ -23,18 +23,18 @@ const MOVING: [&str; 2] = ["opening", "closing"];
 
 pub(crate) async fn ask(session: &Session, args: AskArgs) -> anyhow::Result<Ended> {
     let start = match (args.at, args.on_begin) {
-        (Some(time), _) => StartChoice::At { time },
-        (None, true) => StartChoice::OnBegin,
-        (None, false) => StartChoice::AtYes,
+        (Some(time), _) => Some(StartChoice::At { time }),
+        (None, true) => Some(StartChoice::OnBegin),
+        (None, false) => None,
     };
     let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start };
     let demand = session.client().preview_ask(&preview).await?;
     if args.preview {
-        session.print(&demand, |demand| println!("{}", demand.sentence))?;
+        session.print(&demand, |demand| say!("{}", demand.sentence))?;
         return Ok(Ended::Well);
     }
     if !session.is_json() {
-        println!("{}", demand.sentence);
+        say!("{}", demand.sentence);
     }
     session.sure("Ask for it?", args.yes)?;
     let request = AskRequest {
@@ -47,7 +47,7 @@ pub(crate) async fn ask(session: &Session, args: AskArgs) -> anyhow::Result<Ende
     };
     let asked = session.fresh(async |client| client.ask(&request).await).await?;
     if !session.is_json() {
-        println!("{} {}.", asked.id, asked.sentence);
+        say!("{} {}.", asked.id, asked.sentence);
     }
     if !args.wait {
         if session.is_json() {
@@ -68,7 +68,7 @@ async fn until_rest(session: &Session, from: &ElevationView, states: &[&str], wa
         shown = session.client().elevation(&from.id, &wait).await?.elevation;
         if shown.state != known {
             if !session.is_json() {
-                println!("{} {}: {}.", shown.id, shown.state, shown.sentence);
+                say!("{} {}: {}.", shown.id, shown.state, shown.sentence);
             }
             known.clone_from(&shown.state);
         }
@@ -77,7 +77,7 @@ async fn until_rest(session: &Session, from: &ElevationView, states: &[&str], wa
         session.print(&shown, |_| ())?;
     } else if let Some(found) = shown.grant.as_ref().and_then(|grant| grant.leftovers.as_ref()) {
         for leftover in found {
-            println!("  leftover: {}{}", leftover.what, if leftover.ended { "; ended" } else { "; still there" });
+            say!("  leftover: {}{}", leftover.what, if leftover.ended { "; ended" } else { "; still there" });
         }
     }
     Ok(if known == wanted { Ended::Well } else { Ended::InVain })
@@ -87,7 +87,7 @@ pub(crate) async fn waiting(session: &Session) -> anyhow::Result<()> {
     let all = session.client().waiting().await?;
     session.print(&all, |all| {
         if all.is_empty() {
-            println!("Nothing waits for your answer.");
+            say!("Nothing waits for your answer.");
         }
         all.iter().for_each(ask_shown);
     })
@@ -95,21 +95,46 @@ pub(crate) async fn waiting(session: &Session) -> anyhow::Result<()> {
 
 /// An ask, as an approver has to see it.
 fn ask_shown(one: &ElevationView) {
-    println!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration);
+    say!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration);
     if !one.alike.is_empty() {
-        println!("    not to be taken for: {}", one.alike.join(", "));
+        say!("    not to be taken for: {}", one.alike.join(", "));
     }
     if let Some(account) = &one.account {
-        println!("    on the account `{account}`");
-        one.account_holds.iter().for_each(|held| println!("    which holds besides, all the time: {held}"));
+        say!("    on the account `{account}`");
+        one.account_holds.iter().for_each(|held| say!("    which holds besides, all the time: {held}"));
     }
     show::quoted("reason", one.reason.as_deref());
     if let Some(ticket) = &one.ticket {
-        println!("    ticket: {ticket}");
+        say!("    ticket: {ticket}");
     }
-    println!("    {}", one.sentence);
+    say!("    {}", one.sentence);
     for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
-        println!("    {} said {:?} at {}", answer.who, answer.verdict, show::when(answer.at));
+        say!("    {} said {:?} at {}", answer.who, answer.verdict, show::when(answer.at));
+    }
+}
+
+/// One ask, with what an approver wants to know besides.
+pub(crate) async fn waiting_one(session: &Session, id: &str) -> anyhow::Result<()> {
+    let context = session.client().context(id).await?;
+    if !session.is_json() {
+        ask_shown(&session.client().elevation(id, &WaitQuery::default()).await?.elevation);
+    }
+    session.print(&context, context_shown)
+}
+
+fn context_shown(context: &AskContext) {
+    say!("    with it: {}", context.would_change);
+    say!("    holds now: {}", if context.holds.is_empty() { "nothing".to_owned() } else { context.holds.join(", ") });
+    if context.others_waiting > 0 {
+        say!("    others who wait for the same: {}", context.others_waiting);
+    }
+    say!("    asked for it before: {} times", context.earlier_count);
+    let row = |one: &EarlierView| {
+        let reason = one.reason.as_deref().map(show::inline).unwrap_or_default();
+        [one.id.clone(), show::when(one.asked_at), one.state.clone(), one.leftovers.to_string(), reason]
+    };
+    if !context.earlier.is_empty() {
+        show::table(&["ref", "asked", "state", "leftovers", "why"], context.earlier.iter().map(row), "");
     }
 }
 
@@ -125,12 +150,13 @@ pub(crate) async fn answer(
     let asked = session.client().elevation(id, &WaitQuery::default()).await?.elevation;
     if !session.is_json() {
         ask_shown(&asked);
+        context_shown(&session.client().context(id).await?);
     }
     let verdict = Verdict::from(verdict);
     session.sure(&format!("Answer {verdict:?}?"), yes)?;
     let request = AnswerRequest { verdict, less, reason, shown: asked.digest };
     let answered = session.fresh(async |client| client.answer(id, &request).await).await?;
-    session.print(&answered, |one| println!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
+    session.print(&answered, |one| say!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
 }
 
 pub(crate) async fn list(session: &Session, all: bool, ended: bool) -> anyhow::Result<()> {
@@ -167,17 +193,17 @@ pub(crate) async fn show(session: &Session, id: &str, wait: Option<Until>) -> an
 
 fn story_shown(story: &ElevationStory) {
     let one = &story.elevation;
-    println!("{}  {} of {}: {}", one.id, one.right, one.who, one.state);
-    println!("    {}", one.sentence);
-    println!("    demanded: {}", one.demand);
+    say!("{}  {} of {}: {}", one.id, one.right, one.who, one.state);
+    say!("    {}", one.sentence);
+    say!("    demanded: {}", one.demand);
     if let Some(asked) = &one.asked {
-        println!("    asked for: {} for {}", asked.right, asked.duration);
+        say!("    asked for: {} for {}", asked.right, asked.duration);
     }
     if let Some(reason) = &one.reason {
         show::quoted("reason", Some(reason));
     }
     if let Some(ticket) = &one.ticket {
-        println!("    ticket: {ticket}");
+        say!("    ticket: {ticket}");
     }
     for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
         let less = answer.less.as_ref().map_or_else(String::new, |less| format!(" to less ({less})"));
@@ -185,19 +211,19 @@ fn story_shown(story: &ElevationStory) {
             "{less}{}",
             answer.reason.as_ref().map_or_else(String::new, |why| format!(": {}", show::inline(why)))
         );
-        println!("    {} answered {:?} at {}{why}", answer.who, answer.verdict, show::when(answer.at));
+        say!("    {} answered {:?} at {}{why}", answer.who, answer.verdict, show::when(answer.at));
     }
     if let Some(word) = &one.end_word {
         show::quoted("word", Some(word));
     }
     if let Some(grant) = &one.grant {
-        println!("    end: {} - {}", show::when(grant.until), grant.ends.says);
+        say!("    end: {} - {}", show::when(grant.until), grant.ends.says);
         for leftover in grant.leftovers.iter().flatten() {
             let state = if leftover.ended { "ended" } else { "still there" };
-            println!("    leftover ({state}): {}, {}", leftover.what, show::perhaps(leftover.when));
+            say!("    leftover ({state}): {}, {}", leftover.what, show::perhaps(leftover.when));
         }
     }
-    println!();
+    say!();
     show::entries(&story.story);
 }
 
@@ -210,11 +236,11 @@ pub(crate) async fn begin(session: &Session, id: &str, wait: bool) -> anyhow::Re
 async fn moved(session: &Session, one: &ElevationView, wait: bool, wanted: &str) -> anyhow::Result<Ended> {
     if wait {
         if !session.is_json() {
-            println!("{} {}: {}.", one.id, one.state, one.sentence);
+            say!("{} {}: {}.", one.id, one.state, one.sentence);
         }
         return until_rest(session, one, &MOVING, wanted).await;
     }
-    session.print(one, |one| println!("{} {}: {}.", one.id, one.state, one.sentence))?;
+    session.print(one, |one| say!("{} {}: {}.", one.id, one.state, one.sentence))?;
     Ok(Ended::Well)
 }
 
@@ -231,5 +257,5 @@ pub(crate) async fn revoke(session: &Session, id: &str, word: String, wait: bool
 
 pub(crate) async fn withdraw(session: &Session, id: &str) -> anyhow::Result<()> {
     let withdrawn = session.fresh(async |client| client.withdraw(id).await).await?;
-    session.print(&withdrawn, |one| println!("{} {}.", one.id, one.state))
+    session.print(&withdrawn, |one| say!("{} {}.", one.id, one.state))
 }

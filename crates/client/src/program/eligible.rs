@@ -3,17 +3,22 @@
 use anyhow::Context as _;
 use tempestas_api::{
     AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, EligibilityReply, EligibilityView, NewCover,
-    NewEligibility, SuspendRequest,
+    NewEligibility, SuspendRequest, TakesView,
 };
 use tempestas_core::{AppointmentState, LookedAt, Verdict};
 
 use super::{
     args::{CoverVerb, EligibleVerb},
     session::Session,
-    show,
+    show::{self, say},
 };
 
-pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<EligibleVerb>) -> anyhow::Result<()> {
+pub(crate) async fn eligible(
+    session: &Session,
+    long: bool,
+    all: bool,
+    verb: Option<EligibleVerb>,
+) -> anyhow::Result<()> {
     match verb {
         None if all => {
             let all = session.client().eligibilities().await?;
@@ -23,9 +28,13 @@ pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<Eligible
             let mine = session.client().eligible().await?;
             session.print(&mine, |mine| {
                 if let Some(why) = &mine.empty_because {
-                    println!("You may ask for nothing: {why}.");
+                    say!("You may ask for nothing: {why}.");
                 }
-                mine.eligible.iter().for_each(own);
+                if long {
+                    mine.eligible.iter().for_each(whole);
+                } else {
+                    own(&mine.eligible);
+                }
             })
         }
         Some(EligibleVerb::Give { who, right, from, until, reason }) => {
@@ -42,15 +51,15 @@ pub(crate) async fn eligible(session: &Session, all: bool, verb: Option<Eligible
         Some(EligibleVerb::Suspend { id, reason }) => {
             let why = SuspendRequest { reason };
             let done = session.fresh(async |client| client.suspend_eligibility(&id, &why).await).await?;
-            session.print(&done, |_| println!("Suspended {id}; `tempestas eligible resume {id}` lets it hold again."))
+            session.print(&done, |_| say!("Suspended {id}; `tempestas eligible resume {id}` lets it hold again."))
         }
         Some(EligibleVerb::Resume { id }) => {
             let done = session.fresh(async |client| client.resume_eligibility(&id).await).await?;
-            session.print(&done, |_| println!("Resumed {id}."))
+            session.print(&done, |_| say!("Resumed {id}."))
         }
         Some(EligibleVerb::End { id }) => {
             let done = session.fresh(async |client| client.end_eligibility(&id).await).await?;
-            session.print(&done, |_| println!("Ended {id}."))
+            session.print(&done, |_| say!("Ended {id}."))
         }
         Some(EligibleVerb::Wishes { all }) => {
             let mut wishes = session.client().appointments().await?;
@@ -117,11 +126,34 @@ async fn shown(session: &Session, id: &str) -> anyhow::Result<EligibilityView> {
     all.into_iter().find(|one| one.id == id).with_context(unknown)
 }
 
-fn own(one: &EligibilityView) {
+/// What an ask takes, or why there is none at present.
+fn takes(one: &EligibilityView, long: bool) -> String {
+    let Some(TakesView { brief, sentence }) = &one.takes else { return String::new() };
+    match sentence {
+        Some(sentence) if long => sentence.clone(),
+        Some(_) => brief.clone(),
+        None => format!("not at present: {brief}"),
+    }
+}
+
+/// One's own, a line each.
+fn own(all: &[EligibilityView]) {
+    let row = |one: &EligibilityView| {
+        let note = one.covers.as_ref().map(|absent| format!("stands in for {absent}")).unwrap_or_default();
+        let until = one.until.map_or_else(String::new, show::when);
+        [one.id.clone(), one.right.clone(), one.weight.to_string(), takes(one, false), until, note]
+    };
+    if !all.is_empty() {
+        show::table(&["id", "right", "weight", "takes", "until", "note"], all.iter().map(row), "");
+    }
+}
+
+fn whole(one: &EligibilityView) {
     let until = one.until.map_or_else(String::new, |until| format!(", until {}", show::when(until)));
     let covers = one.covers.as_ref().map_or_else(String::new, |absent| format!(", standing in for {absent}"));
-    println!("{}  ({}: {}; {}{until}{covers})", one.right, one.weight, one.says, one.id);
-    println!("    {}", one.demand.as_deref().unwrap_or_default());
+    let weight = show::toned(&one.weight.to_string());
+    say!("{}  ({weight}: {}; {}{until}{covers})", one.right, one.says, one.id);
+    say!("    {}", takes(one, true));
 }
 
 fn everybodys(all: &[EligibilityView]) {
@@ -150,7 +182,7 @@ fn everybodys(all: &[EligibilityView]) {
 
 fn came_of(reply: &EligibilityReply) {
     match (&reply.eligibility, &reply.appointment) {
-        (Some(given), _) => println!(
+        (Some(given), _) => say!(
             "{} may ask for {} until {} ({}).",
             given.who,
             given.right,
@@ -164,19 +196,19 @@ fn came_of(reply: &EligibilityReply) {
 
 /// An appointment, as whoever answers it has to see it.
 fn said(one: &AppointmentView) {
-    println!("{}: {}.", one.id, one.sentence);
+    say!("{}: {}.", one.id, one.sentence);
     if one.rights.len() > 1 {
-        one.rights.iter().for_each(|right| println!("    {right}"));
+        one.rights.iter().for_each(|right| say!("    {right}"));
     }
     if one.state != AppointmentState::Waiting {
         return;
     }
-    println!(
+    say!(
         "    wished by {}: {}",
         one.by.as_deref().unwrap_or("-"),
         one.reason.as_deref().map_or_else(|| "no reason given".to_owned(), show::inline)
     );
-    println!("    a yes is wanted by {} from {}", show::perhaps(one.answer_by), one.approvers.join(" or "));
+    say!("    a yes is wanted by {} from {}", show::perhaps(one.answer_by), one.approvers.join(" or "));
 }
 
 fn listed(all: &[AppointmentView], empty: &str) {
@@ -196,8 +228,8 @@ fn listed(all: &[AppointmentView], empty: &str) {
 /// What was done while somebody stood in.
 fn account(story: &AppointmentStory) {
     let one = &story.appointment;
-    println!("{}: {}, from {}.", one.id, one.sentence, show::when(one.from));
-    one.rights.iter().for_each(|right| println!("    {right}"));
+    say!("{}: {}, from {}.", one.id, one.sentence, show::when(one.from));
+    one.rights.iter().for_each(|right| say!("    {right}"));
     let row = |done: &tempestas_api::ElevationView| {
         let grant = done.grant.as_ref();
         [

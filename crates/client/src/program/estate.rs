@@ -11,7 +11,7 @@ use tempestas_core::{Connector, LookedAt, is_said, label_from};
 use super::{
     args::{EnrolVerb, GroupArgs, TargetsVerb},
     session::Session,
-    show,
+    show::{self, say, tell},
 };
 
 fn secret(path: &Path) -> anyhow::Result<String> {
@@ -35,7 +35,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let (parent, name) = parent_and_name(&path);
             let folder = NewFolder { parent, name };
             session.fresh(async |client| client.add_folder(&folder).await).await?;
-            println!("Added the folder {path}.");
+            say!("Added the folder {path}.");
             Ok(())
         }
         TargetsVerb::Enrol { kind } => enrol(session, kind).await,
@@ -67,7 +67,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let known = known.with_context(|| format!("there is no target {path}; `tempestas targets` lists them"))?;
             let was = LookedAt::This(known.digest);
             session.fresh(async |client| client.set_target(was, &settings).await).await?;
-            println!("Changed the settings of {path}.");
+            say!("Changed the settings of {path}.");
             Ok(())
         }
     }
@@ -87,7 +87,7 @@ async fn enrol(session: &Session, kind: EnrolVerb) -> anyhow::Result<()> {
             let connector = Connector::Linux { host, port, user, host_key };
             let added = take_in(session, &path, connector, None, emergency_least).await?;
             // What goes to standard output is the script alone.
-            eprintln!("Added {}. This is what it takes to look after it:", added.path);
+            tell!("Added {}. This is what it takes to look after it:", added.path);
             enrolment(session, path.clone(), false).await?;
             if wait { missing_no_more(session, path).await } else { Ok(()) }
         }
@@ -161,7 +161,7 @@ async fn add(
     emergency_least: u32,
 ) -> anyhow::Result<()> {
     let added = take_in(session, path, connector, secret_file, emergency_least).await?;
-    session.print(&added, |added| println!("Looking after {}; its first survey begins by itself.", added.path))
+    session.print(&added, |added| say!("Looking after {}; its first survey begins by itself.", added.path))
 }
 
 async fn take_in(
@@ -186,13 +186,13 @@ async fn enrolment(session: &Session, path: String, undo: bool) -> anyhow::Resul
     let reply = session.client().host_enrolment(&which).await?;
     session.print(&reply, |reply| {
         if undo {
-            print!("{}", reply.undo);
+            show::raw(reply.undo.as_bytes());
             return;
         }
         for sentence in &reply.says {
-            eprintln!("- {sentence}");
+            tell!("- {sentence}");
         }
-        print!("{}", reply.script);
+        show::raw(reply.script.as_bytes());
     })
 }
 
@@ -201,10 +201,10 @@ async fn check(session: &Session, path: String) -> anyhow::Result<()> {
     let reply = session.fresh(async |client| client.check_target(&which).await).await?;
     session.print(&reply, |reply| {
         if reply.missing.is_empty() {
-            println!("{} can be looked after; nothing is missing.", reply.target);
+            say!("{} can be looked after; nothing is missing.", reply.target);
         } else {
-            println!("{} can't be looked after yet:", reply.target);
-            reply.missing.iter().for_each(|missing| println!("- {missing}"));
+            say!("{} can't be looked after yet:", reply.target);
+            reply.missing.iter().for_each(|missing| say!("- {missing}"));
         }
     })
 }
@@ -217,12 +217,12 @@ async fn missing_no_more(session: &Session, path: String) -> anyhow::Result<()> 
         let reply = session.fresh(async |client| client.check_target(&which).await).await?;
         if reply.missing.is_empty() {
             let surveyed = session.fresh(async |client| client.survey(&which).await).await?;
-            eprintln!("Nothing is missing; {} standing rights are known there now.", surveyed.standing);
+            tell!("Nothing is missing; {} standing rights are known there now.", surveyed.standing);
             return Ok(());
         }
         if reply.missing != said {
-            eprintln!("{} can't be looked after yet:", reply.target);
-            reply.missing.iter().for_each(|missing| eprintln!("- {missing}"));
+            tell!("{} can't be looked after yet:", reply.target);
+            reply.missing.iter().for_each(|missing| tell!("- {missing}"));
             said = reply.missing;
         }
         tokio::time::sleep(LOOKED_AGAIN).await;
@@ -233,7 +233,7 @@ async fn let_go(session: &Session, path: String, reason: String, yes: bool) -> a
     let all = session.client().targets().await?;
     let known = all.iter().find(|one| one.path == path);
     let known = known.with_context(|| format!("{path} is not a target; `tempestas targets` lists them"))?;
-    eprintln!(
+    tell!(
         "{path}: {} standing rights there are seen no more, and whoever may ask for rights there can't any more.",
         known.standing
     );
@@ -249,20 +249,24 @@ async fn let_go(session: &Session, path: String, reason: String, yes: bool) -> a
     let left = serde_json::json!({ "undo": undo, "broker": known.broker });
     session.print(&left, |_| match (&undo, &known.broker) {
         (Some(undo), _) => {
-            eprintln!("Let {path} go. Run this on the host as root, and nothing of ours is left there:");
-            print!("{undo}");
+            tell!("Let {path} go. Run this on the host as root, and nothing of ours is left there:");
+            show::raw(undo.as_bytes());
         }
-        (None, Some(broker)) => println!("Let {path} go. Now take away there what `{broker}`, our account, may do."),
-        (None, None) => println!("Let {path} go."),
+        (None, Some(broker)) => say!("Let {path} go. Now take away there what `{broker}`, our account, may do."),
+        (None, None) => say!("Let {path} go."),
     })
 }
 
 fn surveyed(reply: &SurveyReply) {
     match &reply.held {
-        Some(why) => println!("The survey of {} is held: {why}. Nobody's rights changed.", reply.target),
-        None => println!(
+        Some(why) => say!("The survey of {} is held: {why}. Nobody's rights changed.", reply.target),
+        None => say!(
             "Surveyed {}: {} standing rights; {} new, {} gone, {} changed.",
-            reply.target, reply.standing, reply.appeared, reply.vanished, reply.changed
+            reply.target,
+            reply.standing,
+            reply.appeared,
+            reply.vanished,
+            reply.changed
         ),
     }
 }
@@ -280,7 +284,7 @@ pub(crate) async fn roles(session: &Session) -> anyhow::Result<()> {
 pub(crate) async fn alarms(session: &Session, settle: Option<&str>) -> anyhow::Result<()> {
     if let Some(id) = settle {
         session.fresh(async |client| client.settle_alarm(id).await).await?;
-        println!("Settled {id}.");
+        say!("Settled {id}.");
         return Ok(());
     }
     let all = session.client().alarms().await?;
@@ -302,14 +306,14 @@ async fn authorities(session: &Session, step: Option<&str>, leave_behind: bool) 
         view = session.fresh(async |client| client.step_authorities(&step).await).await?;
     }
     session.print(&view, |view| {
-        println!("For SSH, {}.", view.says);
-        println!("  people  {}", view.people.join("\n          "));
-        println!("  orders  {}", view.orders.join("\n          "));
+        say!("For SSH, {}.", view.says);
+        say!("  people  {}", view.people.join("\n          "));
+        say!("  orders  {}", view.orders.join("\n          "));
         let row = |host: &HostTrust| {
             let told = if host.told { "told" } else { "not told yet" };
             [host.path.clone(), told.to_owned(), host.trouble.clone().unwrap_or_default()]
         };
         show::table(&["host", "of these", "in the way"], view.hosts.iter().map(row), "No host is looked after.");
-        println!("The step that follows is `tempestas targets authorities {}`.", view.stage.step());
+        say!("The step that follows is `tempestas targets authorities {}`.", view.stage.step());
     })
 }

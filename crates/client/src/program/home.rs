@@ -10,6 +10,9 @@ use anyhow::{Context as _, bail};
 use serde::{Deserialize, Serialize};
 use tempestas_core::ledger::{SignedCheckpoint, Verifier};
 
+/// Bytes that a sign-in and a checkpoint find room in.
+const ROOM: usize = 4096;
+
 /// The kept sign-in.
 #[derive(Serialize, Deserialize)]
 pub(crate) struct KeptSignIn {
@@ -52,6 +55,12 @@ impl Home {
         Ok(Self { directory })
     }
 
+    /// Refuses where nothing could be kept, before anything is made elsewhere that is to be kept here.
+    pub(crate) fn ensure_writable(&self) -> anyhow::Result<()> {
+        let path = self.keep_file("room", &" ".repeat(ROOM))?;
+        std::fs::remove_file(&path).with_context(|| format!("{} can't be removed", path.display()))
+    }
+
     /// Keeps a file, whole or not at all, that nobody else may read; says where it is.
     pub(crate) fn keep_file(&self, name: &str, text: &str) -> anyhow::Result<PathBuf> {
         let made = std::fs::DirBuilder::new().recursive(true).mode(0o700).create(&self.directory);
@@ -59,10 +68,16 @@ impl Home {
         let path = self.directory.join(name);
         let beside = path.with_extension("new");
         let _ = std::fs::remove_file(&beside);
-        let mut file = std::fs::File::options().write(true).create_new(true).mode(0o600).open(&beside)?;
-        file.write_all(text.as_bytes())?;
-        file.sync_all()?;
-        std::fs::rename(&beside, &path).with_context(|| format!("{} can't be written", path.display()))?;
+        let written =
+            std::fs::File::options().write(true).create_new(true).mode(0o600).open(&beside).and_then(|mut file| {
+                file.write_all(text.as_bytes())?;
+                file.sync_all()?;
+                std::fs::rename(&beside, &path)
+            });
+        if written.is_err() {
+            let _ = std::fs::remove_file(&beside);
+        }
+        written.with_context(|| format!("{} can't be written", path.display()))?;
         Ok(path)
     }
 

@@ -7,36 +7,39 @@ use std::{
 };
 
 use anyhow::{Context as _, bail};
-use tempestas_api::LedgerFilter;
-use tempestas_core::ledger::{Fault, SignedCheckpoint, Verifier};
+use tempestas_api::{EntryProof, LedgerFilter};
+use tempestas_core::ledger::{Fault, SignedCheckpoint, Verifier, leaf_hash, verify_inclusion};
 
 use super::{
     Ended,
     args::{Common, LedgerVerb},
-    home::Home,
+    home::{Home, KeptCheckpoint},
     session::Session,
-    show,
+    show::{self, say},
 };
+
+/// How a note's signature begins.
+const SIGNED: &str = "— ";
 
 pub(crate) async fn ledger(session: &Session, verb: LedgerVerb, common: &Common) -> anyhow::Result<Ended> {
     match verb {
         LedgerVerb::List { kind, who, elevation, since, until, before, most, csv, lines } => {
             let filter = LedgerFilter { before, most: Some(most), kind, who, elevation, since, until };
             if csv {
-                print!("{}", session.client().ledger_csv(&filter).await?);
+                show::raw(session.client().ledger_csv(&filter).await?.as_bytes());
                 return Ok(Ended::Well);
             }
             let reply = session.client().ledger(&filter).await?;
             if lines {
                 for entry in &reply.entries {
-                    println!("{}", serde_json::to_string(entry)?);
+                    say!("{}", serde_json::to_string(entry)?);
                 }
                 return Ok(Ended::Well);
             }
             session.print(&reply, |reply| {
                 show::entries(&reply.entries);
                 if let Some(before) = reply.before {
-                    println!("Older ones: --before {before}");
+                    say!("Older ones: --before {before}");
                 }
             })?;
         }
@@ -47,18 +50,38 @@ pub(crate) async fn ledger(session: &Session, verb: LedgerVerb, common: &Common)
                 out.write_all(&piece)?;
             }
             out.sync_all()?;
-            println!("Wrote {}. Verify it with `tempestas ledger verify {}`.", file.display(), file.display());
+            say!("Wrote {}. Verify it with `tempestas ledger verify {}`.", file.display(), file.display());
+        }
+        LedgerVerb::Proof { n } => {
+            let proof = session.client().proof(&n.to_string()).await?;
+            // By the key that was seen here before, and no other.
+            session.checkpoint().await?;
+            ensure_proven(&proof, &session.verifier()?)?;
+            session.print(&proof, |proof| {
+                say!("{}", proof.fact);
+                say!("Entry {} stands so in the ledger of {} facts whose checkpoint is signed.", proof.n, proof.size);
+            })?;
         }
         LedgerVerb::Checkpoint => {
             let (seen, word) = session.checkpoint().await?;
             session.print(&seen.note, |note| {
-                print!("{note}");
-                println!("This checkpoint is genuine and {word}.");
+                show::raw(note.as_bytes());
+                say!("This checkpoint is genuine and {word}.");
             })?;
         }
         LedgerVerb::Verify { file, key, seen } => return verify(&file, key.as_deref(), seen.as_deref(), common),
     }
     Ok(Ended::Well)
+}
+
+/// Checks a proof here, against the checkpoint's signature.
+fn ensure_proven(proof: &EntryProof, verifier: &Verifier) -> anyhow::Result<()> {
+    let signed = verifier.open(&proof.checkpoint).map_err(anyhow::Error::msg)?.checkpoint;
+    let leaf = leaf_hash(proof.fact.as_bytes());
+    if !verify_inclusion(proof.n, signed.size, leaf, signed.root, &proof.proof) {
+        bail!("entry {} does not stand in the ledger that the checkpoint of {} facts signs", proof.n, signed.size);
+    }
+    Ok(())
 }
 
 /// Verifies an exported ledger. Needs no service, and trusts none.
@@ -73,25 +96,48 @@ pub(crate) fn verify(file: &Path, key: Option<&str>, seen: Option<&Path>, common
         (None, None) => bail!("give the ledger's public key with --key; no checkpoint was seen here yet"),
     };
     let earlier = match seen {
-        Some(path) => {
-            let note = std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?;
-            Some(verifier.open(&note).map_err(anyhow::Error::msg)?)
-        }
-        None => kept.and_then(|kept| verifier.open(&kept.note).ok()),
+        Some(path) => seen_in(path, &verifier)?,
+        None => kept.and_then(|kept| verifier.open(&kept.note).ok()).into_iter().collect(),
     };
-    match read(file, &verifier, earlier.as_ref())? {
+    match read(file, &verifier, &earlier)? {
         Ok(says) => {
-            println!("{says}");
+            say!("{says}");
             Ok(Ended::Well)
         }
         Err(fault) => {
-            println!("NOT GENUINE: {fault}.");
+            say!("NOT GENUINE: {fault}.");
             Ok(Ended::Forged)
         }
     }
 }
 
-fn read(file: &Path, verifier: &Verifier, earlier: Option<&SignedCheckpoint>) -> anyhow::Result<Result<String, Fault>> {
+/// The checkpoints in a file, of the last epoch that it tells of: it holds a note, whatever stands after it; or what this
+/// client keeps; or, as the service keeps them elsewhere, a line `SIZE ROOT NOTE-IN-JSON` for each.
+fn seen_in(path: &Path, verifier: &Verifier) -> anyhow::Result<Vec<SignedCheckpoint>> {
+    let text = std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?;
+    let kept_elsewhere = |line: &str| serde_json::from_str(line.splitn(3, ' ').nth(2)?).ok();
+    let notes: Vec<String> = match serde_json::from_str::<KeptCheckpoint>(&text) {
+        Ok(kept) => vec![kept.note],
+        Err(_) => text.lines().map(kept_elsewhere).collect::<Option<_>>().unwrap_or_else(|| vec![first_note(&text)]),
+    };
+    let opened: Result<Vec<SignedCheckpoint>, String> = notes.iter().map(|note| verifier.open(note)).collect();
+    let mut seen =
+        opened.map_err(|wrong| anyhow::anyhow!("{} holds no checkpoint of this ledger: {wrong}", path.display()))?;
+    if seen.is_empty() {
+        bail!("{} is empty", path.display());
+    }
+    let epoch = seen.iter().map(|seen| seen.checkpoint.epoch).max();
+    seen.retain(|seen| Some(seen.checkpoint.epoch) == epoch);
+    Ok(seen)
+}
+
+/// What stands up to a note's signature, which is its last line.
+fn first_note(text: &str) -> String {
+    let mut signed = false;
+    text.split_inclusive('\n').take_while(|line| !std::mem::replace(&mut signed, line.starts_with(SIGNED))).collect()
+}
+
+fn read(file: &Path, verifier: &Verifier, earlier: &[SignedCheckpoint]) -> anyhow::Result<Result<String, Fault>> {
     let opened = File::open(file).with_context(|| format!("{} can't be read", file.display()))?;
     let verdict = tempestas_client::verify(BufReader::with_capacity(1 << 20, opened), verifier, earlier)?;
     Ok(verdict.map(|verdict| {

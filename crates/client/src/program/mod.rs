@@ -6,6 +6,7 @@ mod drift;
 mod elevations;
 mod eligible;
 mod estate;
+mod find;
 mod home;
 mod ledger;
 mod people;
@@ -18,15 +19,17 @@ mod stops;
 mod terms;
 mod ways;
 
-use std::process::ExitCode;
+use std::{path::Path, process::ExitCode};
 
 use clap::{CommandFactory as _, Parser as _};
 use tempestas_api::LessView;
 use tempestas_client::ClientError;
 use tempestas_core::StartChoice;
 
+use anyhow::Context as _;
 use args::{Args, Verb};
 use session::Session;
+use show::{say, tell};
 
 /// How the program can end, as `tempestas help exit-codes` in the documentation lists them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -54,10 +57,11 @@ impl From<Ended> for ExitCode {
 
 pub(crate) async fn run() -> ExitCode {
     let args = Args::parse();
+    show::choose(args.common.utc, args.common.color.into());
     match act(args).await {
         Ok(ended) => ended.into(),
         Err(error) => {
-            eprintln!("tempestas: {error:#}");
+            tell!("{} {error:#}", show::wrong());
             if let Some(ClientError::Drafted(_)) = error.downcast_ref() {
                 return Ended::Drafted.into();
             }
@@ -72,8 +76,13 @@ pub(crate) async fn run() -> ExitCode {
 
 async fn act(args: Args) -> anyhow::Result<Ended> {
     if let Verb::Completions { shell } = args.verb {
-        clap_complete::generate(shell, &mut Args::command(), "tempestas", &mut std::io::stdout());
+        let mut written = Vec::new();
+        clap_complete::generate(shell, &mut Args::command(), "tempestas", &mut written);
+        show::raw(&written);
         return Ok(Ended::Well);
+    }
+    if let Verb::Manual { into } = &args.verb {
+        return manual(into);
     }
     if let Verb::Ledger(args::LedgerVerb::Verify { file, key, seen }) = &args.verb {
         return ledger::verify(file, key.as_deref(), seen.as_deref(), &args.common);
@@ -98,11 +107,13 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Drift { verb } => drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false })).await?,
         Verb::Convert { verb } => return conversions::convert(&session, verb).await,
         Verb::Undo { conversion, wait } => return conversions::undo(&session, &conversion, wait).await,
-        Verb::Eligible { all, verb } => eligible::eligible(&session, all, verb).await?,
+        Verb::Eligible { long, all, verb } => eligible::eligible(&session, long, all, verb).await?,
         Verb::Cover { verb } => eligible::cover(&session, verb.unwrap_or(args::CoverVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&session, ask).await,
-        Verb::Waiting => elevations::waiting(&session).await?,
+        Verb::Waiting { elevation: None } => elevations::waiting(&session).await?,
+        Verb::Waiting { elevation: Some(id) } => elevations::waiting_one(&session, &id).await?,
+        Verb::Find { words } => find::find(&session, words).await?,
         Verb::Answer { elevation, verdict, reason, duration, only_at, from, yes } => {
             let less = LessView { duration, scope: only_at, start: from.map(|time| StartChoice::At { time }) };
             elevations::answer(&session, &elevation, verdict, reason, less, yes).await?
@@ -116,7 +127,16 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Withdraw { elevation } => elevations::withdraw(&session, &elevation).await?,
         Verb::Reach { elevation, key } => reach::reach(&session, &elevation, key).await?,
         Verb::Ledger(verb) => return ledger::ledger(&session, verb, &args.common).await,
-        Verb::Completions { .. } => {}
+        Verb::Completions { .. } | Verb::Manual { .. } => {}
     }
+    Ok(Ended::Well)
+}
+
+/// One page for each command, of the same words as `--help`.
+fn manual(into: &Path) -> anyhow::Result<Ended> {
+    std::fs::create_dir_all(into)
+        .and_then(|()| clap_mangen::generate_to(Args::command(), into))
+        .with_context(|| format!("{} can't be written", into.display()))?;
+    say!("Wrote the manual into {}; `man -l {}/tempestas.1` shows its first page.", into.display(), into.display());
     Ok(Ended::Well)
 }

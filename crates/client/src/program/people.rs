@@ -3,15 +3,20 @@
 use tempestas_api::{Me, NewAccount, NewDuty, NewMember, NewSubject};
 use tempestas_core::LookedAt;
 
-use super::{args::PeopleVerb, estate::is_at, session::Session, show};
+use super::{
+    args::PeopleVerb,
+    estate::is_at,
+    session::Session,
+    show::{self, say},
+};
 
 pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
     let me: Me = session.client().me().await?;
     session.print(&me, |me| {
-        println!("{} ({})", me.name, me.about);
-        println!("{} of your elevations live, {} asks wait for your answer.", me.live, me.waiting_for_me);
+        say!("{} ({})", me.name, me.about);
+        say!("{} of your elevations live, {} asks wait for your answer.", me.live, me.waiting_for_me);
         for duty in &me.duties {
-            println!(
+            say!(
                 "Duty: {:?} at {}{}",
                 duty.duty,
                 duty.scope,
@@ -19,16 +24,16 @@ pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
             );
         }
         if !me.groups.is_empty() {
-            println!("Groups: {}", me.groups.join(", "));
+            say!("Groups: {}", me.groups.join(", "));
         }
-        println!("Last code: {}", show::perhaps(me.proven_at));
+        say!("Last code: {}", show::perhaps(me.proven_at));
     })
 }
 
 pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Result<()> {
     if let Some(id) = end {
         session.client().end_sign_in(id).await?;
-        println!("Ended sign-in {id}.");
+        say!("Ended sign-in {id}.");
         return Ok(());
     }
     let all = session.client().sign_ins().await?;
@@ -55,24 +60,21 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
             let new = NewSubject { kind, name, about, second_of };
             let added = session.fresh(async |client| client.add_subject(&new).await).await?;
             session.print(&added, |added| {
-                println!("Added {} ({}).", added.name, added.id);
+                say!("Added {} ({}).", added.name, added.id);
                 if !added.alike.is_empty() {
-                    println!(
-                        "At a glance that looks like {}; whoever answers their asks is told.",
-                        added.alike.join(", ")
-                    );
+                    say!("At a glance that looks like {}; whoever answers their asks is told.", added.alike.join(", "));
                 }
             })
         }
         PeopleVerb::Enrolment { name } => {
             let issued = session.fresh(async |client| client.enrolment(&name).await).await?;
             session.print(&issued, |issued| {
-                println!(
+                say!(
                     "{} enrols with this secret, once, until {}; it is not shown again:",
                     issued.name,
                     show::when(issued.expires)
                 );
-                println!("  {}", issued.secret);
+                say!("  {}", issued.secret);
             })
         }
         PeopleVerb::Suspend { name } => {
@@ -152,6 +154,6 @@ async fn duties(session: &Session) -> anyhow::Result<()> {
 }
 
 fn done(says: &str) -> anyhow::Result<()> {
-    println!("{says}");
+    say!("{says}");
     Ok(())
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use anyhow::Context as _;
 use tempestas_api::{LoginAsk, LoginReply};
 
-use super::session::Session;
+use super::{session::Session, show::say};
 
 /// Public keys that OpenSSH looks for by itself, the better first.
 const KEYS: [&str; 4] = ["id_ed25519_sk.pub", "id_ed25519.pub", "id_ecdsa_sk.pub", "id_ecdsa.pub"];
@@ -50,18 +50,18 @@ fn keep(session: &Session, id: &str, login: &LoginReply, certificate: &str, key:
 
 fn shown(login: &LoginReply, command: Option<&str>) {
     if login.replaced {
-        println!("A password was fetched for this before; that one is void from now on.");
+        say!("A password was fetched for this before; that one is void from now on.");
     }
-    println!("{}", login.says);
+    say!("{}", login.says);
     if let Some(command) = command {
-        println!("  {command}");
+        say!("  {command}");
     }
     let (Some(user), Some(password), Some(host), Some(port), Some(database)) =
         (&login.user, &login.password, &login.host, &login.port, &login.database)
     else {
         return;
     };
-    println!("  login     {user}");
-    println!("  password  {password}");
-    println!("  psql \"host={host} port={port} dbname={database} user={user}\"");
+    say!("  login     {user}");
+    say!("  password  {password}");
+    say!("  psql \"host={host} port={port} dbname={database} user={user}\"");
 }

@@ -17,6 +17,7 @@ use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
 use super::{
     args::Common,
     home::{Home, KeptCheckpoint, KeptSignIn},
+    show::{self, say, tell},
 };
 
 /// How long a draft is waited for at a terminal.
@@ -48,16 +49,16 @@ impl Session {
         let connection = Connection { server: server.clone(), authority: common.authority.clone() };
         let client = Client::new(&connection, token)?;
         // A program gets what there is; in JSON nothing steers a terminal.
-        let client = if common.json { client } else { client.for_people() };
+        let client = if common.json { client } else { client.for_people(show::zone()) };
         Ok(Self { client, home, server, json: common.json, code: common.code.clone() })
     }
 
-    /// The client, for calls that need no fresh code.
     /// Keeps a file beside the sign-in.
     pub(crate) fn keep_file(&self, name: &str, text: &str) -> anyhow::Result<std::path::PathBuf> {
         self.home.keep_file(name, text)
     }
 
+    /// The client, for calls that need no fresh code.
     pub(crate) fn client(&self) -> &Client {
         &self.client
     }
@@ -65,7 +66,7 @@ impl Session {
     /// Prints the reply: as JSON for programs, else by `people`. All that is printed of a reply comes through here.
     pub(crate) fn print<T: Serialize>(&self, reply: &T, people: impl FnOnce(&T)) -> anyhow::Result<()> {
         if self.json {
-            println!("{}", super::show::json(reply)?);
+            say!("{}", show::json(reply)?);
         } else {
             people(reply);
         }
@@ -90,7 +91,7 @@ impl Session {
                 let code = match &self.code {
                     Some(code) => code.clone(),
                     None if std::io::stdin().is_terminal() => {
-                        eprintln!("{refused}.");
+                        tell!("{refused}.");
                         ask("Code: ")?
                     }
                     None => return Err(anyhow::Error::new(refused).context("give one with --code")),
@@ -104,7 +105,7 @@ impl Session {
 
     /// Waits until a draft was confirmed in the console, and returns the reply that came of it.
     async fn confirmed<T: DeserializeOwned>(&self, drafted: &Drafted) -> anyhow::Result<T> {
-        eprintln!("Nothing is done yet: look at it and confirm it at {}", drafted.address);
+        tell!("Nothing is done yet: look at it and confirm it at {}", drafted.address);
         let until = tokio::time::Instant::now() + CONFIRM;
         while tokio::time::Instant::now() < until {
             let seen = self.client.draft(&drafted.draft.to_string()).await?;
@@ -130,12 +131,13 @@ impl Session {
 
     /// Shows an address and a code, and waits until somebody let this program in there (RFC 8628).
     pub(crate) async fn sign_in_by_code(&self) -> anyhow::Result<()> {
+        self.home.ensure_writable()?;
         let host = rustix::system::uname().nodename().to_string_lossy().into_owned();
         let client_id = "tempestas".to_owned();
         let request = DeviceRequest { client_id: client_id.clone(), host: Some(host) };
         let asked = self.client.ask_device(&request).await?;
-        println!("Open   {}\nType   {}", asked.verification_uri, asked.user_code);
-        println!("It is good for {} min. Waiting …", asked.expires_in / 60);
+        say!("Open   {}\nType   {}", asked.verification_uri, asked.user_code);
+        say!("It is good for {} min. Waiting …", asked.expires_in / 60);
         let mut interval = Duration::from_secs(u64::from(asked.interval));
         let request =
             DeviceTokenRequest { grant_type: DEVICE_GRANT.to_owned(), device_code: asked.device_code, client_id };
@@ -155,15 +157,16 @@ impl Session {
     }
 
     async fn signed_in(&self, name: String, token: String, ends: Timestamp) -> anyhow::Result<()> {
-        self.home.keep_sign_in(&KeptSignIn {
-            server: self.server.clone(),
-            name: name.clone(),
-            token: token.clone(),
-        })?;
+        let kept = KeptSignIn { server: self.server.clone(), name: name.clone(), token: token.clone() };
+        if let Err(unkept) = self.home.keep_sign_in(&kept) {
+            // What can't be kept can't be used: it is not to stay open.
+            let _ = self.client.with_token(token).sign_out().await;
+            return Err(unkept);
+        }
         let seen = check_checkpoint(&self.client.with_token(token), &self.home).await?;
-        println!(
+        say!(
             "Signed in as {name} until {}. The ledger's checkpoint: {} facts, {}.",
-            super::show::when(ends),
+            show::when(ends),
             seen.0.checkpoint.size,
             seen.1
         );
@@ -171,6 +174,7 @@ impl Session {
     }
 
     pub(crate) async fn sign_in(&self, name: &str, password_stdin: bool) -> anyhow::Result<()> {
+        self.home.ensure_writable()?;
         let password = password("Password: ", password_stdin)?;
         let code = match &self.code {
             Some(code) => code.clone(),
@@ -185,7 +189,7 @@ impl Session {
         let ended = self.client.sign_out().await;
         self.home.forget_sign_in();
         ended?;
-        println!("Signed out.");
+        say!("Signed out.");
         Ok(())
     }
 
@@ -201,13 +205,18 @@ impl Session {
         let password = password("New password, 12 letters or more: ", password_stdin)?;
         let reply = self.client.enrol(&EnrolRequest { secret: secret.trim().to_owned(), password }).await?;
         self.print(&reply, |reply| {
-            println!("Enrolled {}. Put this into your authenticator now; it is not shown again:", reply.name);
-            println!("  secret  {}", reply.totp_secret);
-            println!("  address {}", reply.totp_url);
+            say!("Enrolled {}. Put this into your authenticator now; it is not shown again:", reply.name);
+            say!("  secret  {}", reply.totp_secret);
+            say!("  address {}", reply.totp_url);
             if std::io::stdout().is_terminal() {
-                println!("\n{}", super::show::qr(&reply.totp_qr));
+                show::raw(format!("\n{}\n", show::qr(&reply.totp_qr)).as_bytes());
             }
         })
+    }
+
+    /// The ledger's public key, as it was seen here.
+    pub(crate) fn verifier(&self) -> anyhow::Result<Verifier> {
+        Ok(self.home.checkpoint()?.context("no checkpoint was seen here yet; sign in first")?.open()?.0)
     }
 
     /// Checks that the present checkpoint goes on from the last one seen here, and keeps it.
@@ -230,7 +239,7 @@ async fn check_checkpoint(client: &Client, home: &Home) -> anyhow::Result<(Signe
         ),
         Some((_, seen)) if now.checkpoint.epoch > seen.checkpoint.epoch => {
             let (epoch, lost) = (now.checkpoint.epoch, seen.checkpoint.size);
-            eprintln!(
+            tell!(
                 "A backup was restored since: epoch {epoch} began. Of the {lost} facts seen here before, the last ones may be lost."
             );
             "the first of its epoch seen here"

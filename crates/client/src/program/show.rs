@@ -1,6 +1,14 @@
 //! Tables and words for people.
 
-use comfy_table::{ContentArrangement, Table, presets::NOTHING};
+use std::{
+    fmt,
+    io::{self, Write as _},
+    sync::OnceLock,
+};
+
+use anstream::ColorChoice;
+use anstyle::{AnsiColor, Style};
+use comfy_table::{Cell, Color, ContentArrangement, Table, presets::NOTHING};
 use jiff::{Timestamp, tz::TimeZone};
 use serde::Serialize;
 use tempestas_api::LedgerEntry;
@@ -9,9 +17,81 @@ use tempestas_core::is_deceptive;
 /// Tables are not squeezed below this many columns.
 const NARROWEST: u16 = 80;
 
-/// A time, in the zone of this machine.
+/// The zone that times are told in; set once, from the command line.
+static ZONE: OnceLock<TimeZone> = OnceLock::new();
+
+/// Chooses for the whole program how times and colours are printed.
+pub(crate) fn choose(utc: bool, colour: ColorChoice) {
+    // Whoever chose first has chosen; there is one caller.
+    let _ = ZONE.set(if utc { TimeZone::UTC } else { TimeZone::system() });
+    colour.write_global();
+}
+
+/// The zone that times are told in.
+pub(crate) fn zone() -> TimeZone {
+    ZONE.get().cloned().unwrap_or_else(TimeZone::system)
+}
+
+/// A line on standard output; what can't be printed ends the program, and says so.
+macro_rules! say {
+    () => { $crate::program::show::line(format_args!("")) };
+    ($($said:tt)*) => { $crate::program::show::line(format_args!($($said)*)) };
+}
+
+/// A line beside what is printed, on standard error.
+macro_rules! tell {
+    ($($said:tt)*) => { $crate::program::show::aside(format_args!($($said)*)) };
+}
+
+pub(crate) use {say, tell};
+
+pub(crate) fn line(said: fmt::Arguments<'_>) {
+    let mut out = anstream::stdout();
+    writeln!(out, "{said}").and_then(|()| out.flush()).unwrap_or_else(|error| unprinted(&error));
+}
+
+pub(crate) fn aside(said: fmt::Arguments<'_>) {
+    // Where not even this can be written there is nobody left to tell.
+    let _ = writeln!(anstream::stderr(), "{said}");
+}
+
+/// Prints bytes as they are.
+pub(crate) fn raw(bytes: &[u8]) {
+    let mut out = io::stdout();
+    out.write_all(bytes).and_then(|()| out.flush()).unwrap_or_else(|error| unprinted(&error));
+}
+
+/// Whoever reads is gone, or the disk is full: what was done is done, but was not all told.
+fn unprinted(error: &io::Error) -> ! {
+    tell!("tempestas: not all could be printed: {error}");
+    std::process::exit(1)
+}
+
+/// A time, with its zone beside it.
 pub(crate) fn when(at: Timestamp) -> String {
-    at.to_zoned(TimeZone::system()).strftime("%F %T %Z").to_string()
+    at.to_zoned(zone()).strftime("%F %T %Z").to_string()
+}
+
+/// How a weight or a state stands out.
+fn tone(word: &str) -> Option<(AnsiColor, Color)> {
+    match word {
+        "critical" | "refused" | "failed" | "revoked" => Some((AnsiColor::Red, Color::DarkRed)),
+        "privileged" | "live" | "opening" | "closing" => Some((AnsiColor::Yellow, Color::DarkYellow)),
+        "waiting" | "scheduled" | "ready" => Some((AnsiColor::Cyan, Color::DarkCyan)),
+        _ => None,
+    }
+}
+
+/// A weight or a state, within a line.
+pub(crate) fn toned(word: &str) -> String {
+    let style = tone(word).map_or_else(Style::new, |(colour, _)| colour.on_default());
+    format!("{style}{word}{style:#}")
+}
+
+/// What went wrong, at the head of its sentence.
+pub(crate) fn wrong() -> String {
+    let style = AnsiColor::Red.on_default().bold();
+    format!("{style}tempestas:{style:#}")
 }
 
 /// A time, or a dash.
@@ -35,10 +115,10 @@ pub(crate) fn json<T: Serialize>(reply: &T) -> serde_json::Result<String> {
 
 /// What somebody wrote, as a block of its own: each line behind the same mark, so that none passes for ours.
 pub(crate) fn quoted(what: &str, said: Option<&str>) {
-    let Some(said) = said else { return println!("    {what}: none given") };
-    println!("    {what}:");
+    let Some(said) = said else { return say!("    {what}: none given") };
+    say!("    {what}:");
     for line in said.lines() {
-        println!("      > {line}");
+        say!("      > {line}");
     }
 }
 
@@ -53,6 +133,9 @@ pub(crate) fn word<T: Serialize>(state: T) -> String {
     value.and_then(|value| value.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
+/// Columns whose words stand out.
+const TONED: [&str; 2] = ["weight", "state"];
+
 /// Prints a table, or says why there is none.
 pub(crate) fn table<R, C>(head: &[&str], rows: R, empty: &str)
 where
@@ -65,16 +148,22 @@ where
     if table.width().is_some_and(|width| width < NARROWEST) {
         table.set_width(NARROWEST);
     }
+    // Whether escapes reach the reader is decided where lines are printed.
+    table.enforce_styling();
     table.set_header(head.iter().map(|title| title.to_uppercase()));
     for row in rows {
-        table.add_row(row.into_iter().collect::<Vec<_>>());
+        let cell = |(text, title): (String, &&str)| match tone(&text).filter(|_| TONED.contains(title)) {
+            Some((_, colour)) => Cell::new(text).fg(colour),
+            None => Cell::new(text),
+        };
+        table.add_row(row.into_iter().zip(head).map(cell));
     }
     if table.row_count() == 0 {
-        println!("{empty}");
+        say!("{empty}");
         return;
     }
     for line in table.lines() {
-        println!("{}", line.trim_end());
+        say!("{}", line.trim_end());
     }
 }
 

@@ -3,7 +3,11 @@
 use tempestas_api::{NewSource, SourceView, WhichTarget};
 use tempestas_core::Mapping;
 
-use super::{args::SourceVerb, session::Session, show};
+use super::{
+    args::SourceVerb,
+    session::Session,
+    show::{self, say},
+};
 
 pub(crate) async fn source(session: &Session, verb: SourceVerb) -> anyhow::Result<()> {
     let which = |path: String| WhichTarget { target: path };
@@ -44,7 +48,7 @@ pub(crate) async fn source(session: &Session, verb: SourceVerb) -> anyhow::Resul
         SourceVerb::End { path } => {
             let which = which(path);
             session.fresh(async |client| client.end_source(&which).await).await?;
-            println!("Nobody comes from {} any more; whoever came stays.", which.target);
+            say!("Nobody comes from {} any more; whoever came stays.", which.target);
             return Ok(());
         }
     };
@@ -53,16 +57,14 @@ pub(crate) async fn source(session: &Session, verb: SourceVerb) -> anyhow::Resul
 
 fn said(source: &SourceView) {
     let SourceView { target, people, groups, suspended, unusable, held, .. } = source;
-    println!("{people} people ({suspended} suspended) and {groups} groups come from {target}.");
+    say!("{people} people ({suspended} suspended) and {groups} groups come from {target}.");
     if *unusable > 0 {
-        println!(
+        say!(
             "{unusable} entries can't be taken in: their name is another's here, or can't be one. Say whose an account is \
              with `tempestas people account NAME {target} DN`."
         );
     }
     if *held {
-        println!(
-            "What it says at present would let too many go, and waits: `tempestas people source accept {target}`."
-        );
+        say!("What it says at present would let too many go, and waits: `tempestas people source accept {target}`.");
     }
 }

@@ -5,19 +5,19 @@ use tempestas_api::{StandingFilter, StandingView};
 use super::{
     args::{GroupArgs, StandingArgs},
     session::Session,
-    show,
+    show::{self, say},
 };
 
 pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Result<()> {
     let StandingArgs { at, who, role, group: GroupArgs { label, says }, refs } = args;
     let all = session.client().standing(&StandingFilter { at, who, role, label, says }).await?;
     if refs {
-        all.iter().filter(|one| one.direct && !one.sealed).for_each(|one| println!("{}", one.id));
+        all.iter().filter(|one| one.direct && !one.sealed).for_each(|one| say!("{}", one.id));
         return Ok(());
     }
     session.print(&all, |all| {
         let critical = all.iter().filter(|one| one.weight == tempestas_core::Weight::Critical).count();
-        println!("{} standing rights, {critical} of them critical.", all.len());
+        say!("{} standing rights, {critical} of them critical.", all.len());
         show::table(
             &["ref", "account", "whose", "right", "weight", "through", "since", "last used"],
             all.iter().map(standing_row),

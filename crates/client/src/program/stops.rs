@@ -2,7 +2,11 @@
 
 use tempestas_api::{NewStop, StopView};
 
-use super::{args::StopVerb, session::Session, show};
+use super::{
+    args::StopVerb,
+    session::Session,
+    show::{self, say},
+};
 
 pub(crate) async fn stop(session: &Session, verb: StopVerb) -> anyhow::Result<()> {
     let new = match verb {
@@ -26,15 +30,16 @@ pub(crate) async fn stop(session: &Session, verb: StopVerb) -> anyhow::Result<()
 fn said(stop: &StopView) {
     match (stop.lifted_at, &stop.lift_by) {
         (Some(at), _) => {
-            println!("{} on {} is lifted since {}. What it ended stays ended.", stop.id, stop.what, show::when(at))
+            say!("{} on {} is lifted since {}. What it ended stays ended.", stop.id, stop.what, show::when(at))
         }
         (None, Some(by)) => {
-            println!(
+            say!(
                 "{by} was the first of two; {} on {} holds until another administrator says so too, within an hour.",
-                stop.id, stop.what
+                stop.id,
+                stop.what
             );
         }
-        (None, None) => println!(
+        (None, None) => say!(
             "Stopped {} ({}): {} ended, {} not read back as gone yet. `tempestas stop lift {}` lifts it; it takes two.",
             stop.what,
             stop.id,

@@ -3,10 +3,14 @@
 use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
-use tempestas_api::{EffectiveQuery, NewTerms, SuspendRequest, ensure_known};
+use tempestas_api::{EffectiveQuery, NewTerms, SettingChange, SuspendRequest, TermsTouched, TermsTrial, ensure_known};
 use tempestas_core::{Act, LookedAt};
 
-use super::{args::TermsVerb, session::Session, show};
+use super::{
+    args::TermsVerb,
+    session::Session,
+    show::{self, say},
+};
 
 /// Reads a rule from a TOML file; `-` is standard input.
 pub(crate) fn read_rule(file: &Path) -> anyhow::Result<NewTerms> {
@@ -35,17 +39,17 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
         TermsVerb::List => {
             let all = session.client().terms().await?;
             session.print(&all, |all| {
-                println!("{}\n", all.precedence);
+                say!("{}\n", all.precedence);
                 if all.terms.is_empty() {
-                    println!("No rule is set; the house's defaults hold everywhere.");
+                    say!("No rule is set; the house's defaults hold everywhere.");
                 }
                 for one in &all.terms {
                     let by = one.set_by.as_ref().map_or_else(String::new, |by| format!("  # set by {by}"));
-                    println!("# {}{by}", one.id);
+                    say!("# {}{by}", one.id);
                     if let Some(pause) = &one.suspended {
-                        println!("# suspended since {}: {}", show::when(pause.at), show::inline(&pause.reason));
+                        say!("# suspended since {}: {}", show::when(pause.at), show::inline(&pause.reason));
                     }
-                    println!("{}", written(&one.rule));
+                    say!("{}", written(&one.rule));
                 }
             })
         }
@@ -58,10 +62,15 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                     .iter()
                     .map(|one| [one.setting.clone(), one.value.clone(), one.from.clone(), one.passed_over.join(", ")]);
                 show::table(&["setting", "value", "from", "passed over"], rows, "");
-                println!("\n{}", reply.precedence);
+                say!("\n{}", reply.precedence);
             })
         }
-        TermsVerb::Set { file, id } => {
+        TermsVerb::Set { file, id, preview: true } => {
+            let trial = TermsTrial { replaces: id, rule: Some(read_rule(&file)?) };
+            let touched = session.client().try_terms(&trial).await?;
+            session.print(&touched, shown)
+        }
+        TermsVerb::Set { file, id, preview: false } => {
             let new = read_rule(&file)?;
             let set = match &id {
                 Some(id) => {
@@ -74,21 +83,39 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
                 }
                 None => session.fresh(async |client| client.add_terms(&new).await).await?,
             };
-            session.print(&set, |set| println!("Set {} at {}.", set.id, set.rule.scope))
+            session.print(&set, |set| say!("Set {} at {}.", set.id, set.rule.scope))
         }
         TermsVerb::Suspend { id, reason } => {
             let why = SuspendRequest { reason };
             let done = session.fresh(async |client| client.suspend_terms(&id, &why).await).await?;
-            session.print(&done, |_| println!("Suspended {id}; `tempestas terms resume {id}` lets it hold again."))
+            session.print(&done, |_| say!("Suspended {id}; `tempestas terms resume {id}` lets it hold again."))
         }
         TermsVerb::Resume { id } => {
             let done = session.fresh(async |client| client.resume_terms(&id).await).await?;
-            session.print(&done, |_| println!("Resumed {id}."))
+            session.print(&done, |_| say!("Resumed {id}."))
         }
         TermsVerb::End { id } => {
             session.fresh(async |client| client.end_terms(&id).await).await?;
-            println!("Ended {id}.");
+            say!("Ended {id}.");
             Ok(())
         }
+    }
+}
+
+/// Whom a change touches, and how.
+fn shown(touched: &TermsTouched) {
+    let rows = touched.touched.iter().flat_map(|one| {
+        let row = |change: &SettingChange| {
+            [&one.who, &one.right, &change.setting, &change.before, &change.after].map(String::clone)
+        };
+        one.changes.iter().map(row)
+    });
+    show::table(&["who", "right", "setting", "now", "then"], rows, "It changes nothing for anybody who may ask.");
+    let (shown, all) = (touched.touched.len(), touched.count);
+    if shown < all {
+        say!("The first {shown} of {all}.");
+    }
+    if !touched.open_asks.is_empty() {
+        say!("Asks made before keep their terms, and open under the stricter: {}", touched.open_asks.join(", "));
     }
 }

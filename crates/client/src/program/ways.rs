@@ -2,7 +2,7 @@
 
 use tempestas_api::{WayView, WaysQuery, WaysReply};
 
-use super::{args::WaysVerb, session::Session};
+use super::{args::WaysVerb, session::Session, show::say};
 
 pub(crate) async fn ways(session: &Session, verb: WaysVerb) -> anyhow::Result<()> {
     let (query, whose) = match verb {
@@ -15,17 +15,17 @@ pub(crate) async fn ways(session: &Session, verb: WaysVerb) -> anyhow::Result<()
 
 fn said(reply: &WaysReply, whose: bool) {
     let WaysReply { total, without_asking, ways } = reply;
-    println!("{total} ways, {without_asking} of them without asking.");
+    say!("{total} ways, {without_asking} of them without asking.");
     for way in ways {
         let WayView { who, to, weight, on_request, steps } = way;
         let asking = if *on_request { "on request" } else { "all the time" };
         let head = if whose { to } else { who };
-        println!("\n{head}  ({weight}, {asking})");
+        say!("\n{head}  ({weight}, {asking})");
         for step in steps {
-            println!("    {step}");
+            say!("    {step}");
         }
     }
     if ways.len() < *total {
-        println!("\n{} more; ask for a narrower place.", total - ways.len());
+        say!("\n{} more; ask for a narrower place.", total - ways.len());
     }
 }

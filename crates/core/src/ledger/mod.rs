@@ -6,5 +6,7 @@ mod export;
 mod tree;
 
 pub use checkpoint::{Checkpoint, SignedCheckpoint, Signer, Verifier};
-pub use export::{Export, FactLine, Fault, HeadLine, LineRead, Verdict};
-pub use tree::{BLOCK, Hashes, Tree, consistency_proof, inclusion_proof, leaf_hash, verify_consistency};
+pub use export::{EXPORT_FORM, Export, FactLine, Fault, HeadLine, LEAVES_A_LINE, LeavesLine, LineRead, Verdict};
+pub use tree::{
+    BLOCK, Hashes, Tree, consistency_proof, inclusion_proof, leaf_hash, verify_consistency, verify_inclusion,
+};

@@ -150,6 +150,32 @@ pub fn consistency_proof(hashes: &Hashes, old: u64, new: u64) -> Option<Vec<Dige
     Some(proof)
 }
 
+/// Checks a proof that a leaf stands at a place (RFC 9162, 2.1.3.2).
+#[must_use]
+pub fn verify_inclusion(at: u64, size: u64, leaf: Digest, root: Digest, proof: &[Digest]) -> bool {
+    if at >= size {
+        return false;
+    }
+    let (mut node, mut last, mut hash) = (at, size - 1, leaf);
+    for sibling in proof {
+        if last == 0 {
+            return false;
+        }
+        if node & 1 == 1 || node == last {
+            hash = node_hash(*sibling, hash);
+            while node & 1 == 0 && node != 0 {
+                node >>= 1;
+                last >>= 1;
+            }
+        } else {
+            hash = node_hash(hash, *sibling);
+        }
+        node >>= 1;
+        last >>= 1;
+    }
+    last == 0 && hash == root
+}
+
 /// Checks such a proof (RFC 9162, 2.1.4.2).
 #[must_use]
 pub fn verify_consistency(old: u64, old_root: Digest, new: u64, new_root: Digest, proof: &[Digest]) -> bool {
@@ -237,28 +263,6 @@ mod tests {
         }
     }
 
-    /// RFC 9162, 2.1.3.2.
-    fn stands(at: u64, size: u64, leaf: Digest, root: Digest, proof: &[Digest]) -> bool {
-        let (mut node, mut last, mut hash) = (at, size - 1, leaf);
-        for sibling in proof {
-            if last == 0 {
-                return false;
-            }
-            if node & 1 == 1 || node == last {
-                hash = node_hash(*sibling, hash);
-                while node & 1 == 0 && node != 0 {
-                    node >>= 1;
-                    last >>= 1;
-                }
-            } else {
-                hash = node_hash(hash, *sibling);
-            }
-            node >>= 1;
-            last >>= 1;
-        }
-        last == 0 && hash == root
-    }
-
     #[test]
     fn every_leaf_is_proven_to_stand_in_every_tree_and_no_other_leaf_is() {
         let all = leaves(40);
@@ -266,8 +270,8 @@ mod tests {
             let (grown, hashes) = tree(&all[..size]);
             for (at, leaf) in all[..size].iter().enumerate() {
                 let proof = inclusion_proof(&hashes, at as u64, size as u64).unwrap();
-                assert!(stands(at as u64, size as u64, *leaf, grown.root(), &proof), "{at} of {size}");
-                assert!(!stands(at as u64, size as u64, leaf_hash(b"another"), grown.root(), &proof));
+                assert!(verify_inclusion(at as u64, size as u64, *leaf, grown.root(), &proof), "{at} of {size}");
+                assert!(!verify_inclusion(at as u64, size as u64, leaf_hash(b"another"), grown.root(), &proof));
             }
             assert_eq!(inclusion_proof(&hashes, size as u64, size as u64), None);
         }

@@ -7,7 +7,10 @@ use tempestas_api::{
     AnswerRequest, Chosen, ConvertRequest, LedgerFilter, LoginAsk, NewStop, StandingFilter, SuspendRequest, WaitQuery,
     WordRequest,
 };
-use tempestas_core::{StartChoice, Verdict};
+use tempestas_core::{
+    StartChoice, Verdict,
+    ledger::{FactLine, Verifier, leaf_hash},
+};
 use tempestas_demo::{cluster, quillhaven::BERTHS};
 
 use crate::house::{HENRIK, House, INES, MARA, ODA, Plan, TOMAS, ask, eventually, on_berths, on_cloud};
@@ -156,11 +159,84 @@ fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) 
     std::fs::write(&changed, whole.replacen("answered", "answereD", 1)).unwrap();
     let (exit, text) = verify(&changed.to_string_lossy());
     assert!(exit == 6 && text.contains("NOT GENUINE: fact "), "{text}");
-    // Cut before the checkpoint that this client saw at sign-in.
+    // Another fact with a leaf hash of its own is named all the same.
     let lines: Vec<&str> = whole.split_inclusive('\n').collect();
-    std::fs::write(&changed, lines[..lines.len() - 5].concat()).unwrap();
+    let mut other: FactLine = serde_json::from_str(lines[3]).unwrap();
+    other.fact = other.fact.replacen("\"v\":1", "\"v\":2", 1);
+    other.leaf = leaf_hash(other.fact.as_bytes());
+    let exchanged = format!("{}\n", serde_json::to_string(&other).unwrap());
+    std::fs::write(&changed, [&lines[..3], &[exchanged.as_str()], &lines[4..]].concat().concat()).unwrap();
+    let (exit, text) = verify(&changed.to_string_lossy());
+    assert!(exit == 6 && text.contains("fact 2 was changed, and its leaf hash with it"), "{text}");
+    // Cut before the checkpoint that this client saw at sign-in.
+    let facts = lines.iter().filter(|line| line.starts_with("{\"n\":")).count();
+    std::fs::write(&changed, lines[..facts - 4].concat()).unwrap();
     let (exit, text) = house.tempestas(home, &["ledger", "verify", &changed.to_string_lossy()], "");
     assert!(exit == 6 && text.contains("the tail was cut"), "{text}");
+    held_against_what_was_seen(house, home, &name, &key.to_string_lossy());
+}
+
+/// Every file that tells of a checkpoint will do, and a verifier that knows our papers alone comes to the same.
+fn held_against_what_was_seen(house: &House, home: &std::path::Path, name: &str, key: &str) {
+    let (exit, printed) = house.tempestas(home, &["ledger", "checkpoint"], "");
+    assert_eq!(exit, 0, "{printed}");
+    let note = printed.split_inclusive('\n').take(6).collect::<String>();
+    let verifier = Verifier::from_line(&std::fs::read_to_string(key).unwrap()).unwrap();
+    let seen = verifier.open(&note).unwrap().checkpoint;
+    // As it stood, and with a root that it never had.
+    let elsewhere = format!("{} {} {}\n", seen.size, seen.root, serde_json::to_string(&note).unwrap());
+    // The present file goes on from all of them.
+    let fresh = house.path().join("fresh.jsonl").to_string_lossy().into_owned();
+    assert_eq!(house.tempestas(home, &["ledger", "export", &fresh], "").0, 0);
+    let stranger = house.path().join("stranger");
+    let path = house.path().join("seen");
+    let kept = std::fs::read_to_string(home.join("checkpoint.json")).unwrap();
+    for (what, text) in [("a note", &note), ("what was printed", &printed), ("kept", &kept), ("elsewhere", &elsewhere)]
+    {
+        std::fs::write(&path, text).unwrap();
+        let seen = path.to_string_lossy().into_owned();
+        let verify =
+            |file: &str| house.tempestas(&stranger, &["ledger", "verify", file, "--key", key, "--seen", &seen], "");
+        let (exit, text) = verify(&fresh);
+        assert!(exit == 0 && text.contains("goes on from the checkpoint of"), "{what}: {text}");
+        // The older file has not yet what was seen since.
+        let (exit, text) = verify(name);
+        assert!(exit == 6 && text.contains("the tail was cut"), "{what}: {text}");
+    }
+    for text in ["", "\n", "not a checkpoint\n", "1 2 3\n"] {
+        std::fs::write(&path, text).unwrap();
+        let seen = path.to_string_lossy().into_owned();
+        let (exit, said) = house.tempestas(&stranger, &["ledger", "verify", &fresh, "--key", key, "--seen", &seen], "");
+        assert_eq!(exit, 1, "{text:?}: {said}");
+    }
+    std::fs::write(&path, elsewhere).unwrap();
+    let changed = house.path().join("changed.jsonl");
+    let whole = std::fs::read_to_string(&fresh).unwrap();
+    let (seen, line) = (path.to_string_lossy().into_owned(), std::fs::read_to_string(key).unwrap());
+    let by_the_papers = |file: &str| {
+        let script = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/stranger/verify.py");
+        let ran = std::process::Command::new("python3").args([script, file, line.trim(), &seen]).output().unwrap();
+        (ran.status.code().unwrap(), String::from_utf8_lossy(&ran.stdout).into_owned())
+    };
+    let ours = |file: &str| house.tempestas(&stranger, &["ledger", "verify", file, "--key", key, "--seen", &seen], "");
+    for (what, text, genuine) in [
+        ("as it is", whole.clone(), true),
+        ("a fact changed", whole.replacen("verified", "verifieD", 1), false),
+        (
+            "a line left out",
+            whole.split_inclusive('\n').enumerate().filter(|(n, _)| *n != 7).map(|(_, line)| line).collect(),
+            false,
+        ),
+        ("a space more", whole.replacen("\"n\":5,", "\"n\": 5,", 1), false),
+        ("another signer", whole.replacen("epoch 1", "epoch 2", 1), false),
+        ("no end", whole.trim_end().to_owned(), false),
+    ] {
+        std::fs::write(&changed, &text).unwrap();
+        assert_eq!(text == whole, genuine, "{what}");
+        let file = changed.to_string_lossy().into_owned();
+        let (theirs, ours) = (by_the_papers(&file), ours(&file));
+        assert_eq!((theirs.0 == 0, ours.0 == 0), (genuine, genuine), "{what}: {theirs:?} {ours:?}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -5,7 +5,7 @@ use futures_util::stream;
 use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
     Command, Export, Refusal, Sight, SubjectId, What, World,
-    ledger::{HeadLine, consistency_proof, inclusion_proof},
+    ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
     plainly,
 };
 use tempestas_store::Wanted;
@@ -167,29 +167,47 @@ pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> 
         .map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?
         .checkpoint
         .size;
-    let head = serde_json::to_string(&HeadLine { ledger: 1, checkpoint: note })
-        .map_err(|error| Failure::Failed(error.into()))?;
     let app = me.app.clone();
+    let head = Part::Head(HeadLine { ledger: EXPORT_FORM, checkpoint: note });
     // Read page by page as it is sent, up to the checkpoint and no further.
-    let lines = stream::unfold((app, 0_u64, Some(head)), move |(app, from, head)| async move {
-        if let Some(head) = head {
-            return Some((Ok(Bytes::from(format!("{head}\n"))), (app, from, None)));
-        }
-        let most = u32::try_from((size - from).min(u64::from(PAGE))).unwrap_or(PAGE);
-        if most == 0 {
-            return None;
-        }
-        let page = match app.store().fact_lines(from, most).await {
-            Ok(page) if !page.is_empty() => page,
-            Ok(_) => return Some((Err(std::io::Error::other("facts are missing")), (app, size, None))),
-            Err(error) => return Some((Err(std::io::Error::other(error)), (app, size, None))),
-        };
-        let next = from + page.len() as u64;
-        let text: Result<String, serde_json::Error> =
-            page.iter().map(|line| serde_json::to_string(line).map(|line| line + "\n")).collect();
-        Some((text.map(Bytes::from).map_err(std::io::Error::other), (app, next, None)))
+    let lines = stream::try_unfold((app, head), move |(app, part)| async move {
+        let written = part.write(&app, size).await.map_err(std::io::Error::other)?;
+        Ok::<_, std::io::Error>(written.map(|(text, next)| (Bytes::from(text), (app, next))))
     });
     Ok(Download::stream("application/jsonl", lines))
+}
+
+/// What of an export is written next.
+enum Part {
+    Head(HeadLine),
+    /// Facts from a number on.
+    Facts(u64),
+    /// Leaf hashes from a number on.
+    Leaves(u64),
+}
+
+impl Part {
+    /// Its lines, and what comes after it; none after the last.
+    async fn write(self, app: &App, size: u64) -> anyhow::Result<Option<(String, Self)>> {
+        let line = |line: String| line + "\n";
+        Ok(match self {
+            Self::Head(head) => Some((line(serde_json::to_string(&head)?), Self::Facts(0))),
+            Self::Facts(from) if from < size => {
+                let most = u32::try_from(size - from).unwrap_or(PAGE).min(PAGE);
+                let page = app.store().fact_lines(from, most).await?;
+                anyhow::ensure!(!page.is_empty(), "facts are missing");
+                let text: Result<String, _> = page.iter().map(|fact| serde_json::to_string(fact).map(line)).collect();
+                Some((text?, Self::Facts(from + page.len() as u64)))
+            }
+            Self::Facts(_) => Box::pin(Self::Leaves(0).write(app, size)).await?,
+            Self::Leaves(from) if from < size => {
+                let to = size.min(from + LEAVES_A_LINE as u64);
+                let leaves = app.store().leaves(from, to).await?;
+                Some((line(serde_json::to_string(&LeavesLine { leaves_from: from, leaves })?), Self::Leaves(to)))
+            }
+            Self::Leaves(_) => None,
+        })
+    }
 }
 
 async fn latest_note(app: &App) -> Result<String, Failure> {

@@ -5,6 +5,7 @@ mod rights;
 
 use std::path::PathBuf;
 
+use anstream::ColorChoice;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
@@ -20,7 +21,7 @@ pub(crate) use rights::{
 /// Exit codes: 0 done, 1 failed, 2 the command line is wrong, 3 refused, 4 a sign-in or a fresh code is needed,
 /// 5 waited for a state that did not come, 6 an exported ledger is not genuine, 7 drafted, to be confirmed in the console.
 #[derive(Parser)]
-#[command(version, max_term_width = 100)]
+#[command(name = "tempestas", version, max_term_width = 100)]
 pub(crate) struct Args {
     #[command(flatten)]
     pub(crate) common: Common,
@@ -43,9 +44,36 @@ pub(crate) struct Common {
     /// Print the service's reply as JSON.
     #[arg(long, global = true)]
     pub(crate) json: bool,
+    /// Tell times in UTC, instead of by this machine's clock.
+    #[arg(long, global = true)]
+    pub(crate) utc: bool,
+    /// Colour weights, states and refusals; at a terminal unless NO_COLOR is set, where it is left out.
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: When,
     /// A current TOTP code, for when one is needed; asked for at a terminal otherwise.
     #[arg(long, global = true)]
     pub(crate) code: Option<String>,
+}
+
+/// When to colour.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub(crate) enum When {
+    /// At a terminal.
+    Auto,
+    /// Also elsewhere.
+    Always,
+    /// Nowhere.
+    Never,
+}
+
+impl From<When> for ColorChoice {
+    fn from(when: When) -> Self {
+        match when {
+            When::Auto => Self::Auto,
+            When::Always => Self::Always,
+            When::Never => Self::Never,
+        }
+    }
 }
 
 #[derive(Subcommand)]
@@ -124,8 +152,11 @@ pub(crate) enum Verb {
         #[arg(long)]
         wait: bool,
     },
-    /// What you may ask for, with all it will demand; or who may ask for what.
+    /// What you may ask for, and what each takes; or who may ask for what.
     Eligible {
+        /// Each with all it will demand, in whole sentences.
+        #[arg(long, conflicts_with = "all")]
+        long: bool,
         /// Everybody's, as far as your duties let you see.
         #[arg(long)]
         all: bool,
@@ -144,8 +175,16 @@ pub(crate) enum Verb {
     },
     /// Ask for a right; the whole demand is shown first.
     Ask(AskArgs),
-    /// Asks that wait for your answer.
-    Waiting,
+    /// Asks that wait for your answer; of one, what is known besides.
+    Waiting {
+        /// Reference, like E1042.
+        elevation: Option<String>,
+    },
+    /// Find people, scopes, elevations, and rights that you may ask for.
+    Find {
+        /// Part of a name, path or reference.
+        words: String,
+    },
     /// Answer an ask; what you answer is shown first.
     Answer {
         /// Reference, like E1042.
@@ -237,6 +276,11 @@ pub(crate) enum Verb {
     Completions {
         /// Which.
         shell: Shell,
+    },
+    /// Write the manual: one page for each command, for `man`.
+    Manual {
+        /// The directory to write it into.
+        into: PathBuf,
     },
 }
 
@@ -347,9 +391,15 @@ pub(crate) enum LedgerVerb {
         /// The public key, or a file that holds it; the one seen at sign-in, where it is left out.
         #[arg(long)]
         key: Option<String>,
-        /// A file with a checkpoint seen earlier; the one kept here, where it is left out.
+        /// A file with a checkpoint seen earlier: a note, what `tempestas ledger checkpoint` printed, the one that a client
+        /// keeps, or those that the service keeps elsewhere. The one kept here, where it is left out.
         #[arg(long)]
         seen: Option<PathBuf>,
+    },
+    /// Prove that one entry stands in the ledger, as it was.
+    Proof {
+        /// Its number.
+        n: u64,
     },
     /// The present checkpoint; checks that it goes on from the last one seen here.
     Checkpoint,

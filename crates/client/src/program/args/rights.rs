@@ -295,6 +295,9 @@ pub(crate) enum TermsVerb {
         /// Change this rule in place instead of adding one.
         #[arg(long)]
         id: Option<String>,
+        /// Only show whom it would touch, and how.
+        #[arg(long)]
+        preview: bool,
     },
     /// Let a rule fit nothing for now; it stays as it is.
     Suspend {
