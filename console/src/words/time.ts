@@ -43,6 +43,9 @@ export function date(at: Date, now: Date): string {
   return at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year })
 }
 
+/** `3 Oct`, of a day as the service names it. */
+export const dayOf = (day: string) => new Date(`${day}T12:00`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+
 /** The exact instant with its zone, for hovering and for screen readers. */
 export function exact(at: Date): string {
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone

@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, Lapse, Seconds, Seen, StartChoice, Starts, Verdict, Weight};
+use tempestas_core::{Digest, Lapse, ReasonRule, Seconds, Seen, StartChoice, Starts, TicketRule, Verdict, Weight};
 
 use crate::LedgerEntry;
 
@@ -16,13 +16,9 @@ pub struct PreviewRequest {
     /// For how long, in seconds; the usual time where it is left out.
     #[serde(default)]
     pub duration: Option<Seconds>,
-    /// When the clock starts.
-    #[serde(default = "at_yes")]
-    pub start: StartChoice,
-}
-
-const fn at_yes() -> StartChoice {
-    StartChoice::AtYes
+    /// When the clock starts; where it is left out, at the yes if the terms allow it, or else when the holder begins.
+    #[serde(default)]
+    pub start: Option<StartChoice>,
 }
 
 /// Everything an ask will need.
@@ -46,16 +42,12 @@ pub struct DemandView {
     pub starts: Starts,
     /// How old the caller's proof may be, in seconds.
     pub proof_within: Seconds,
-    /// Fewest letters of the reason.
-    pub reason_at_least: u16,
+    /// Whether a reason is given, and of how many letters at least.
+    pub reason: ReasonRule,
+    /// Whether a ticket is given, and of which form.
+    pub ticket: TicketRule,
     /// Scopes below the one asked for, which are less.
     pub narrower: Vec<String>,
-    /// Whether a reason is required.
-    pub reason_required: bool,
-    /// Whether a ticket is required, and of which form.
-    pub ticket_required: bool,
-    /// The form of a ticket.
-    pub ticket_pattern: Option<String>,
     /// Who may answer; empty where nobody is asked.
     pub approvers: Vec<String>,
     /// How it ends on the target.
@@ -73,9 +65,9 @@ pub struct AskRequest {
     /// For how long, in seconds; the usual time where it is left out.
     #[serde(default)]
     pub duration: Option<Seconds>,
-    /// When the clock starts.
-    #[serde(default = "at_yes")]
-    pub start: StartChoice,
+    /// When the clock starts; where it is left out, at the yes if the terms allow it, or else when the holder begins.
+    #[serde(default)]
+    pub start: Option<StartChoice>,
     /// Why.
     #[serde(default)]
     pub reason: Option<String>,

@@ -224,4 +224,6 @@ pub struct AlarmView {
     pub since: Timestamp,
     /// When it was settled.
     pub settled: Option<Timestamp>,
+    /// Whether the caller may settle it; the others settle by themselves, once their cause is gone.
+    pub may_settle: bool,
 }

@@ -36,10 +36,18 @@ pub struct NowReply {
     pub scheduled: usize,
     /// Standing rights in sight; none for callers without a duty.
     pub standing: Option<usize>,
-    /// Standing rights of the whole house at the end of last month, where it was counted then.
-    pub standing_last_month: Option<usize>,
-    /// Name of that month, like `October`.
-    pub last_month: String,
+    /// Standing rights of the whole house on the first day that [`DayView`]s tell of; none for those who see a part.
+    pub standing_before: Option<StandingOn>,
+}
+
+/// How many rights stood on a day.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct StandingOn {
+    /// The day (UTC).
+    #[schemars(with = "String")]
+    pub day: Date,
+    /// How many, at its end.
+    pub standing: u32,
 }
 
 /// One elevation on the line of time.

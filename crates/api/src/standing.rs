@@ -84,8 +84,18 @@ pub struct EligibilityView {
     pub covers: Option<String>,
     /// Who suspended it, where it is.
     pub suspended: Option<PauseView>,
-    /// The whole demand as one sentence, or why it can't be asked for at present. Only in one's own list.
-    pub demand: Option<String>,
+    /// What an ask for it takes. Only in one's own list.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub takes: Option<TakesView>,
+}
+
+/// What an ask for a right takes.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct TakesView {
+    /// The demand at a glance; where it can't be asked for at present, why not.
+    pub brief: String,
+    /// The whole demand as one sentence; none where it can't be asked for at present.
+    pub sentence: Option<String>,
 }
 
 /// One's own list, which says why it is empty.

@@ -4,8 +4,8 @@ use std::{hint::black_box, time::Instant};
 
 use anyhow::Context as _;
 use tempestas_core::{
-    Act, Command, Context, Digest, Right, Said, Seconds, Settings, StartChoice, Terms, TermsId, Verdict, Weight,
-    decide, demand_for, effective_terms,
+    Act, Command, Context, Digest, Right, Said, Seconds, Settings, Terms, TermsId, Verdict, Weight, decide, demand_for,
+    effective_terms,
 };
 
 use crate::{
@@ -47,7 +47,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let ask = Command::Ask {
         right: big.right,
         duration: Some(Seconds(600)),
-        start: StartChoice::AtYes,
+        start: None,
         reason: Some(Said::new("a reason that is long enough")),
         ticket: None,
         shown,

@@ -12,8 +12,8 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
     Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, GrantId, Lapse, PartFound,
-    Refusal, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, SubjectKind,
-    Survey, Terms, TermsId, Verdict, Weight, What, demand_for,
+    Refusal, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, SubjectId, SubjectKind, Survey, Terms,
+    TermsId, Verdict, Weight, What, demand_for,
 };
 use tempestas_demo::daemon::Setup;
 use tempestas_service::{House, config::Config};
@@ -202,7 +202,7 @@ impl Big {
         let command = Command::Ask {
             right: self.right,
             duration: Some(Seconds(seconds)),
-            start: StartChoice::AtYes,
+            start: None,
             reason: Some(Said::new("a reason that is long enough")),
             ticket: None,
             shown,

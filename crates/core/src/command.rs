@@ -266,7 +266,7 @@ pub enum Command {
     Ask {
         right: Right,
         duration: Option<Seconds>,
-        start: StartChoice,
+        start: Option<StartChoice>,
         reason: Option<Said>,
         ticket: Option<Said>,
         shown: Digest,

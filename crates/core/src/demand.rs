@@ -40,9 +40,9 @@ pub struct Demand {
 }
 
 impl Demand {
-    /// The whole demand as one plain sentence.
+    /// The whole demand as one plain sentence. Without a `start` where the asker has to set a time, and hasn't yet.
     #[must_use]
-    pub fn sentence(&self, world: &World, duration: Seconds, start: StartChoice) -> String {
+    pub fn sentence(&self, world: &World, duration: Seconds, start: Option<StartChoice>) -> String {
         let mut needs =
             vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance)];
         match self.terms.reason {
@@ -60,13 +60,14 @@ impl Demand {
             );
         }
         if let Approval::Stage { yes, within, .. } = &self.terms.approval {
-            needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers)));
+            needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers, 4)));
         }
         let starts = match start {
-            StartChoice::AtYes if self.approvers.is_empty() => "the time runs at once".to_owned(),
-            StartChoice::AtYes => "the time runs from the last yes".to_owned(),
-            StartChoice::At { time } => format!("the time runs from {}", moment(time)),
-            StartChoice::OnBegin => format!(
+            Some(StartChoice::AtYes) if self.approvers.is_empty() => "the time runs at once".to_owned(),
+            Some(StartChoice::AtYes) => "the time runs from the last yes".to_owned(),
+            Some(StartChoice::At { time }) => format!("the time runs from {}", moment(time)),
+            None => "the time runs from when you set it to".to_owned(),
+            Some(StartChoice::OnBegin) => format!(
                 "the time runs when you begin, within {} of the yes",
                 self.terms.starts.begin_within.unwrap_or(Seconds(0))
             ),
@@ -80,6 +81,24 @@ impl Demand {
             self.ends.says
         )
     }
+
+    /// The demand at a glance: the longest time, and what must be brought, with the same words in the same order.
+    #[must_use]
+    pub fn brief(&self, world: &World) -> String {
+        let mut parts = vec![format!("up to {}", self.terms.longest), "fresh proof".to_owned()];
+        if matches!(self.terms.reason, ReasonRule::Required { .. }) {
+            parts.push("reason".to_owned());
+        }
+        if matches!(self.terms.ticket, TicketRule::Required { .. }) {
+            parts.push("ticket".to_owned());
+        }
+        parts.push(match &self.terms.approval {
+            Approval::None => "no yes needed".to_owned(),
+            Approval::Stage { yes: 1, .. } => format!("yes of {}", names(world, &self.approvers, 1)),
+            Approval::Stage { yes, .. } => format!("{yes} yes of {}", names(world, &self.approvers, 1)),
+        });
+        parts.join(" · ")
+    }
 }
 
 /// `a, b and c`.
@@ -91,8 +110,9 @@ fn and(parts: &[String]) -> String {
     }
 }
 
-fn names(world: &World, people: &BTreeSet<SubjectId>) -> String {
-    let mut names: Vec<String> = people.iter().take(4).map(|id| world.subject_name(*id)).collect();
+/// `a, b or 3 more`: so many by name.
+fn names(world: &World, people: &BTreeSet<SubjectId>, shown: usize) -> String {
+    let mut names: Vec<String> = people.iter().take(shown).map(|id| world.subject_name(*id)).collect();
     if people.len() > names.len() {
         names.push(format!("{} more", people.len() - names.len()));
     }

@@ -160,6 +160,11 @@ impl Stage {
         self.answers.iter().filter(|answer| answer.verdict == verdict).count()
     }
 
+    /// Those who may still answer.
+    pub fn silent(&self) -> impl Iterator<Item = SubjectId> + '_ {
+        self.approvers.iter().copied().filter(|who| !self.answers.iter().any(|answer| answer.by == *who))
+    }
+
     /// Whether enough said yes.
     #[must_use]
     pub fn is_granted(&self) -> bool {

@@ -1,4 +1,4 @@
-//! The estate: scopes, targets, roles, rights, accounts, duties, eligibilities, alarms.
+//! The estate: scopes, targets, roles, rights, accounts, duties, eligibilities.
 
 use std::{collections::BTreeMap, fmt};
 
@@ -7,7 +7,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, EligibilityId, GrantId, RoleId, ScopeId, SubjectId,
+    AppointmentId, DutyId, EligibilityId, RoleId, ScopeId, SubjectId,
     text::{Digest, Words},
     time::Seconds,
 };
@@ -353,116 +353,4 @@ pub struct Pause {
     pub at: Timestamp,
     /// Why.
     pub reason: Digest,
-}
-
-/// What an alarm is about.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "kind")]
-pub enum AlarmKind {
-    /// A right could not be taken away in time.
-    TakeLate {
-        /// The grant that should have ended.
-        grant: GrantId,
-    },
-    /// A right that should be there was not, when read back.
-    Missing {
-        /// The grant.
-        grant: GrantId,
-    },
-    /// The login of an ended grant can't be dropped; it is left without sign-in, powers and members.
-    LoginKept {
-        /// The grant.
-        grant: GrantId,
-    },
-    /// Something with our mark that no grant explains.
-    Stray {
-        /// The target.
-        target: ScopeId,
-    },
-    /// A survey waits for a person because it would change too much.
-    SurveyHeld {
-        /// The target.
-        target: ScopeId,
-    },
-    /// A reading of people and groups waits for a person because too many would be gone.
-    ImportHeld {
-        /// The target.
-        target: ScopeId,
-    },
-    /// The machine's clock stepped; nothing is opened until an administrator looked.
-    ClockStep {
-        /// By how many seconds.
-        seconds: i64,
-    },
-    /// An identity that can do everything on a target, and could not before.
-    NewPower {
-        /// The drift.
-        drift: DriftId,
-    },
-    /// A conversion stopped by itself, because too many rights could not be taken away.
-    ConversionStopped {
-        /// Which.
-        conversion: ConversionId,
-    },
-    /// A sealed emergency holder was used.
-    SealedUsed {
-        /// The target.
-        target: ScopeId,
-        /// The account.
-        account: Digest,
-        /// When last, by the target's own log.
-        at: Timestamp,
-        /// Whether that is only what a line says that any account there could have written.
-        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-        claimed: bool,
-    },
-    /// A target's log grew by more than is read at once: the use of a sealed emergency holder may be hidden in it.
-    LogUnread {
-        /// The target.
-        target: ScopeId,
-        /// Bytes that were not read.
-        bytes: u64,
-    },
-    /// What is in the database is not what the ledger says.
-    LedgerDiffers {
-        /// In how many places.
-        places: u32,
-    },
-    /// Something was in the way of a grant's end, or of seeing what it left.
-    EndHindered {
-        /// The grant.
-        grant: GrantId,
-    },
-    /// Whoever was given their standing within a day handed on as much, or set terms in favour of whoever gave it.
-    HandedOn {
-        /// Who gave.
-        by: SubjectId,
-        /// Who handed on.
-        hand: SubjectId,
-    },
-    /// Somebody used `recover` on the machine.
-    Recovered {
-        /// For whom.
-        person: SubjectId,
-    },
-    /// A clock of a target is too far from ours.
-    Skew {
-        /// The target.
-        target: ScopeId,
-        /// By how many seconds.
-        seconds: i64,
-    },
-}
-
-/// Something a person must know about.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Alarm {
-    /// Its id.
-    pub id: AlarmId,
-    /// What about.
-    pub about: AlarmKind,
-    /// Since when.
-    pub since: Timestamp,
-    /// When it was settled.
-    pub settled: Option<Timestamp>,
 }

@@ -10,6 +10,7 @@
 //! ```
 
 mod activity;
+mod alarm;
 mod appointment;
 mod caller;
 mod caution;
@@ -40,6 +41,7 @@ pub mod ways;
 mod world;
 
 pub use activity::{Activity, Trail};
+pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use caller::{Actor, Caller, Context, Door, LookedAt};
 pub use caution::{Caution, cautions};
@@ -52,8 +54,8 @@ pub use elevation::{
     Answer, Asked, Elevation, End, Grant, LEFT_ALONE, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict,
 };
 pub use estate::{
-    Account, Alarm, AlarmKind, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind,
-    Target, Weight, is_said,
+    Account, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind, Target, Weight,
+    is_said,
 };
 pub use fact::{Export, FACT_VERSION, Fact, Topic, What};
 pub use ids::{

@@ -439,42 +439,6 @@ impl World {
         self.targets.get(&target).is_some_and(|known| known.sealed.iter().any(|sealed| self.is_text(*sealed, account)))
     }
 
-    /// Whether somebody must look at the clock before anything is opened.
-    #[must_use]
-    pub fn clock_is_held(&self) -> bool {
-        self.open_alarm(|about| matches!(about, crate::AlarmKind::ClockStep { .. })).is_some()
-    }
-
-    /// The unsettled alarm that `fits`.
-    pub fn open_alarm(&self, fits: impl Fn(&crate::AlarmKind) -> bool) -> Option<&Alarm> {
-        self.alarms.values().find(|alarm| alarm.settled.is_none() && fits(&alarm.about))
-    }
-
-    /// The scope that an alarm concerns; none where it concerns the whole house.
-    #[must_use]
-    pub fn alarm_scope(&self, about: &crate::AlarmKind) -> Option<ScopeId> {
-        use crate::AlarmKind::{
-            ClockStep, ConversionStopped, EndHindered, HandedOn, ImportHeld, LedgerDiffers, LogUnread, LoginKept,
-            Missing, NewPower, Recovered, SealedUsed, Skew, Stray, SurveyHeld, TakeLate,
-        };
-        match about {
-            TakeLate { grant } | Missing { grant } | LoginKept { grant } | EndHindered { grant } => {
-                self.grants.get(grant).map(|grant| grant.right.scope)
-            }
-            Stray { target }
-            | SurveyHeld { target }
-            | ImportHeld { target }
-            | SealedUsed { target, .. }
-            | LogUnread { target, .. }
-            | Skew { target, .. } => Some(*target),
-            ConversionStopped { conversion } => {
-                self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
-            }
-            NewPower { drift } => self.drifts.get(drift).map(|drift| drift.target),
-            ClockStep { .. } | LedgerDiffers { .. } | Recovered { .. } | HandedOn { .. } => None,
-        }
-    }
-
     /// The elevation that a grant belongs to.
     #[must_use]
     pub fn elevation_of(&self, grant: GrantId) -> Option<(&Elevation, &Grant)> {

@@ -6,11 +6,12 @@ pub(crate) use elevations::{below, demand, earlier, elevation};
 
 use tempestas_api::{
     AccountView, AlarmView, ApprovalView, ConversionView, DutyView, EffectiveSetting, EligibilityView, ItemView,
-    LedgerEntry, NewTerms, PauseView, RoleView, SettingsView, StandingView, SubjectView, TermsView, WavesView,
+    LedgerEntry, NewTerms, PauseView, RoleView, SettingsView, StandingView, SubjectView, TakesView, TermsView,
+    WavesView,
 };
 use tempestas_core::{
     Actor, Alarm, Approval, Approver, Conversion, Duty, Effective, Eligibility, LapseRule, Owners, Pause, ReasonRule,
-    Right, Role, Seconds, Settings, Sight, Standing, Subject, Terms, TicketRule, Weight, World,
+    Right, Role, Seconds, Settings, Sight, Standing, Subject, SubjectId, Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
 
@@ -74,7 +75,7 @@ fn role_of(world: &World, right: Right) -> (String, Weight) {
         .map_or_else(|| (String::new(), Weight::Critical), |role| (world.words(&role.says).to_owned(), role.weight))
 }
 
-pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
+pub(crate) fn alarm(world: &World, alarm: &Alarm, me: SubjectId) -> AlarmView {
     let kind = serde_json::to_value(&alarm.about)
         .ok()
         .and_then(|value| value.get("kind").and_then(|kind| kind.as_str().map(str::to_owned)));
@@ -84,6 +85,7 @@ pub(crate) fn alarm(world: &World, alarm: &Alarm) -> AlarmView {
         says: alarm.about.sentence(world),
         since: alarm.since,
         settled: alarm.settled,
+        may_settle: world.may_settle(alarm, me),
     }
 }
 
@@ -147,7 +149,7 @@ pub(crate) fn pause(world: &World, pause: &Pause) -> PauseView {
     PauseView { by: pause.by.map(|by| world.subject_name(by)), at: pause.at, reason: world.text(pause.reason) }
 }
 
-pub(crate) fn eligibility(world: &World, held: &Eligibility, demand: Option<String>) -> EligibilityView {
+pub(crate) fn eligibility(world: &World, held: &Eligibility, takes: Option<TakesView>) -> EligibilityView {
     let (says, weight) = role_of(world, held.right);
     EligibilityView {
         id: held.id.to_string(),
@@ -160,7 +162,7 @@ pub(crate) fn eligibility(world: &World, held: &Eligibility, demand: Option<Stri
         until: held.until,
         covers: held.by.and_then(|id| world.appointments.get(&id)?.covers).map(|absent| world.subject_name(absent)),
         suspended: held.paused.as_ref().map(|paused| pause(world, paused)),
-        demand,
+        takes,
     }
 }
 

@@ -12,7 +12,7 @@ import { AskSheet } from './AskSheet'
 function ranked(eligible: Api['EligibilityView'][], mine: Api['ElevationView'][], q: string) {
   const times = (right: string) => mine.filter((one) => one.right === right || one.asked?.right === right).length
   const words = q.toLowerCase().split(/\s+/).filter(Boolean)
-  const barred = (one: Api['EligibilityView']) => Number(one.demand?.startsWith('not at present') ?? false)
+  const barred = (one: Api['EligibilityView']) => Number(!one.takes?.sentence)
   return eligible
     .filter((one) => words.every((word) => `${one.right} ${one.says}`.toLowerCase().includes(word)))
     .map((one) => ({ one, times: times(one.right) }))
@@ -49,16 +49,16 @@ export default function AskPage() {
                         type="button"
                         aria-pressed={one.right === chosen}
                         onClick={() => choose(one.right)}
-                        className={`grid w-full gap-1 px-3.5 py-2.5 text-left hover:bg-sunk ${one.right === chosen ? 'bg-sea-soft' : ''}`}
+                        title={one.says}
+                        className={`grid w-full gap-0.5 px-3.5 py-2 text-left hover:bg-sunk ${one.right === chosen ? 'bg-sea-soft' : ''}`}
                       >
                         <span className="flex flex-wrap items-baseline justify-between gap-x-3">
                           <Right right={one.right} />
                           <Weight weight={one.weight} />
                         </span>
-                        <span>{one.says}</span>
-                        <span className="text-ink-3">
-                          {one.demand?.startsWith('not at present') ? <span className="text-alarm">{one.demand}</span> : one.demand}
-                          {times > 0 && <> Asked {count(times, 'time')} before.</>}
+                        <span className={`figures flex justify-between gap-3 ${one.takes?.sentence ? 'text-ink-3' : 'text-alarm'}`}>
+                          <span className="truncate">{one.takes?.sentence ? one.takes.brief : `Not at present: ${one.takes?.brief}`}</span>
+                          {times > 0 && <span className="whitespace-nowrap text-ink-3">asked {count(times, 'time')}</span>}
                         </span>
                       </button>
                     </li>

@@ -7,11 +7,33 @@ import { type Api, post } from '../../api/call'
 import { Button, Input, Right, Select, Shown, TextArea, Wrong } from '../../parts/basics'
 import { useAct, useData, useNow } from '../../parts/data'
 import { useMe } from '../../parts/me'
+import { opened } from '../../words/sentence'
 import { list, local, span } from '../../words/time'
 import { Course } from './Course'
 import { TimeSlider } from './TimeSlider'
 
-type Start = 'at-yes' | 'at' | 'on-begin'
+type Start = Api['StartChoice']['start']
+
+/** The ways to start that the terms allow, the one first that holds where nobody chooses. */
+function waysToStart({ starts, approvers }: Api['DemandView']): [Start, string][] {
+  const ways: [Start, string][] = []
+  if (starts.at_yes) ways.push(['at-yes', approvers.length ? 'at the last yes' : 'at once'])
+  if (starts.begin_within != null) ways.push(['on-begin', 'when I begin'])
+  if (starts.at_time_within != null) ways.push(['at', 'at a set time'])
+  return ways
+}
+
+/** What the person must still give. */
+function missing(demand: Api['DemandView'], reason: string, ticket: string): string[] {
+  const wanted: string[] = []
+  if (demand.reason.is === 'required') {
+    const given = reason.trim().length
+    const least = Math.max(1, demand.reason.at_least)
+    if (given < least) wanted.push(given ? `a reason of ${least} letters (${given} so far)` : 'a reason')
+  }
+  if (demand.ticket.is === 'required' && !ticket) wanted.push('a ticket')
+  return wanted
+}
 
 export function AskSheet({ right: chosen, last, onClose }: { right: string; last: Api['ElevationView'] | undefined; onClose: () => void }) {
   const navigate = useNavigate()
@@ -19,13 +41,15 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
   const me = useMe()
   const [scope, setScope] = useState(chosen.split('@')[1] ?? '')
   const [seconds, setSeconds] = useState<number>()
-  const [start, setStart] = useState<Start>('at-yes')
+  const [picked, setPicked] = useState<Start>()
   const [at, setAt] = useState(() => local(new Date(now.getTime() + 3600_000)))
   const [reason, setReason] = useState('')
   const [ticket, setTicket] = useState('')
   const right = `${chosen.split('@')[0]}@${scope}`
-  const choice: Api['StartChoice'] = start === 'at' ? { start: 'at', time: new Date(at).toISOString() } : start === 'on-begin' ? { start: 'on-begin' } : { start: 'at-yes' }
-  const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () => post('/api/v1/asks/preview', { right: chosen, duration: null, start: { start: 'at-yes' } }))
+  const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () => post('/api/v1/asks/preview', { right: chosen, duration: null, start: null }))
+  const only = wide.data ? waysToStart(wide.data)[0]?.[0] : undefined
+  const start = picked ?? only
+  const choice: Api['StartChoice'] | null = start === 'at' ? { start, time: new Date(at).toISOString() } : start ? { start } : null
   const demand = useData(
     ['demand', right, seconds, JSON.stringify(choice)],
     ['terms', 'people', 'stops', 'estate'],
@@ -33,12 +57,15 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
     { keep: true },
   )
   const ask = useAct(
-    (shown: string) => post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, reason: reason || null, ticket: ticket || null, shown }),
+    ({ digest, ...words }: { digest: string; reason: string | null; ticket: string | null }) => post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, ...words, shown: digest }),
     (asked) => void navigate(`/elevation/${asked.id}`),
   )
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    if (demand.data) ask.mutate(demand.data.digest)
+    if (!demand.data) return
+    // What isn't asked for isn't said, though it was typed while other terms held.
+    const said = (text: string, rule: string) => (rule === 'hidden' || rule === 'off' ? null : text || null)
+    ask.mutate({ digest: demand.data.digest, reason: said(reason, demand.data.reason.is), ticket: said(ticket, demand.data.ticket.is) })
   }
   const asLastTime = () => {
     if (!last) return
@@ -47,7 +74,7 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
     setTicket(last.ticket ?? '')
   }
   return (
-    <section aria-label={`Ask for ${chosen}`} className="rise rounded-md border border-line bg-sheet">
+    <section aria-label={`Ask for ${chosen}`} className="rise flex flex-col rounded-md border border-line bg-sheet lg:sticky lg:top-16 lg:max-h-[calc(100dvh-5rem)]">
       <header className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2.5">
         <h2 className="text-[1.07rem]">
           <Right right={right} />
@@ -58,63 +85,64 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
       </header>
       <Shown of="what it demands" query={demand}>
         {(demand) => {
-          const starts: [Start, string][] = []
-          if (demand.starts.at_yes) starts.push(['at-yes', demand.approvers.length ? 'at the last yes' : 'at once'])
-          if (demand.starts.at_time_within != null) starts.push(['at', 'at a set time'])
-          if (demand.starts.begin_within != null) starts.push(['on-begin', 'when I begin'])
+          const ways = waysToStart(demand)
           const from = start === 'at' ? new Date(at) : now
-          const missing = [
-            reason.trim().length < demand.reason_at_least && (reason ? `a reason of ${demand.reason_at_least} letters (${reason.trim().length} so far)` : 'a reason'),
-            demand.ticket_required && !ticket && 'a ticket',
-          ].filter((one) => one !== false)
+          const wanted = missing(demand, reason, ticket)
+          const pattern = demand.ticket.is === 'off' ? null : demand.ticket.pattern
           return (
-            <form onSubmit={submit} className="grid gap-4 p-3.5">
-              <p className="text-[1.07rem] leading-relaxed">{demand.sentence}</p>
-              {(wide.data?.narrower.length ?? 0) > 0 && (
-                <Select label="Where; ask for less if that will do" value={scope} onChange={(event) => setScope(event.target.value)}>
-                  {[chosen.split('@')[1] ?? '', ...(wide.data?.narrower ?? [])].map((path) => (
-                    <option key={path} value={path}>
-                      {path}
-                    </option>
-                  ))}
-                </Select>
-              )}
-              <TimeSlider seconds={seconds ?? demand.duration} longest={demand.longest} from={from} now={now} onChange={setSeconds} open={start === 'on-begin' || demand.approvers.length > 0} />
-              <div className="grid gap-3 sm:grid-cols-2">
-                <Select label="The time runs" value={start} onChange={(event) => setStart(event.target.value as Start)}>
-                  {starts.map(([value, says]) => (
-                    <option key={value} value={value}>
-                      {says}
-                    </option>
-                  ))}
-                </Select>
-                {start === 'at' && <Input label="From" type="datetime-local" value={at} onChange={(event) => event.target.value && setAt(event.target.value)} />}
-              </div>
-              {demand.reason_at_least > 0 || !demand.reason_required ? (
-                <TextArea label={demand.reason_required ? 'Reason' : 'Reason, if you like'} value={reason} onChange={(event) => setReason(event.target.value)} placeholder="What are you going to do?" maxLength={2000} />
-              ) : null}
-              {(demand.ticket_required || demand.ticket_pattern) && (
-                <Input label={demand.ticket_required ? 'Ticket' : 'Ticket, if you have one'} value={ticket} onChange={(event) => setTicket(event.target.value)} hint={demand.ticket_pattern && `of the form ${demand.ticket_pattern}`} className="mono" />
-              )}
-              <Course demand={demand} start={start} from={from} now={now} />
-              <Wrong error={ask.error} />
-              <div className="flex flex-wrap items-center gap-3">
-                <Button type="submit" look="main" busy={ask.isPending} disabled={missing.length > 0}>
-                  Ask for {span(seconds ?? demand.duration)}
-                </Button>
-                {last && (
-                  <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.reason ?? ''}`}>
-                    As last time
-                  </Button>
+            <form onSubmit={submit} className="flex min-h-0 flex-col">
+              <div className="grid min-h-0 gap-3 px-3.5 pt-3 pb-3.5 lg:overflow-y-auto">
+                <p>
+                  <span className="text-ink-3">{opened(demand.says)}.</span> {demand.sentence}
+                </p>
+                {(wide.data?.narrower.length ?? 0) > 0 && (
+                  <Select label="Where; ask for less if that will do" value={scope} onChange={(event) => setScope(event.target.value)}>
+                    {[chosen.split('@')[1] ?? '', ...(wide.data?.narrower ?? [])].map((path) => (
+                      <option key={path} value={path}>
+                        {path}
+                      </option>
+                    ))}
+                  </Select>
                 )}
-                <span className="text-ink-3">
-                  {missing.length > 0
-                    ? `Still needs ${list(missing)}.`
-                    : me.data && !fresh(me.data.proven_at, demand.proof_within, now)
-                      ? 'You will be asked for a fresh proof.'
-                      : ''}
-                </span>
+                <TimeSlider seconds={seconds ?? demand.duration} longest={demand.longest} from={from} now={now} onChange={setSeconds} open={start === 'on-begin' || demand.approvers.length > 0} />
+                <div className="grid gap-3 sm:grid-cols-2">
+                  <Select label="The time runs" value={start} onChange={(event) => setPicked(event.target.value as Start)}>
+                    {ways.map(([value, says]) => (
+                      <option key={value} value={value}>
+                        {says}
+                      </option>
+                    ))}
+                  </Select>
+                  {start === 'at' && <Input label="From" type="datetime-local" value={at} onChange={(event) => event.target.value && setAt(event.target.value)} />}
+                  {demand.ticket.is !== 'off' && (
+                    <Input label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'} value={ticket} onChange={(event) => setTicket(event.target.value)} hint={pattern && `of the form ${pattern}`} className="mono" />
+                  )}
+                </div>
+                {demand.reason.is !== 'hidden' && (
+                  <TextArea label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'} value={reason} onChange={(event) => setReason(event.target.value)} placeholder="What are you going to do?" maxLength={2000} rows={2} />
+                )}
+                <Course demand={demand} start={start ?? 'at-yes'} from={from} now={now} />
               </div>
+              <footer className="sticky bottom-14 grid gap-2 rounded-b-md border-t border-line bg-sheet px-3.5 py-2.5 md:bottom-0">
+                <Wrong error={ask.error} />
+                <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+                  <Button type="submit" look="main" busy={ask.isPending} disabled={wanted.length > 0 || !choice}>
+                    Ask for {span(seconds ?? demand.duration)}
+                  </Button>
+                  {last && (
+                    <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.reason ?? ''}`}>
+                      As last time
+                    </Button>
+                  )}
+                  <span className="text-ink-3">
+                    {wanted.length > 0
+                      ? `Still needs ${list(wanted)}.`
+                      : me.data && !fresh(me.data.proven_at, demand.proof_within, now)
+                        ? 'You will be asked for a fresh proof.'
+                        : ''}
+                  </span>
+                </div>
+              </footer>
             </form>
           )
         }}
@@ -126,4 +154,3 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
 function fresh(provenAt: string | null | undefined, within: number, now: Date): boolean {
   return provenAt != null && new Date(provenAt).getTime() + within * 1000 > now.getTime()
 }
-

@@ -10,6 +10,9 @@ import { readSpan, span } from '../../words/time'
 type Rule = Api['NewTerms']
 type Settings = Api['SettingsView']
 
+/** What is done with a right, of what is demanded for today. */
+const ACTS = { elevate: 'holding it for a time', 'be-made-eligible': 'being made eligible for it' }
+
 /** A span of time as text; what can't be read is said and not taken in. */
 function Time({ label, seconds, onChange }: { label: string; seconds: number | null | undefined; onChange: (seconds: number | undefined) => void }) {
   const [text, setText] = useState(seconds == null ? '' : span(seconds).replaceAll(' ', ''))
@@ -47,6 +50,33 @@ function Named({ label, hint, named, onChange }: { label: string; hint: string; 
   )
 }
 
+/** How the clock may start; all of it is left out, or some of it allowed. */
+function Starting({ starts, onChange }: { starts: Settings['starts']; onChange: (starts: Settings['starts']) => void }) {
+  if (!starts) {
+    return (
+      <Select label="How its time may start" value="" onChange={() => onChange({ at_yes: true, at_time_within: null, begin_within: null })}>
+        <option value="">left out</option>
+        <option value="set">as said here</option>
+      </Select>
+    )
+  }
+  return (
+    <fieldset className="grid gap-2 rounded border border-line px-2.5 pt-1 pb-2.5">
+      <legend className="label px-1">How its time may start</legend>
+      <label className="flex items-center gap-1.5">
+        <input type="checkbox" checked={starts.at_yes} onChange={(event) => onChange({ ...starts, at_yes: event.target.checked })} /> at the yes, or at once
+      </label>
+      <div className="grid grid-cols-2 gap-2">
+        <Time label="At a set time, ahead at most" seconds={starts.at_time_within} onChange={(seconds) => onChange({ ...starts, at_time_within: seconds ?? null })} />
+        <Time label="When the holder begins, within" seconds={starts.begin_within} onChange={(seconds) => onChange({ ...starts, begin_within: seconds ?? null })} />
+      </div>
+      <button type="button" className="justify-self-start text-ink-3 underline" onClick={() => onChange(null)}>
+        Leave it out
+      </button>
+    </fieldset>
+  )
+}
+
 export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['RoleView'][]; onChange: (rule: Rule) => void }) {
   const settings = rule.settings
   const set = (next: Partial<Settings>) => onChange({ ...rule, settings: { ...settings, ...next } })
@@ -62,6 +92,14 @@ export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['Ro
   )
   return (
     <div className="grid gap-3 md:grid-cols-2 md:gap-x-6">
+      <Select label="For what is done" value={rule.act} onChange={(event) => onChange({ ...rule, act: event.target.value as Rule['act'] })}>
+        {Object.entries(ACTS).map(([act, says]) => (
+          <option key={act} value={act}>
+            {says}
+          </option>
+        ))}
+        {rule.act && !(rule.act in ACTS) && <option>{rule.act}</option>}
+      </Select>
       <Input label="Role" value={rule.role ?? ''} list="rule-roles" placeholder="every role" onChange={(event) => onChange({ ...rule, role: event.target.value || null })} />
       <datalist id="rule-roles">
         {[...new Set(roles.map((role) => role.role))].map((name) => (
@@ -127,6 +165,7 @@ export function RuleForm({ rule, roles, onChange }: { rule: Rule; roles: Api['Ro
       {settings.ticket && settings.ticket.is !== 'off' && (
         <Input label="Form of a ticket, as a regular expression" value={settings.ticket.pattern ?? ''} className="mono" placeholder="CHG-[0-9]{4,6}" onChange={(event) => set({ ticket: { ...settings.ticket, pattern: event.target.value || null } as Settings['ticket'] })} />
       )}
+      {row('starts', <Starting starts={settings.starts} onChange={(starts) => set({ starts })} />, settings.starts != null)}
       {row(
         'lapse',
         <Select label="How its end comes" value={settings.lapse ?? ''} onChange={(event) => set({ lapse: (event.target.value || undefined) as Settings['lapse'] })}>

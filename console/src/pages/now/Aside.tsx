@@ -4,15 +4,12 @@ import { Link } from 'react-router'
 import { get, post } from '../../api/call'
 import { Button, Empty, Instant, Reference, Section, Shown, State, Wrong } from '../../parts/basics'
 import { useAct, useData, useNow } from '../../parts/data'
-import { isAdministrator, isOverseer, type Me } from '../../parts/me'
+import { isOverseer, type Me } from '../../parts/me'
 import { about } from '../../words/time'
 import { opened } from '../../words/sentence'
 import type { Bar } from './lanes'
 
-/** Alarms that a person settles; the others settle once their cause is gone. */
-const BY_HAND = ['clock-step', 'recovered', 'missing', 'login-kept']
-
-function Alarms({ me }: { me: Me }) {
+function Alarms() {
   const alarms = useData(['alarms'], ['alarms'], () => get('/api/v1/alarms'))
   const settle = useAct((id: string) => post('/api/v1/alarms/{id}/settle', undefined, { id }))
   return (
@@ -31,7 +28,7 @@ function Alarms({ me }: { me: Me }) {
                     <span>
                       since <Instant at={alarm.since} />
                     </span>
-                    {isAdministrator(me) && BY_HAND.includes(alarm.kind) && (
+                    {alarm.may_settle && (
                       <Button look="quiet" busy={settle.isPending && settle.variables === alarm.id} onClick={() => settle.mutate(alarm.id)}>
                         Seen to
                       </Button>
@@ -115,7 +112,7 @@ export function Aside({ me, bars }: { me: Me; bars: Bar[] }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <Waiting bars={bars} count={me.waiting_for_me} />
       <Mine />
-      {isOverseer(me) && <Alarms me={me} />}
+      {isOverseer(me) && <Alarms />}
     </div>
   )
 }

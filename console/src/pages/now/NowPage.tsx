@@ -6,7 +6,7 @@ import { type Api, get } from '../../api/call'
 import { Button, Section, Sentence, Shown } from '../../parts/basics'
 import { useData, useNow } from '../../parts/data'
 import { useMe } from '../../parts/me'
-import { count, list } from '../../words/time'
+import { count, dayOf, figure, list } from '../../words/time'
 import { Aside } from './Aside'
 import { NowTable } from './NowTable'
 import { TideChart } from './TideChart'
@@ -25,9 +25,9 @@ function opening(now: Api['NowReply']) {
 
 function standing(now: Api['NowReply']) {
   if (now.standing == null) return null
-  const before = now.standing_last_month
-  const change = before == null ? 0 : before - now.standing
-  const than = change > 0 ? `, ${change} fewer than in ${now.last_month}` : change < 0 ? `, ${-change} more than in ${now.last_month}` : ''
+  const before = now.standing_before
+  const change = before ? before.standing - now.standing : 0
+  const than = before && change ? `, ${figure(Math.abs(change))} ${change > 0 ? 'fewer' : 'more'} than on ${dayOf(before.day)}` : ''
   return ` ${count(now.standing, 'standing right')} left${than}.`
 }
 

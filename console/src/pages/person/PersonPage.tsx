@@ -12,6 +12,8 @@ import { Ways } from '../../parts/Ways'
 import { count, figure, list } from '../../words/time'
 import { Covers } from './Covers'
 import { Eligible } from './Eligible'
+import { GiveEligibility } from './GiveEligibility'
+import { Members } from './Members'
 
 type Page = Api['PersonPage']
 
@@ -43,19 +45,6 @@ function Facts({ page }: { page: Page }) {
             </span>
           )),
     ],
-    ...(subject.members.length > 0
-      ? [
-          [
-            'Members',
-            subject.members.map((name, n) => (
-              <span key={name}>
-                {n > 0 && ', '}
-                <Who name={name} />
-              </span>
-            )),
-          ] as [string, React.ReactNode],
-        ]
-      : []),
     ['Accounts', subject.accounts.length === 0 ? 'none named' : <span className="mono">{subject.accounts.map((own) => `${own.account}@${own.target}`).join(', ')}</span>],
     ['Duties', page.duties.length === 0 ? 'none' : page.duties.map((duty) => `${duty.duty} of ${duty.scope}${duty.who === subject.name ? '' : ` (${duty.who})`}`).join(', ')],
     ['Last sign-in', page.signed_in_at ? <Instant at={page.signed_in_at} /> : 'not lately'],
@@ -148,11 +137,12 @@ export default function PersonPage() {
               <Section title="Who">
                 <Facts page={page} />
               </Section>
+              {page.subject.kind === 'group' && <Members group={page.subject.name} members={page.subject.members} may={me.data != null && isAdministrator(me.data)} />}
               <Section title="Held all the time">
                 <Standing page={page} />
               </Section>
               {me.data && isOverseer(me.data) && <Ways key={page.subject.name} of={page.subject.name} />}
-              <Section title="May be asked for">
+              <Section title="May be asked for" aside={me.data && isAdministrator(me.data) && <GiveEligibility who={page.subject.name} />}>
                 <Eligible of={page.subject.name} eligible={page.eligible} may={me.data != null && isAdministrator(me.data)} own={me.data?.name === page.subject.name} />
               </Section>
               {page.subject.kind === 'person' && <Covers of={page.subject.name} may={me.data != null && (isAdministrator(me.data) || me.data.name === page.subject.name)} />}

@@ -5,14 +5,12 @@ import { area, curveStepAfter } from 'd3-shape'
 import { type Api, get } from '../../api/call'
 import { Section, Shown } from '../../parts/basics'
 import { useData } from '../../parts/data'
-import { count, figure } from '../../words/time'
+import { count, dayOf, figure } from '../../words/time'
 
 type Day = Api['DayView']
 
 const WIDTH = 1000
 const HEIGHT = 92
-
-const short = (day: string) => new Date(`${day}T12:00`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 
 function Elevations({ days }: { days: Day[] }) {
   const x = scaleBand().domain(days.map((day) => day.day)).range([0, WIDTH]).paddingInner(0.18)
@@ -23,7 +21,7 @@ function Elevations({ days }: { days: Day[] }) {
     <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="h-24 w-full" preserveAspectRatio="none" role="img" aria-label={`Elevations by day: ${days.reduce((sum, day) => sum + day.opened, 0)} in ${days.length} days, ${most} at most on one day`}>
       {days.map((day) => (
         <rect key={day.day} x={x(day.day)} y={HEIGHT - 16 - y(day.opened)} width={x.bandwidth()} height={y(day.opened)} className="fill-warm-fill">
-          <title>{`${short(day.day)}: ${count(day.opened, 'elevation')}, ${day.most_at_once} at once at most, ${day.asked} asked`}</title>
+          <title>{`${dayOf(day.day)}: ${count(day.opened, 'elevation')}, ${day.most_at_once} at once at most, ${day.asked} asked`}</title>
         </rect>
       ))}
       <line x1={0} x2={WIDTH} y1={HEIGHT - 16} y2={HEIGHT - 16} className="stroke-line" />
@@ -47,7 +45,7 @@ function StandingLine({ days }: { days: Day[] }) {
     .y1((day) => y(day.standing ?? 0))
     .curve(curveStepAfter)
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="h-24 w-full" preserveAspectRatio="none" role="img" aria-label={`Standing rights: ${known[0]?.standing} on ${short(known[0]?.day ?? '')}, ${known.at(-1)?.standing} now`}>
+    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="h-24 w-full" preserveAspectRatio="none" role="img" aria-label={`Standing rights: ${known[0]?.standing} on ${dayOf(known[0]?.day ?? '')}, ${known.at(-1)?.standing} now`}>
       <path d={shape(days) ?? ''} className="fill-sea opacity-35" />
       <line x1={0} x2={WIDTH} y1={HEIGHT - 16} y2={HEIGHT - 16} className="stroke-line" />
     </svg>
@@ -55,7 +53,7 @@ function StandingLine({ days }: { days: Day[] }) {
 }
 
 export function DaysChart() {
-  const days = useData(['days'], ['elevations', 'standing'], () => get('/api/v1/days', { query: { days: 90 } }))
+  const days = useData(['days'], ['elevations', 'standing'], () => get('/api/v1/days'))
   return (
     <Shown of="elevations by day" query={days} lines={4}>
       {(days) => {
@@ -64,20 +62,20 @@ export function DaysChart() {
         const standing = days.filter((day) => day.standing != null)
         const ends = (
           <p className="figures -mt-1 flex justify-between text-[0.82rem] text-ink-3">
-            <span>{days[0] && short(days[0].day)}</span>
-            <span>{days.at(-1) && short(days.at(-1)?.day ?? '')}</span>
+            <span>{days[0] && dayOf(days[0].day)}</span>
+            <span>{days.at(-1) && dayOf(days.at(-1)?.day ?? '')}</span>
           </p>
         )
         return (
           <div className="grid grid-cols-[minmax(0,1fr)] gap-4 md:grid-cols-2">
-            <Section title={`${count(total, 'elevation')} in ${days.length} days: ${(total / days.length).toFixed(1)} a day${most && most.opened > 0 ? `, ${figure(most.opened)} on ${short(most.day)}` : ''}`}>
+            <Section title={`${count(total, 'elevation')} in ${days.length} days: ${(total / days.length).toFixed(1)} a day${most && most.opened > 0 ? `, ${figure(most.opened)} on ${dayOf(most.day)}` : ''}`}>
               <div className="px-3.5 py-2">
                 <Elevations days={days} />
                 {ends}
               </div>
             </Section>
             {standing.length > 1 && (
-              <Section title={`Standing rights: ${figure(standing.at(-1)?.standing ?? 0)} now, ${figure(standing[0]?.standing ?? 0)} on ${short(standing[0]?.day ?? '')}`}>
+              <Section title={`Standing rights: ${figure(standing.at(-1)?.standing ?? 0)} now, ${figure(standing[0]?.standing ?? 0)} on ${dayOf(standing[0]?.day ?? '')}`}>
                 <div className="px-3.5 py-2">
                   <StandingLine days={days} />
                   {ends}

@@ -75,7 +75,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
 struct Ask<'a> {
     right: Right,
     duration: Option<Seconds>,
-    start: StartChoice,
+    start: Option<StartChoice>,
     reason: Option<&'a Said>,
     ticket: Option<&'a Said>,
 }
@@ -88,7 +88,10 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
         return Err(Refusal::Changed("the terms, the role or who may answer is different now".to_owned()));
     }
     let duration = checked_duration(draft, &demand, ask)?;
-    checked_start(now, &demand.terms.starts, ask.start)?;
+    let starts = &demand.terms.starts;
+    let unsaid = || Refusal::invalid(format!("say when it starts; {}", ways(starts)));
+    let start = ask.start.or_else(|| starts.unsaid()).ok_or_else(unsaid)?;
+    checked_start(now, starts, start)?;
     checked_words(&demand, ask)?;
     ensure_has_account(draft, me, ask.right)?;
     ensure_not_too_many(draft, me, ask.right)?;
@@ -98,7 +101,7 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
     draft.counters.next_elevation += 1;
     let reason = ask.reason.filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
     let ticket = ask.ticket.filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
-    let digest = Digest::of_json(&(id, &demand, duration, ask.start, reason, ticket));
+    let digest = Digest::of_json(&(id, &demand, duration, start, reason, ticket));
     let stages = stage_of(&demand, now).into_iter().collect();
     let elevation = Elevation {
         id,
@@ -108,7 +111,7 @@ fn asked(draft: &mut Draft<'_>, ask: &Ask<'_>, shown: Digest) -> Result<(), Refu
         digest,
         asked_at: now,
         duration,
-        start: ask.start,
+        start,
         reason,
         ticket,
         asked: None,

@@ -92,7 +92,7 @@ fn found(draft: &mut Draft<'_>, installation: &str, name: &crate::Said) -> Resul
     if draft.world.root.is_some() {
         return Err(Refusal::conflict("this installation is founded already"));
     }
-    super::checked_name("person", &name.0)?;
+    super::checked_subject_name("person", &name.0)?;
     let (root, person, duty): (ScopeId, SubjectId, DutyId) = (draft.id(), draft.id(), draft.id());
     let about = draft.text(&crate::Said::new("first administrator"));
     let subject = Subject {
@@ -154,25 +154,15 @@ fn settle(draft: &mut Draft<'_>, id: AlarmId) -> Result<(), Refusal> {
         .get(&id)
         .filter(|alarm| alarm.settled.is_none())
         .ok_or_else(|| Refusal::unknown("open alarm", id, "`tempestas alarms` lists them"))?;
-    match &alarm.about {
-        AlarmKind::ClockStep { .. }
-        | AlarmKind::Recovered { .. }
-        | AlarmKind::Missing { .. }
-        | AlarmKind::LedgerDiffers { .. }
-        | AlarmKind::EndHindered { .. }
-        | AlarmKind::LoginKept { .. } => {
-            draft.root_administrator()?;
-        }
-        AlarmKind::HandedOn { by, hand } => {
-            draft.root_administrator()?;
-            let human = draft.context.caller.subject().map(|me| draft.world.human(me));
-            if [*by, *hand].map(|one| Some(draft.world.human(one))).contains(&human) {
+    match (&alarm.about, alarm.about.settled_at(draft.world)) {
+        (about, Some(scope)) => {
+            draft.administrator(scope)?;
+            if draft.context.caller.subject().is_some_and(|me| about.is_about(draft.world, me)) {
                 return Err(Refusal::not_allowed("this is about you; another administrator settles it"));
             }
         }
-        AlarmKind::SealedUsed { target, .. } | AlarmKind::LogUnread { target, .. } => draft.administrator(*target)?,
-        AlarmKind::Skew { .. } if draft.context.caller.actor == Actor::Keeper => {}
-        about => {
+        (AlarmKind::Skew { .. }, None) if draft.context.caller.actor == Actor::Keeper => {}
+        (about, None) => {
             return Err(Refusal::conflict(format!(
                 "this alarm settles by itself once its cause is gone: {}",
                 about.sentence(draft.world)

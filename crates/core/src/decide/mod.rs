@@ -335,14 +335,26 @@ fn count(many: usize) -> u32 {
 fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
     let fits = (2..=64).contains(&name.len())
         && name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || "._-".contains(c))
-        && name.starts_with(|c: char| c.is_ascii_alphanumeric());
+        && name.starts_with(|c: char| c.is_ascii_alphanumeric())
+        && name.ends_with(|c: char| c.is_ascii_alphanumeric());
     if fits {
         return Ok(());
     }
     Err(Refusal::invalid(format!(
-        "`{}` can't be the name of a {what}; use 2 to 64 of a-z, 0-9, `.`, `_` and `-`, beginning with a letter or digit",
+        "`{}` can't be the name of a {what}; use 2 to 64 of a-z, 0-9, `.`, `_` and `-`, with a letter or digit at either end",
         shortened(name)
     )))
+}
+
+/// What sentences and forms say in a person's place.
+const NO_NAMES: [&str; 6] = ["machine", "everything", "everybody", "administrators", "nobody", "keeper"];
+
+/// Checks what somebody is to be called.
+fn checked_subject_name(what: &str, name: &str) -> Result<(), Refusal> {
+    if NO_NAMES.contains(&name) {
+        return Err(Refusal::invalid(format!("`{name}` means something else here; choose another name for a {what}")));
+    }
+    checked_name(what, name)
 }
 
 /// Checks a free text's length.

@@ -1,6 +1,6 @@
 //! People, groups, programs; their accounts and duties.
 
-use super::{Draft, checked_line, checked_name, grants, house};
+use super::{Draft, checked_line, checked_subject_name, grants, house};
 use crate::{
     Account, AlarmKind, Command, Duty, DutyId, DutyKind, Key, Kind, ReasonRule, Refusal, Row, Said, ScopeId, Subject,
     SubjectId, SubjectKind, What,
@@ -95,7 +95,7 @@ fn add(
     about: &Said,
     second_of: Option<SubjectId>,
 ) -> Result<(), Refusal> {
-    checked_name("person, group or program", &name.0)?;
+    checked_subject_name("person, group or program", &name.0)?;
     checked_line("description", about, 200)?;
     // By the full name an approver knows who asks.
     let same = draft.world.subjects.values().find(|known| {

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Draft, checked_line, checked_name, count, estate::known_target, house, people};
+use super::{Draft, checked_line, checked_subject_name, count, estate::known_target, house, people};
 use crate::{
     Account, AlarmKind, Command, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Right,
     Row, Said, ScopeId, Source, Stage, Subject, SubjectId, SubjectKind, What, World, appointment::making,
@@ -237,7 +237,8 @@ impl<'d, 'w> Taking<'d, 'w> {
     /// Makes a subject for an entry; none where its name can't be used.
     fn new_subject(&mut self, kind: SubjectKind, key: &str, name: &str, about: &str) -> Option<SubjectId> {
         let (name, about) = (name.to_lowercase(), Said::new(about));
-        let fits = checked_name("person or group", &name).is_ok() && checked_line("description", &about, 200).is_ok();
+        let fits =
+            checked_subject_name("person or group", &name).is_ok() && checked_line("description", &about, 200).is_ok();
         // Of equal names nothing is guessed: a person says whose the entry is, by naming the account.
         if !fits || !self.names.insert(name.clone()) {
             self.unusable += 1;

@@ -12,7 +12,9 @@ use serde::{Deserialize, Serialize};
 
 pub use effective::{Effective, PRECEDENCE, Trace, effective_terms, effective_under};
 
-use crate::{Digest, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, Words, World, time::Seconds};
+use crate::{
+    Digest, Pause, Refusal, Right, ScopeId, StartChoice, SubjectId, TermsId, Weight, Words, World, time::Seconds,
+};
 
 /// What is done with a right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -107,6 +109,15 @@ pub struct Starts {
     pub at_time_within: Option<Seconds>,
     /// When the holder begins, within so long of the last yes.
     pub begin_within: Option<Seconds>,
+}
+
+impl Starts {
+    /// How the clock starts where the asker didn't say; none where it starts only at a time that they set.
+    #[must_use]
+    pub fn unsaid(&self) -> Option<StartChoice> {
+        let on_begin = self.begin_within.map(|_| StartChoice::OnBegin);
+        if self.at_yes { Some(StartChoice::AtYes) } else { on_begin }
+    }
 }
 
 /// Who may answer.

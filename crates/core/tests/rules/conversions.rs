@@ -303,7 +303,11 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     assert_eq!(used(&mut house, "oda", third), raised, "one alarm until somebody looked");
     let settle = Command::SettleAlarm { alarm: raised[0].0 };
     assert!(house.try_as(Who::Asker, &settle).is_err());
+    // Who may settle it is offered to, and nobody else; once it is settled, to nobody.
+    let offered = |house: &House, who: Who| house.world.may_settle(&house.world.alarms[&raised[0].0], house.id(who));
+    assert_eq!([Who::Asker, Who::Administrator].map(|who| offered(&house, who)), [false, true]);
     house.well(Who::Administrator, settle);
+    assert!(!offered(&house, Who::Administrator));
     assert_eq!(used(&mut house, "oda", second), [], "what the log told before is told again");
     assert_eq!(used(&mut house, "oda", third).len(), 1, "a use after the one that was looked at");
     let by = house.caller(Who::Administrator);

@@ -171,7 +171,7 @@ impl House {
         let command = Command::Ask {
             right,
             duration: Some(Seconds(seconds)),
-            start,
+            start: Some(start),
             reason: Some(Said::new("a reason that is long enough")),
             ticket: None,
             shown,

@@ -93,3 +93,23 @@ fn whose_names_look_alike_is_known_as_soon_as_somebody_is_added() {
     assert_eq!(house.world.alike(house.id(Who::Asker)), Vec::<String>::new());
     house.replay();
 }
+
+#[test]
+fn nobody_is_called_what_sentences_and_forms_mean_otherwise() {
+    let mut house = House::new(&settings(1));
+    for kind in [SubjectKind::Person, SubjectKind::Group, SubjectKind::Program] {
+        let mut add = |name: &str| {
+            let (name, about) = (Said::new(name), Said::new(format!("about {name}")));
+            house.try_as(Who::Administrator, &Command::AddSubject { kind, name, about, second_of: None })
+        };
+        for taken in ["machine", "everything", "administrators", "nobody", "keeper"] {
+            assert!(add(taken).unwrap_err().to_string().contains("means something else here"), "{taken}");
+        }
+        for ragged in ["oda.brandt.", "oda-", "oda_", ".oda", "-oda", "o", "Oda", "oda brandt"] {
+            assert!(add(ragged).unwrap_err().to_string().contains("a letter or digit at either end"), "{ragged}");
+        }
+        let name = format!("nobody.much-{}", u8::from(kind == SubjectKind::Person));
+        let name = if kind == SubjectKind::Group { "machines".to_owned() } else { name };
+        add(&name).unwrap();
+    }
+}

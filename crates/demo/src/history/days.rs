@@ -272,8 +272,14 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
             Err(_) => return Ok(None),
         }
     };
-    let command =
-        Command::Ask { right, duration: Some(duration), start, reason: Some(Said::new(reason)), ticket, shown };
+    let command = Command::Ask {
+        right,
+        duration: Some(duration),
+        start: Some(start),
+        reason: Some(Said::new(reason)),
+        ticket,
+        shown,
+    };
     let whats = teller.by(who, command).await.unwrap_or_default();
     Ok(whats.iter().find_map(|what| match what {
         What::Asked { elevation, .. } => Some(*elevation),

@@ -87,7 +87,7 @@ async fn ask(
     let command = Command::Ask {
         right,
         duration: Some(Seconds::minutes(minutes)),
-        start,
+        start: Some(start),
         reason: Some(Said::new(why)),
         ticket,
         shown,

@@ -3,7 +3,7 @@
 use reqwest::{StatusCode, header};
 use serde_json::{Value, json};
 use tempestas_api::{AskRequest, LedgerFilter, NewSubject, PreviewRequest};
-use tempestas_core::{Seconds, StartChoice, SubjectKind};
+use tempestas_core::{Seconds, SubjectKind};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
 use crate::house::{HENRIK, House, INES, MARA, ODA, Plan, TOMAS, eventually, on_cloud};
@@ -204,7 +204,7 @@ async fn a_reason_says_something_and_nobody_is_called_like_another() {
     let right = on_cloud("harbour-warden", "/reports");
     house.eligible(TOMAS, &right).await;
     let (tomas, mara) = (house.client(TOMAS), house.client(MARA));
-    let preview = PreviewRequest { right: right.clone(), duration: Some(Seconds(600)), start: StartChoice::AtYes };
+    let preview = PreviewRequest { right: right.clone(), duration: Some(Seconds(600)), start: None };
     let demand = tomas.preview_ask(&preview).await.unwrap();
     let said = async |reason: &str| {
         let request = AskRequest {

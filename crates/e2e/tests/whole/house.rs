@@ -13,7 +13,7 @@ use tempestas_api::{
     AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, PreviewRequest, TargetSettings, WaitQuery,
 };
 use tempestas_client::{Client, ClientError};
-use tempestas_core::{LookedAt, Seconds, StartChoice, Verdict};
+use tempestas_core::{LookedAt, Seconds, StartChoice, TicketRule, Verdict};
 use tempestas_demo::{
     cluster::{Cluster, free_port},
     codes::next_code,
@@ -310,13 +310,13 @@ pub async fn ask(
     ticket: Option<&str>,
 ) -> Result<ElevationView, ClientError> {
     let duration = seconds.map(Seconds);
-    let demand = client.preview_ask(&PreviewRequest { right: right.to_owned(), duration, start }).await?;
+    let demand = client.preview_ask(&PreviewRequest { right: right.to_owned(), duration, start: Some(start) }).await?;
     let request = AskRequest {
         right: right.to_owned(),
         duration,
-        start,
+        start: Some(start),
         reason: Some("because the work needs it".to_owned()),
-        ticket: ticket.filter(|_| demand.ticket_required).map(str::to_owned),
+        ticket: ticket.filter(|_| matches!(demand.ticket, TicketRule::Required { .. })).map(str::to_owned),
         shown: demand.digest,
     };
     client.ask(&request).await

@@ -59,3 +59,22 @@ async fn a_right_that_nobody_saw_used_is_told_from_one_whose_system_tells_nothin
         worst["worst"].as_array().unwrap().iter().filter(|held| held["weight"] == "critical").map(rank).collect();
     assert!(!critical.is_empty() && critical.is_sorted(), "{critical:?}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_first_page_reckons_standing_rights_as_the_records_chart_does() {
+    let house = House::new(Plan::cloud_only()).await;
+    let read = async |path: &[&str]| -> Value {
+        let reply = house.client(MARA).send::<(), ()>(Method::GET, path, None, None).await.unwrap();
+        reply.json().await.unwrap()
+    };
+    let (now, days) = (read(&["now"]).await, read(&["days"]).await);
+    let known: Vec<&Value> = days.as_array().unwrap().iter().filter(|day| !day["standing"].is_null()).collect();
+    let (first, last) = (known[0], known[known.len() - 1]);
+    assert_eq!(now["standing_before"], serde_json::json!({ "day": first["day"], "standing": first["standing"] }));
+    assert_eq!(now["standing"], last["standing"]);
+    assert!(now["standing"].as_u64().unwrap() > 0);
+    // Whoever sees a part is told of no whole.
+    let reply = house.client(TOMAS).send::<(), ()>(Method::GET, &["now"], None, None).await.unwrap();
+    let part: Value = reply.json().await.unwrap();
+    assert_eq!((&part["standing"], &part["standing_before"]), (&Value::Null, &Value::Null));
+}

@@ -44,7 +44,8 @@ pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -
     let world = me.app.world().await;
     let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, Timestamp::now())?;
     let duration = request.duration.unwrap_or(demand.terms.usual);
-    Ok(Json(views::demand(&world, &demand, duration, request.start)))
+    let start = request.start.or_else(|| demand.terms.starts.unsaid());
+    Ok(Json(views::demand(&world, &demand, duration, start)))
 }
 
 pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {

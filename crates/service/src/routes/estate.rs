@@ -320,7 +320,7 @@ pub(super) async fn alarms(Overseer(me): Overseer) -> Answer<Vec<AlarmView>> {
             Some(scope) => sight.sees_scope(&world, scope),
             None => sight.sees_all(&world),
         })
-        .map(|alarm| views::alarm(&world, alarm))
+        .map(|alarm| views::alarm(&world, alarm, me.person))
         .collect();
     seen.sort_by_key(|alarm| (alarm.settled.is_some(), std::cmp::Reverse(alarm.since)));
     Ok(Json(seen))

@@ -25,7 +25,7 @@ use std::time::Duration;
 use axum::{
     Router,
     extract::State,
-    http::StatusCode,
+    http::{StatusCode, Uri},
     middleware::from_fn_with_state,
     routing::{any, get},
 };
@@ -40,6 +40,8 @@ use crate::{app::App, door::Table, problem::Failure};
 
 /// Longest that a request may take, its body included; waiting for a change takes at most 25 s of it.
 const REQUEST_MOST: Duration = Duration::from_secs(60);
+/// So much of a path is said back to whoever asked for what isn't there.
+const PATH_SAID: usize = 120;
 
 fn table() -> Table {
     Table::new()
@@ -191,7 +193,10 @@ pub(crate) fn router(app: App) -> Router {
         .into_router()
         .route(
             "/api/{*rest}",
-            any(async || Failure::unknown("route", "there", "`GET /api/v1/openapi.json` lists them")),
+            any(async |uri: Uri| {
+                let path: String = uri.path().chars().take(PATH_SAID).collect();
+                Failure::unknown("route", &path, "`GET /api/v1/openapi.json` lists them")
+            }),
         )
         .method_not_allowed_fallback(async || Failure::OtherMethod)
         .layer(from_fn_with_state(app.clone(), crate::callers::noted))

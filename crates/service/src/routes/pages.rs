@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use jiff::{SignedDuration, Timestamp, civil::Date, tz::TimeZone};
 use tempestas_api::{
     Bar, DayView, DaysQuery, FirstDayReply, FirstDayStep, GroupWay, Hit, NowReply, PersonPage, SearchQuery, SpanQuery,
-    StandingView,
+    StandingOn, StandingView,
 };
 use tempestas_core::{
     DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World, own_rights,
@@ -20,6 +20,8 @@ use crate::{
     views,
 };
 
+/// How many days are told of, where nobody says how many.
+const DAYS: u32 = 90;
 /// Most elevations on a person's page.
 const PERSON_MOST: usize = 200;
 /// Most ledger entries on a person's page.
@@ -78,6 +80,17 @@ fn standing_by(world: &World, day: Date) -> Option<u32> {
     world.tallies.range(..=day.to_string()).next_back().map(|(_, tally)| tally.standing)
 }
 
+/// How many rights stood on the first of the last so many days of which that is known.
+fn standing_first(world: &World, first: Date, today: Date) -> Option<StandingOn> {
+    let mut days = std::iter::successors(Some(first), |day| day.tomorrow().ok()).take_while(|day| *day <= today);
+    days.find_map(|day| Some(StandingOn { day, standing: standing_by(world, day)? }))
+}
+
+/// The first of the last `count` days, today among them.
+fn first_of(today: Date, count: u32) -> Date {
+    today.saturating_sub(jiff::Span::new().days(i64::from(count) - 1))
+}
+
 pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<NowReply> {
     let now = Timestamp::now();
     let hours = |hours: i64| now.checked_add(SignedDuration::from_hours(hours)).unwrap_or(now);
@@ -98,7 +111,6 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
             .count()
     };
     let today = now.to_zoned(TimeZone::UTC).date();
-    let last_month = today.first_of_month().yesterday().unwrap_or(today);
     let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(&world, *scope));
     Ok(Json(NowReply {
         now,
@@ -108,12 +120,7 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
         scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
         standing: has_duty
             .then(|| world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)).count()),
-        standing_last_month: sight
-            .sees_all(&world)
-            .then(|| standing_by(&world, last_month))
-            .flatten()
-            .and_then(|count| usize::try_from(count).ok()),
-        last_month: last_month.strftime("%B").to_string(),
+        standing_before: sight.sees_all(&world).then(|| standing_first(&world, first_of(today, DAYS), today)).flatten(),
         bars,
     }))
 }
@@ -350,14 +357,14 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
 
 /// Elevations by day, among those in sight.
 pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer<Vec<DayView>> {
-    let count = i64::from(query.days.unwrap_or(90).clamp(1, 400));
+    let count = query.days.unwrap_or(DAYS).clamp(1, 400);
     let now = Timestamp::now();
     let day_of = |at: Timestamp| at.to_zoned(TimeZone::UTC).date();
     let today = day_of(now);
     let sight = me.sight().await;
     let world = me.app.world().await;
     let shows_standing = sight.sees_all(&world);
-    let first = today.saturating_sub(jiff::Span::new().days(count - 1));
+    let first = first_of(today, count);
     let mut days: BTreeMap<Date, DayView> = BTreeMap::new();
     let mut day = first;
     while day <= today {

@@ -1,8 +1,8 @@
 //! Standing rights and eligibilities.
 
 use jiff::Timestamp;
-use tempestas_api::{EligibilityView, EligibleReply, StandingFilter, StandingView};
-use tempestas_core::{StartChoice, demand_for, is_said, label_from, own_rights};
+use tempestas_api::{EligibilityView, EligibleReply, StandingFilter, StandingView, TakesView};
+use tempestas_core::{demand_for, is_said, label_from, own_rights};
 
 use super::{scope, seen_subject};
 use crate::{
@@ -64,11 +64,14 @@ pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
     let eligible: Vec<EligibilityView> = own_rights(&world, me.person, now)
         .into_iter()
         .map(|held| {
-            let demand = match demand_for(&world, me.person, held.right, now) {
-                Ok(demand) => demand.sentence(&world, demand.terms.longest, StartChoice::AtYes),
-                Err(refusal) => format!("not at present: {refusal}"),
+            let takes = match demand_for(&world, me.person, held.right, now) {
+                Ok(demand) => TakesView {
+                    brief: demand.brief(&world),
+                    sentence: Some(demand.sentence(&world, demand.terms.longest, demand.terms.starts.unsaid())),
+                },
+                Err(refusal) => TakesView { brief: refusal.to_string(), sentence: None },
             };
-            views::eligibility(&world, held, Some(demand))
+            views::eligibility(&world, held, Some(takes))
         })
         .collect();
     let empty_because = eligible.is_empty().then(|| {

@@ -5,8 +5,8 @@ use tempestas_api::{
     AnswerView, AskedView, DemandView, EarlierView, ElevationView, GrantView, LeftoverView, StageView,
 };
 use tempestas_core::{
-    Demand, Elevation, End, Grant, LEFT_ALONE, Less, Phase, ReasonRule, ScopeId, Seconds, Sight, Standing, StartChoice,
-    SubjectId, TicketRule, World, demand_for,
+    Demand, Elevation, End, Grant, LEFT_ALONE, Less, Phase, ScopeId, Seconds, Sight, Standing, StartChoice, SubjectId,
+    World, demand_for,
 };
 
 use super::role_of;
@@ -14,7 +14,7 @@ use super::role_of;
 /// Most rights of an account that are said one by one.
 const HELD_SAID: usize = 6;
 
-pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: StartChoice) -> DemandView {
+pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: Option<StartChoice>) -> DemandView {
     let (says, weight) = role_of(world, demand.right);
     DemandView {
         right: world.right_name(demand.right),
@@ -26,14 +26,9 @@ pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: S
         usual: demand.terms.usual,
         starts: demand.terms.starts.clone(),
         proof_within: demand.terms.assurance,
-        reason_at_least: match demand.terms.reason {
-            ReasonRule::Required { at_least } => at_least.max(1),
-            ReasonRule::Optional | ReasonRule::Hidden => 0,
-        },
+        reason: demand.terms.reason,
+        ticket: demand.terms.ticket.clone(),
         narrower: below(world, demand.right.scope),
-        reason_required: matches!(demand.terms.reason, ReasonRule::Required { .. }),
-        ticket_required: matches!(demand.terms.ticket, TicketRule::Required { .. }),
-        ticket_pattern: demand.terms.ticket.pattern().map(str::to_owned),
         approvers: demand.approvers.iter().map(|id| world.subject_name(*id)).collect(),
         ends: demand.ends.clone(),
         digest: tempestas_core::Digest::of_json(demand),
@@ -112,7 +107,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
         may_revoke: !ending && (approver || administers()),
         reason: elevation.reason.map(|text| world.text(text)),
         ticket: elevation.ticket.map(|text| world.text(text)),
-        demand: elevation.demand.sentence(world, elevation.duration, elevation.start),
+        demand: elevation.demand.sentence(world, elevation.duration, Some(elevation.start)),
         stages: elevation
             .stages
             .iter()
@@ -206,7 +201,7 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
     let until = grant.map(|grant| at(grant.until)).unwrap_or_default();
     let said = match elevation.phase {
         Phase::Waiting => elevation.stages.last().map_or_else(String::new, |stage| {
-            format!("waits for {} until {}", names(&mut stage.approvers.iter().copied()), at(stage.until))
+            format!("waits for {} until {}", names(&mut stage.silent()), at(stage.until))
         }),
         Phase::Scheduled => match elevation.start {
             StartChoice::At { time } => format!("begins at {}", at(time)),

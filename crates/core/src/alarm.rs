@@ -1,0 +1,198 @@
+//! Alarms: what a person must know about, where it belongs, and who says that it was seen to.
+
+use jiff::Timestamp;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{AlarmId, ConversionId, DriftId, GrantId, ScopeId, Sight, SubjectId, World, text::Digest};
+
+/// What an alarm is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum AlarmKind {
+    /// A right could not be taken away in time.
+    TakeLate {
+        /// The grant that should have ended.
+        grant: GrantId,
+    },
+    /// A right that should be there was not, when read back.
+    Missing {
+        /// The grant.
+        grant: GrantId,
+    },
+    /// The login of an ended grant can't be dropped; it is left without sign-in, powers and members.
+    LoginKept {
+        /// The grant.
+        grant: GrantId,
+    },
+    /// Something with our mark that no grant explains.
+    Stray {
+        /// The target.
+        target: ScopeId,
+    },
+    /// A survey waits for a person because it would change too much.
+    SurveyHeld {
+        /// The target.
+        target: ScopeId,
+    },
+    /// A reading of people and groups waits for a person because too many would be gone.
+    ImportHeld {
+        /// The target.
+        target: ScopeId,
+    },
+    /// The machine's clock stepped; nothing is opened until an administrator looked.
+    ClockStep {
+        /// By how many seconds.
+        seconds: i64,
+    },
+    /// An identity that can do everything on a target, and could not before.
+    NewPower {
+        /// The drift.
+        drift: DriftId,
+    },
+    /// A conversion stopped by itself, because too many rights could not be taken away.
+    ConversionStopped {
+        /// Which.
+        conversion: ConversionId,
+    },
+    /// A sealed emergency holder was used.
+    SealedUsed {
+        /// The target.
+        target: ScopeId,
+        /// The account.
+        account: Digest,
+        /// When last, by the target's own log.
+        at: Timestamp,
+        /// Whether that is only what a line says that any account there could have written.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        claimed: bool,
+    },
+    /// A target's log grew by more than is read at once: the use of a sealed emergency holder may be hidden in it.
+    LogUnread {
+        /// The target.
+        target: ScopeId,
+        /// Bytes that were not read.
+        bytes: u64,
+    },
+    /// What is in the database is not what the ledger says.
+    LedgerDiffers {
+        /// In how many places.
+        places: u32,
+    },
+    /// Something was in the way of a grant's end, or of seeing what it left.
+    EndHindered {
+        /// The grant.
+        grant: GrantId,
+    },
+    /// Whoever was given their standing within a day handed on as much, or set terms in favour of whoever gave it.
+    HandedOn {
+        /// Who gave.
+        by: SubjectId,
+        /// Who handed on.
+        hand: SubjectId,
+    },
+    /// Somebody used `recover` on the machine.
+    Recovered {
+        /// For whom.
+        person: SubjectId,
+    },
+    /// A clock of a target is too far from ours.
+    Skew {
+        /// The target.
+        target: ScopeId,
+        /// By how many seconds.
+        seconds: i64,
+    },
+}
+
+/// Something a person must know about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Alarm {
+    /// Its id.
+    pub id: AlarmId,
+    /// What about.
+    pub about: AlarmKind,
+    /// Since when.
+    pub since: Timestamp,
+    /// When it was settled.
+    pub settled: Option<Timestamp>,
+}
+
+impl AlarmKind {
+    /// The scope whose administrators settle it; none where it settles by itself, once its cause is gone.
+    #[must_use]
+    pub fn settled_at(&self, world: &World) -> Option<ScopeId> {
+        match self {
+            Self::ClockStep { .. }
+            | Self::Recovered { .. }
+            | Self::Missing { .. }
+            | Self::LedgerDiffers { .. }
+            | Self::EndHindered { .. }
+            | Self::LoginKept { .. }
+            | Self::HandedOn { .. } => world.root,
+            Self::SealedUsed { target, .. } | Self::LogUnread { target, .. } => Some(*target),
+            Self::TakeLate { .. }
+            | Self::Stray { .. }
+            | Self::SurveyHeld { .. }
+            | Self::ImportHeld { .. }
+            | Self::NewPower { .. }
+            | Self::ConversionStopped { .. }
+            | Self::Skew { .. } => None,
+        }
+    }
+
+    /// Whether it is about `person`, under whatever name: then somebody else settles it.
+    #[must_use]
+    pub fn is_about(&self, world: &World, person: SubjectId) -> bool {
+        match self {
+            Self::HandedOn { by, hand } => [*by, *hand].iter().any(|one| world.human(*one) == world.human(person)),
+            _ => false,
+        }
+    }
+}
+
+impl World {
+    /// Whether somebody must look at the clock before anything is opened.
+    #[must_use]
+    pub fn clock_is_held(&self) -> bool {
+        self.open_alarm(|about| matches!(about, AlarmKind::ClockStep { .. })).is_some()
+    }
+
+    /// The unsettled alarm that `fits`.
+    pub fn open_alarm(&self, fits: impl Fn(&AlarmKind) -> bool) -> Option<&Alarm> {
+        self.alarms.values().find(|alarm| alarm.settled.is_none() && fits(&alarm.about))
+    }
+
+    /// The scope that an alarm concerns; none where it concerns the whole house.
+    #[must_use]
+    pub fn alarm_scope(&self, about: &AlarmKind) -> Option<ScopeId> {
+        use AlarmKind::{
+            ClockStep, ConversionStopped, EndHindered, HandedOn, ImportHeld, LedgerDiffers, LogUnread, LoginKept,
+            Missing, NewPower, Recovered, SealedUsed, Skew, Stray, SurveyHeld, TakeLate,
+        };
+        match about {
+            TakeLate { grant } | Missing { grant } | LoginKept { grant } | EndHindered { grant } => {
+                self.grants.get(grant).map(|grant| grant.right.scope)
+            }
+            Stray { target }
+            | SurveyHeld { target }
+            | ImportHeld { target }
+            | SealedUsed { target, .. }
+            | LogUnread { target, .. }
+            | Skew { target, .. } => Some(*target),
+            ConversionStopped { conversion } => {
+                self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
+            }
+            NewPower { drift } => self.drifts.get(drift).map(|drift| drift.target),
+            ClockStep { .. } | LedgerDiffers { .. } | Recovered { .. } | HandedOn { .. } => None,
+        }
+    }
+
+    /// Whether `person` may say that an alarm was seen to.
+    #[must_use]
+    pub fn may_settle(&self, alarm: &Alarm, person: SubjectId) -> bool {
+        let scope = alarm.about.settled_at(self).filter(|_| alarm.settled.is_none());
+        let looks_after = scope.is_some_and(|scope| Sight::is_administrator(self, person, scope));
+        looks_after && !alarm.about.is_about(self, person)
+    }
+}
