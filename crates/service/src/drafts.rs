@@ -10,7 +10,7 @@ use axum::{
 };
 use jiff::Timestamp;
 use serde_json::Value;
-use tempestas_api::{DraftView, Drafted};
+use tempestas_api::{DraftView, Drafted, as_precondition};
 use tempestas_core::{Digest, Refusal};
 use tempestas_store::{Draft, SignInKind};
 use tower::ServiceExt as _;
@@ -18,21 +18,31 @@ use tower::ServiceExt as _;
 use crate::{
     app::App,
     callers::{SignedIn, credential, sign_in},
-    door::{BODY_MOST, read_body},
+    door::{BODY_MOST, looked_at, read_body},
     problem::Failure,
 };
 
-/// Routes that a device may draft. All others that change something are refused to it.
-const DRAFTED: [&str; 9] = [
-    "/api/v1/asks",
-    "/api/v1/elevations/{id}/answer",
-    "/api/v1/elevations/{id}/withdraw",
-    "/api/v1/elevations/{id}/begin",
-    "/api/v1/elevations/{id}/give-back",
-    "/api/v1/elevations/{id}/revoke",
-    "/api/v1/stops",
-    "/api/v1/stops/{id}/lift",
-    "/api/v1/conversions",
+/// What is about sign-ins themselves, or shows a secret to whoever confirms it: no program's to draft.
+const NEVER: [&str; 19] = [
+    "/api/v1/sign-in",
+    "/api/v1/enrol",
+    "/api/v1/me/proof",
+    "/api/v1/me/proof/challenge",
+    "/api/v1/me/proof/passkey",
+    "/api/v1/console/sign-in",
+    "/api/v1/console/passkey/challenge",
+    "/api/v1/console/passkey",
+    "/api/v1/passkeys/challenge",
+    "/api/v1/passkeys",
+    "/api/v1/passkeys/{id}",
+    "/api/v1/sign-ins/{id}",
+    "/api/v1/devices",
+    "/api/v1/devices/token",
+    "/api/v1/devices/look",
+    "/api/v1/devices/answer",
+    "/api/v1/drafts/{id}/confirm",
+    "/api/v1/drafts/{id}/drop",
+    "/api/v1/people/{who}/enrolment",
 ];
 /// Routes that change nothing though their method says so, and the one that ends the device's own sign-in.
 const READ: [&str; 5] = [
@@ -61,8 +71,9 @@ pub(crate) fn only_in_console() -> Failure {
 
 /// Keeps what a device may only draft; lets everything else by.
 pub(crate) async fn drafted(State(app): State<App>, request: Request, next: Next) -> Response {
-    let route = request.extensions().get::<MatchedPath>().map(MatchedPath::as_str).unwrap_or_default();
-    if request.method() == Method::GET || !DRAFTED.contains(&route) {
+    let route = request.extensions().get::<MatchedPath>().map(MatchedPath::as_str);
+    let may_draft = |route: &str| !READ.contains(&route) && !NEVER.contains(&route);
+    if request.method() == Method::GET || !route.is_some_and(may_draft) {
         return next.run(request).await;
     }
     let device = match credential(&app, request.headers()) {
@@ -84,9 +95,13 @@ async fn keep(app: &App, person: tempestas_core::SubjectId, request: Request) ->
     let body = read_body(body).await?;
     let body = String::from_utf8(body.to_vec()).map_err(|_| Failure::Malformed("the body is not UTF-8".to_owned()))?;
     if !body.is_empty() {
-        serde_json::from_str::<Value>(&body)
+        let said: Value = serde_json::from_str(&body)
             .map_err(|error| Failure::Malformed(format!("the body is not JSON: {error}")))?;
+        if said.get("secret").and_then(Value::as_str).is_some_and(|secret| !secret.is_empty()) {
+            return Err(Failure::invalid("a draft keeps no secret: leave it out, or do this in the console"));
+        }
     }
+    let looked_at = looked_at(&parts)?;
     let open = app.store().drafts(person).await?.iter().filter(|draft| draft.reply.is_none()).count();
     if open >= OPEN_MOST {
         return Err(
@@ -94,14 +109,15 @@ async fn keep(app: &App, person: tempestas_core::SubjectId, request: Request) ->
         );
     }
     let (method, path) = (parts.method.as_str(), parts.uri.path());
-    let draft = app.store().keep_draft(person, method, path, &body, Timestamp::now()).await?;
+    let draft = app.store().keep_draft(person, method, path, &body, looked_at, Timestamp::now()).await?;
     let address = format!("{}/drafts/{draft}", app.address());
     Ok(Drafted { draft, says: format!("drafted; look at it and confirm it at {address}"), address })
 }
 
 /// What was drafted, bound together.
 fn digest(draft: &Draft) -> Digest {
-    Digest::of(&[draft.method.as_bytes(), b"\0", draft.path.as_bytes(), b"\0", draft.body.as_bytes()])
+    let looked_at = Digest::of_json(&draft.looked_at.map(as_precondition));
+    Digest::of(&[draft.method.as_bytes(), b"\0", draft.path.as_bytes(), b"\0", &looked_at.0, draft.body.as_bytes()])
 }
 
 pub(crate) fn view(draft: &Draft) -> DraftView {
@@ -153,6 +169,9 @@ pub(crate) async fn confirm(me: &SignedIn, parts: &Parts, id: &str, shown: Diges
             request = request.header(name, value);
         }
     }
+    if let Some((name, value)) = draft.looked_at.map(as_precondition) {
+        request = request.header(name, value);
+    }
     let mut request = request
         .header(header::CONTENT_TYPE, "application/json")
         .body(Body::from(draft.body.clone()))
@@ -170,10 +189,21 @@ pub(crate) async fn confirm(me: &SignedIn, parts: &Parts, id: &str, shown: Diges
     let (head, body) = reply.into_parts();
     let body = axum::body::to_bytes(body, BODY_MOST * 16).await.map_err(|error| Failure::Failed(error.into()))?;
     // A refusal leaves the draft open: it may want a fresh proof first.
-    let text = String::from_utf8_lossy(&body);
-    let done = head.status.is_success().then(|| (head.status.as_u16(), text.as_ref()));
+    let text = for_the_program(&body);
+    let done = head.status.is_success().then(|| (head.status.as_u16(), text.as_str()));
     me.app.store().end_claim(draft.id, done).await?;
     Ok(Response::from_parts(head, Body::from(body)))
+}
+
+/// A reply as the program that drafted gets it: a password is for whoever confirmed, in the console, and kept nowhere.
+fn for_the_program(body: &[u8]) -> String {
+    let Ok(mut reply) = serde_json::from_slice::<Value>(body) else {
+        return String::from_utf8_lossy(body).into_owned();
+    };
+    if let Some(password) = reply.get_mut("password") {
+        *password = Value::Null;
+    }
+    reply.to_string()
 }
 
 /// Drops a draft.

@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use sqlx::{Row as _, sqlite::SqliteRow};
-use tempestas_core::{Digest, SubjectId};
+use tempestas_core::{Digest, LookedAt, SubjectId};
 
 use crate::{StoreError, micros, number, open::Store, time, unsigned};
 
@@ -62,6 +62,8 @@ pub struct Draft {
     pub path: String,
     /// JSON body; empty where there is none.
     pub body: String,
+    /// What its sender looked at, where it changes something in place.
+    pub looked_at: Option<LookedAt>,
     /// When it was drafted.
     pub drawn_at: Timestamp,
     /// Status and body of the reply, once it was confirmed; status 0 where it was dropped.
@@ -96,7 +98,13 @@ fn device_ask(row: &SqliteRow) -> Result<DeviceAsk, sqlx::Error> {
 fn draft(row: &SqliteRow) -> Result<Draft, sqlx::Error> {
     let status: Option<i64> = row.try_get("status")?;
     let reply: Option<String> = row.try_get("reply")?;
+    let looked_at = match row.try_get::<Option<String>, _>("looked_at")?.as_deref() {
+        None => None,
+        Some("*") => Some(LookedAt::Nothing),
+        Some(hex) => Some(LookedAt::This(Digest::from_hex(hex).map_err(|error| sqlx::Error::Decode(error.into()))?)),
+    };
     Ok(Draft {
+        looked_at,
         id: row.try_get("id")?,
         person: SubjectId(unsigned(row.try_get("person")?)),
         method: row.try_get("method")?,
@@ -266,15 +274,23 @@ impl Store {
         method: &str,
         path: &str,
         body: &str,
+        looked_at: Option<LookedAt>,
         now: Timestamp,
     ) -> Result<i64, StoreError> {
+        let looked_at = looked_at.map(|looked_at| match looked_at {
+            LookedAt::This(digest) => digest.to_string(),
+            LookedAt::Nothing => "*".to_owned(),
+        });
         let mut write = self.write.lock().await;
-        let done = sqlx::query("INSERT INTO drafts (person, method, path, body, drawn_at) VALUES (?1, ?2, ?3, ?4, ?5)")
+        let keep =
+            "INSERT INTO drafts (person, method, path, body, drawn_at, looked_at) VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
+        let done = sqlx::query(keep)
             .bind(number(person.0))
             .bind(method)
             .bind(path)
             .bind(body)
             .bind(micros(now))
+            .bind(looked_at)
             .execute(&mut *write)
             .await?;
         Ok(done.last_insert_rowid())

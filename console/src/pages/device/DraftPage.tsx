@@ -2,7 +2,7 @@
 
 import { useNavigate, useParams } from 'react-router'
 import { type Api, get, post } from '../../api/call'
-import { Button, Instant, Right, Section, Sentence, Shown, Wrong } from '../../parts/basics'
+import { Button, Copyable, Instant, Right, Section, Sentence, Shown, Wrong } from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { span } from '../../words/time'
 
@@ -41,7 +41,16 @@ function Words({ draft }: { draft: Draft }) {
   }
   if (kind === 'stops') return <p>{act === 'lift' ? `Lift the stop ${id}.` : `Stop ${body.person ?? (body.scope === '/' ? 'everything' : body.scope)}: “${body.word}”.`}</p>
   if (kind === 'conversions') return <p>Convert {Array.isArray(body.chosen) ? body.chosen.join(', ') : ''}.</p>
-  return <p className="mono">{draft.path}</p>
+  return (
+    <p className="mono break-words">
+      {draft.method} {draft.path.replace('/api/v1', '')}
+    </p>
+  )
+}
+
+/** What was drafted to the last letter, where no sentence says all of it. */
+function Letters({ draft }: { draft: Draft }) {
+  return <Copyable block label="As it was sent" text={`${draft.method} ${draft.path}\n${JSON.stringify(draft.body, null, 2)}`} />
 }
 
 function About({ draft }: { draft: Draft }) {
@@ -76,6 +85,7 @@ export default function DraftPage() {
       if (made?.startsWith('E')) void navigate(`/elevation/${made}`)
     },
   )
+  const password = (confirm.data as { password?: string | null } | undefined)?.password
   const drop = useAct(() => post('/api/v1/drafts/{id}/drop', undefined, { id }))
   return (
     <Shown page of={`Draft ${id}`} query={draft}>
@@ -88,6 +98,8 @@ export default function DraftPage() {
                 <Words draft={draft} />
               </div>
               <About draft={draft} />
+              <Letters draft={draft} />
+              {password && <Copyable secret label="Password; it is shown here alone, and once" text={password} />}
               <Wrong error={confirm.error ?? drop.error} />
               {draft.state === 'open' && (
                 <div className="flex gap-2">

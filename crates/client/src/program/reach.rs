@@ -56,12 +56,11 @@ fn shown(login: &LoginReply, command: Option<&str>) {
     if let Some(command) = command {
         say!("  {command}");
     }
-    let (Some(user), Some(password), Some(host), Some(port), Some(database)) =
-        (&login.user, &login.password, &login.host, &login.port, &login.database)
+    let (Some(user), Some(host), Some(port), Some(database)) = (&login.user, &login.host, &login.port, &login.database)
     else {
         return;
     };
     say!("  login     {user}");
-    say!("  password  {password}");
+    say!("  password  {}", login.password.as_deref().unwrap_or("the console showed it to whoever confirmed this"));
     say!("  psql \"host={host} port={port} dbname={database} user={user}\"");
 }
