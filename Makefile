@@ -43,6 +43,7 @@ test: packages $(CONSOLE)
 
 packages:
 	@tools/packages
+	@tools/foreign
 demo-packages:
 	@tools/packages demo
 

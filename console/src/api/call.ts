@@ -100,7 +100,12 @@ async function once(method: Method, url: string, body: unknown, digest?: string 
   } catch {
     throw new Problem('unreadable', `The service answered with something unreadable (status ${reply.status}).`)
   }
-  if (reply.ok) return plainly(said)
+  if (reply.ok) {
+    // A list that goes on names its next page (RFC 8288); it is the same address with another query.
+    const next = /^<(\?[^>]*)>; rel="next"$/.exec(reply.headers.get('link') ?? '')?.[1]
+    const rest = next && Array.isArray(said) ? ((await once('get', url.split('?')[0] + next, undefined)) as unknown[]) : []
+    return Array.isArray(said) ? [...plainly(said), ...rest] : plainly(said)
+  }
   const problem = said as { code?: string; detail?: string; max_age?: number }
   throw new Problem(problem.code ?? 'failed', plainly(problem.detail, true) ?? `status ${reply.status}`, problem.max_age)
 }

@@ -12,6 +12,10 @@ pub struct DriftFilter {
     /// Those that were decided, too.
     #[serde(default)]
     pub all: bool,
+    /// Those on this scope or below.
+    #[schemars(regex(pattern = r"^/"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<String>,
 }
 
 /// What became of a difference.

@@ -12,6 +12,7 @@ use crate::LedgerEntry;
 #[serde(deny_unknown_fields)]
 pub struct PreviewRequest {
     /// The right, `role@/path`.
+    #[schemars(regex(pattern = r"^[\s\S]+@/"))]
     pub right: String,
     /// For how long, in seconds; the usual time where it is left out.
     #[serde(default)]
@@ -61,6 +62,7 @@ pub struct DemandView {
 #[serde(deny_unknown_fields)]
 pub struct AskRequest {
     /// The right, `role@/path`.
+    #[schemars(regex(pattern = r"^[\s\S]+@/"))]
     pub right: String,
     /// For how long, in seconds; the usual time where it is left out.
     #[serde(default)]
@@ -102,6 +104,7 @@ pub struct LessView {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub duration: Option<Seconds>,
     /// Narrower: the path of a scope below.
+    #[schemars(regex(pattern = r"^/"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub scope: Option<String>,
     /// At another time.
@@ -170,6 +173,12 @@ pub struct ElevationFilter {
     /// Also those that are over.
     #[serde(default)]
     pub ended: bool,
+    /// Only of this person or program.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub who: Option<String>,
+    /// Only in this state, as [`ElevationView::state`] has it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub state: Option<String>,
 }
 
 /// To wait for a change.
@@ -180,6 +189,7 @@ pub struct WaitQuery {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unlike: Option<String>,
     /// How long to wait at most; 25 is the most.
+    #[schemars(range(min = 0, max = 25))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub seconds: Option<u64>,
 }

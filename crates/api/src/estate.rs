@@ -31,6 +31,7 @@ pub struct ScopeView {
 #[serde(deny_unknown_fields)]
 pub struct NewFolder {
     /// Path of its parent.
+    #[schemars(regex(pattern = r"^/"))]
     pub parent: String,
     /// Its name there.
     pub name: String,
@@ -80,6 +81,7 @@ pub struct TargetView {
 #[serde(deny_unknown_fields)]
 pub struct EndTarget {
     /// Path.
+    #[schemars(regex(pattern = r"^/"))]
     pub target: String,
     /// Why.
     pub reason: String,
@@ -101,6 +103,7 @@ pub struct LastSurvey {
 #[serde(deny_unknown_fields)]
 pub struct NewTarget {
     /// Path of the folder it goes into.
+    #[schemars(regex(pattern = r"^/"))]
     pub parent: String,
     /// Its name there.
     pub name: String,
@@ -130,6 +133,7 @@ const fn minute() -> u32 {
 #[serde(deny_unknown_fields)]
 pub struct TargetSettings {
     /// Path.
+    #[schemars(regex(pattern = r"^/"))]
     pub target: String,
     /// Least number of accounts that keep a critical right through any conversion.
     #[serde(default)]
@@ -176,6 +180,7 @@ pub struct CheckReply {
 #[serde(deny_unknown_fields)]
 pub struct WhichTarget {
     /// Path.
+    #[schemars(regex(pattern = r"^/"))]
     pub target: String,
 }
 

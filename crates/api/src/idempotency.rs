@@ -13,7 +13,7 @@ const LOOKING: [&str; 3] = ["/preview", "/challenge", "/look"];
 #[must_use]
 pub fn takes_key(method: &str, path: &str) -> bool {
     let ends = |ends: &[&str]| ends.iter().any(|end| path.ends_with(end));
-    method != "GET" && !ends(&SECRET) && !ends(&LOOKING)
+    ["POST", "PUT", "PATCH", "DELETE"].contains(&method) && !ends(&SECRET) && !ends(&LOOKING)
 }
 
 #[cfg(test)]
@@ -24,6 +24,7 @@ mod tests {
     fn what_looks_or_shows_a_secret_takes_no_key_and_every_change_does() {
         for (method, path, takes) in [
             ("GET", "/api/v1/me", false),
+            ("TRACE", "/api/v1/asks", false),
             ("POST", "/api/v1/asks", true),
             ("POST", "/api/v1/asks/preview", false),
             ("PUT", "/api/v1/terms/{id}", true),

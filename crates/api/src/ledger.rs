@@ -14,6 +14,7 @@ pub struct LedgerFilter {
     pub before: Option<u64>,
     /// How many; 100 where it is left out, 1000 at most.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(range(min = 1, max = 1000))]
     pub most: Option<usize>,
     /// Only of this kind, like `asked`.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -66,6 +66,15 @@ pub struct Problem {
     pub max_age: Option<u32>,
 }
 
+/// Which of a list whose things come to an end.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OpenFilter {
+    /// Only those that are not over: alarms not settled, conversions not read back, stops in force, wishes that wait.
+    #[serde(default)]
+    pub open: bool,
+}
+
 /// Nothing more to say.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Done {}

@@ -163,6 +163,7 @@ pub struct Hit {
 #[serde(deny_unknown_fields)]
 pub struct DaysQuery {
     /// How many days back; 90 where it is left out, 400 at most.
+    #[schemars(range(min = 1, max = 400))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub days: Option<u32>,
 }

@@ -5,6 +5,15 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tempestas_core::{Digest, DutyKind, SubjectKind};
 
+/// Which people, groups and programs.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SubjectFilter {
+    /// Only of this kind.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kind: Option<SubjectKind>,
+}
+
 /// A person, group or program.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 pub struct SubjectView {
@@ -81,6 +90,7 @@ pub struct NewMember {
 #[serde(deny_unknown_fields)]
 pub struct NewAccount {
     /// Path of the target.
+    #[schemars(regex(pattern = r"^/"))]
     pub target: String,
     /// The account's name there.
     pub account: String,
@@ -108,5 +118,6 @@ pub struct NewDuty {
     /// Which.
     pub duty: DutyKind,
     /// Path of the scope.
+    #[schemars(regex(pattern = r"^/"))]
     pub scope: String,
 }

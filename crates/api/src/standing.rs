@@ -12,6 +12,7 @@ use crate::PauseView;
 #[serde(deny_unknown_fields)]
 pub struct StandingFilter {
     /// Those that reach this scope; from postings above too.
+    #[schemars(regex(pattern = r"^/"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at: Option<String>,
     /// Those of this person, group or program.
@@ -59,6 +60,19 @@ pub struct StandingView {
     pub last_used: Option<Timestamp>,
     /// Whether the target tells of uses at all: where it doesn't, one that was never seen used may be used daily.
     pub use_is_told: bool,
+}
+
+/// Which eligibilities.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EligibilityFilter {
+    /// Those that this person, group or program has, through groups too.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub who: Option<String>,
+    /// Those for this scope or below.
+    #[schemars(regex(pattern = r"^/"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<String>,
 }
 
 /// An eligibility.
@@ -114,6 +128,7 @@ pub struct NewEligibility {
     /// Person, group or program.
     pub who: String,
     /// The right.
+    #[schemars(regex(pattern = r"^[\s\S]+@/"))]
     pub right: String,
     /// From when; now, where it is left out.
     #[serde(default)]

@@ -12,6 +12,7 @@ pub struct NewStop {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub person: Option<String>,
     /// A scope and all below; `/` is everything.
+    #[schemars(regex(pattern = r"^/"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub scope: Option<String>,
     /// Why; those it reaches will read it.

@@ -53,6 +53,7 @@ pub struct SettingsView {
 #[serde(deny_unknown_fields)]
 pub struct NewTerms {
     /// Path of the scope where it holds, and below.
+    #[schemars(regex(pattern = r"^/"))]
     pub scope: String,
     /// The act; `elevate` where it is left out.
     #[serde(default = "elevate")]
@@ -161,6 +162,7 @@ pub struct SettingChange {
 #[serde(deny_unknown_fields)]
 pub struct EffectiveQuery {
     /// The right.
+    #[schemars(regex(pattern = r"^[\s\S]+@/"))]
     pub right: String,
     /// The asker; the caller, where it is left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -7,7 +7,7 @@ use std::{path::PathBuf, time::Duration};
 
 use jiff::tz::TimeZone;
 
-use reqwest::{Certificate, Method, Response, StatusCode, Url};
+use reqwest::{Certificate, Method, Response, StatusCode, Url, header::LINK};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
@@ -85,6 +85,15 @@ async fn whole(mut response: Response) -> Result<Vec<u8>, ClientError> {
         read.extend_from_slice(&piece);
     }
     Ok(read)
+}
+
+/// The address of the next page of a list, which is the same one with another query: nothing else is followed.
+fn next_page(response: &Response) -> Option<Url> {
+    let link = response.headers().get(LINK)?.to_str().ok()?;
+    let query = link.strip_prefix("<?")?.strip_suffix(">; rel=\"next\"")?;
+    let mut page = response.url().clone();
+    page.set_query(Some(query));
+    Some(page)
 }
 
 /// A key that no other request has.
@@ -196,10 +205,15 @@ impl Client {
                 other => other,
             },
         };
+        self.answered(response).await
+    }
+
+    /// What came back, where that is what was asked for.
+    async fn answered(&self, response: Result<Response, reqwest::Error>) -> Result<Response, ClientError> {
         let response = response.map_err(|error| unreachable(&error))?;
         let status = response.status();
         if status == StatusCode::ACCEPTED {
-            return Err(ClientError::Drafted(self.read(response).await?));
+            return Err(ClientError::Drafted(self.reply(&whole(response).await?)?));
         }
         if status.is_success() {
             return Ok(response);
@@ -262,8 +276,27 @@ impl Client {
         url
     }
 
+    /// Reads a reply; of a list that goes on (RFC 8288) all of it.
     async fn read<T: DeserializeOwned>(&self, response: Response) -> Result<T, ClientError> {
-        self.reply(&whole(response).await?)
+        let mut next = next_page(&response);
+        let first = whole(response).await?;
+        if next.is_none() {
+            return self.reply(&first);
+        }
+        let unreadable = |error: serde_json::Error| ClientError::Unreadable(error.to_string());
+        let mut all: Vec<Value> = serde_json::from_slice(&first).map_err(unreadable)?;
+        while let Some(page) = next {
+            let request = self.http.get(page);
+            let request = match &self.token {
+                Some(token) => request.bearer_auth(token.expose_secret()),
+                None => request,
+            };
+            let response = self.answered(request.send().await).await?;
+            next = next_page(&response);
+            let more: Vec<Value> = serde_json::from_slice(&whole(response).await?).map_err(unreadable)?;
+            all.extend(more);
+        }
+        self.reply(&serde_json::to_vec(&all).map_err(unreadable)?)
     }
 
     fn reply<T: DeserializeOwned>(&self, bytes: &[u8]) -> Result<T, ClientError> {

@@ -17,6 +17,11 @@ macro_rules! ids {
 
         impl Id for $name {}
 
+        impl $name {
+            /// The letter that references begin with.
+            pub const MARK: &str = $mark;
+        }
+
         impl From<u64> for $name {
             fn from(number: u64) -> Self {
                 Self(number)

@@ -345,7 +345,7 @@ impl World {
     #[must_use]
     pub fn scope_at(&self, path: &str) -> Option<&Scope> {
         let mut at = self.scopes.get(&self.root?)?;
-        for name in path.split('/').filter(|name| !name.is_empty()) {
+        for name in path.strip_prefix('/')?.split('/').filter(|name| !name.is_empty()) {
             at = self.child(at.id, name)?;
         }
         Some(at)
@@ -386,7 +386,7 @@ impl World {
                 "`{text}` is not a right; write it as ROLE@/PATH, like `berth_reader@/harbour/databases/berths`"
             )));
         };
-        let scope = self.scope_at(path).ok_or_else(|| {
+        let scope = self.scope_at(&format!("/{path}")).ok_or_else(|| {
             Refusal::unknown("scope", format!("/{path}"), "`tempestas eligible` shows the scopes you may ask at")
         })?;
         let target = self.target_of(scope.id).ok_or_else(|| {

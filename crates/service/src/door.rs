@@ -1,5 +1,6 @@
 //! What comes in through a route, and what goes out: read, and refused with a reason.
 
+mod paging;
 mod table;
 
 use std::convert::Infallible;
@@ -18,9 +19,10 @@ use futures_util::{Stream, StreamExt as _};
 use schemars::JsonSchema;
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
-use tempestas_core::LookedAt;
+use tempestas_core::{Digest, LookedAt};
 
-pub(crate) use table::Table;
+pub(crate) use paging::{Listed, Page};
+pub(crate) use table::{Table, offered};
 
 use crate::{app::App, problem::Failure};
 
@@ -35,6 +37,21 @@ const FORM: &str = "application/x-www-form-urlencoded";
 
 /// What handlers return.
 pub(crate) type Answer<T> = Result<Json<T>, Failure>;
+
+/// What handlers of lists return.
+pub(crate) type Listing<T> = Result<Page<T>, Failure>;
+
+/// What handlers of one thing return that is changed in place.
+pub(crate) type Tagging<T> = Result<Tagged<T>, Failure>;
+
+/// A reply in JSON, with the digest that a change of it says with `If-Match` as its `ETag` (RFC 9110, 8.8.3).
+pub(crate) struct Tagged<T>(pub(crate) Digest, pub(crate) T);
+
+impl<T: Serialize> IntoResponse for Tagged<T> {
+    fn into_response(self) -> Response {
+        ([(header::ETAG, format!("\"{}\"", self.0))], axum::Json(self.1)).into_response()
+    }
+}
 
 /// A reply in JSON.
 pub(crate) struct Json<T>(pub(crate) T);
@@ -215,7 +232,7 @@ impl<T: DeserializeOwned> FromRequest<App> for Form<T> {
 }
 
 /// What the request says of what its caller looked at.
-fn looked_at(parts: &Parts) -> Result<Option<LookedAt>, Failure> {
+pub(crate) fn looked_at(parts: &Parts) -> Result<Option<LookedAt>, Failure> {
     let said = |name: header::HeaderName| match parts.headers.get_all(&name).iter().collect::<Vec<_>>()[..] {
         [] => Ok(None),
         [one] => one.to_str().map(Some).map_err(|_| Failure::Malformed(format!("`{name}` is not plain text"))),

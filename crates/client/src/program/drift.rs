@@ -10,8 +10,8 @@ use super::{
 
 pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<()> {
     match verb {
-        DriftVerb::List { all } => {
-            let found = session.client().drift(&DriftFilter { all }).await?;
+        DriftVerb::List { all, at } => {
+            let found = session.client().drift(&DriftFilter { all, at }).await?;
             session.print(&found, |found| {
                 show::table(
                     &["ref", "target", "what", "weight", "since", "state"],

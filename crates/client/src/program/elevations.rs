@@ -159,8 +159,8 @@ pub(crate) async fn answer(
     session.print(&answered, |one| say!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
 }
 
-pub(crate) async fn list(session: &Session, all: bool, ended: bool) -> anyhow::Result<()> {
-    let found = session.client().elevations(&ElevationFilter { all, ended }).await?;
+pub(crate) async fn list(session: &Session, wanted: ElevationFilter) -> anyhow::Result<()> {
+    let found = session.client().elevations(&wanted).await?;
     session.print(&found, |found| {
         let rows = found
             .iter()

@@ -18,13 +18,16 @@ use super::{
     show::{self, say},
 };
 
+/// How many entries are listed where nobody says.
+const LISTED: usize = 40;
 /// How a note's signature begins.
 const SIGNED: &str = "— ";
 
 pub(crate) async fn ledger(session: &Session, verb: LedgerVerb, common: &Common) -> anyhow::Result<Ended> {
     match verb {
         LedgerVerb::List { kind, who, elevation, since, until, before, most, csv, lines } => {
-            let filter = LedgerFilter { before, most: Some(most), kind, who, elevation, since, until };
+            let most = most.or((!csv).then_some(LISTED));
+            let filter = LedgerFilter { before, most, kind, who, elevation, since, until };
             if csv {
                 show::raw(session.client().ledger_csv(&filter).await?.as_bytes());
                 return Ok(Ended::Well);

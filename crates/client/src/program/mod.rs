@@ -22,7 +22,7 @@ mod ways;
 use std::{path::Path, process::ExitCode};
 
 use clap::{CommandFactory as _, Parser as _};
-use tempestas_api::LessView;
+use tempestas_api::{ElevationFilter, LessView};
 use tempestas_client::ClientError;
 use tempestas_core::StartChoice;
 
@@ -104,7 +104,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Alarms { settle } => estate::alarms(&session, settle.as_deref()).await?,
         Verb::Standing(filter) => standing::list(&session, filter).await?,
         Verb::Ways { verb } => ways::ways(&session, verb).await?,
-        Verb::Drift { verb } => drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false })).await?,
+        Verb::Drift { verb } => {
+            drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false, at: None })).await?
+        }
         Verb::Convert { verb } => return conversions::convert(&session, verb).await,
         Verb::Undo { conversion, wait } => return conversions::undo(&session, &conversion, wait).await,
         Verb::Eligible { long, all, verb } => eligible::eligible(&session, long, all, verb).await?,
@@ -119,7 +121,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
             elevations::answer(&session, &elevation, verdict, reason, less, yes).await?
         }
         Verb::Stop { verb } => stops::stop(&session, verb.unwrap_or(args::StopVerb::List)).await?,
-        Verb::Grants { all, ended } => elevations::list(&session, all, ended).await?,
+        Verb::Grants { all, ended, who, state } => {
+            elevations::list(&session, ElevationFilter { all, ended, who, state }).await?
+        }
         Verb::Show { elevation, wait } => return elevations::show(&session, &elevation, wait).await,
         Verb::Begin { elevation, wait } => return elevations::begin(&session, &elevation, wait).await,
         Verb::GiveBack { elevation, wait } => return elevations::give_back(&session, &elevation, wait).await,

@@ -83,7 +83,7 @@ async fn a_person_has_only_so_many_asks_waiting_and_lists_show_only_ones_own() {
     assert_eq!(refused.code(), Some("limit"));
     house.client(TOMAS).withdraw(&asked[0].id).await.unwrap();
     ask(house.client(TOMAS), &right, None, StartChoice::OnBegin, None).await.unwrap();
-    let all = tempestas_api::ElevationFilter { all: true, ended: true };
+    let all = tempestas_api::ElevationFilter { all: true, ended: true, ..Default::default() };
     assert_eq!(house.client(TOMAS).elevations(&all).await.unwrap().len(), 11);
     assert_eq!(house.client(ODA).elevations(&all).await.unwrap().len(), 0, "Oda was not asked");
     let refused = house.client(ODA).withdraw(&asked[1].id).await.unwrap_err();

@@ -40,7 +40,8 @@ async fn lifecycle(house: &House, right: &str, approved: bool, answered: &mut An
 
 /// After a new start: what was answered for is there, and everything comes to its end with nothing left behind.
 async fn recovered(house: &House, answered: &Answered, what: &str) {
-    let all = house.client(INES).elevations(&ElevationFilter { all: true, ended: true }).await.unwrap();
+    let all =
+        house.client(INES).elevations(&ElevationFilter { all: true, ended: true, ..Default::default() }).await.unwrap();
     if let Some(asked) = &answered.asked {
         let known = all.iter().find(|one| one.id == *asked).unwrap_or_else(|| panic!("{what}: {asked} was lost"));
         let ending = ["closing", "given-back"].contains(&known.state.as_str());

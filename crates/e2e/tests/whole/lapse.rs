@@ -223,7 +223,10 @@ async fn overlapping_grants_and_a_standing_right_beside_them_end_separately() {
         house.may(&house.cloud_key("t.reyes"), "write", "table", &["lake"]).await,
         "the standing right was touched"
     );
-    let held =
-        house.client(MARA).elevations(&tempestas_api::ElevationFilter { all: true, ended: false }).await.unwrap();
+    let held = house
+        .client(MARA)
+        .elevations(&tempestas_api::ElevationFilter { all: true, ended: false, ..Default::default() })
+        .await
+        .unwrap();
     assert!(held.is_empty());
 }

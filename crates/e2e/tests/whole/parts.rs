@@ -94,8 +94,19 @@ async fn an_auditor_of_a_part_reads_nothing_of_the_rest_by_any_route() {
     assert!(read > 20, "only {read} were read");
     assert!(leaks.is_empty(), "{}", leaks.join("\n"));
     // Single things: there for one who sees all, not there for her, and no other than what never was.
-    let [elevation, _, cover] = ids.as_slice() else { panic!("{ids:?}") };
+    let [elevation, conversion, cover] = ids.as_slice() else { panic!("{ids:?}") };
+    let mara = house.client(MARA);
+    let standing = mara.standing(&StandingFilter::default()).await.unwrap();
+    let held = standing.iter().find(|held| held.target == BERTHS).unwrap();
+    let eligible = mara.eligibilities().await.unwrap();
+    let eligible = eligible.iter().find(|one| one.right == on_berths("harbour_operator")).unwrap();
+    let rules = mara.terms().await.unwrap().terms;
+    let rule = rules.iter().find(|one| one.rule.scope.starts_with("/harbour/databases")).unwrap();
     for (there, never) in [
+        (format!("/standing/{}", held.id), "/standing/h4711".to_owned()),
+        (format!("/eligibilities/{}", eligible.id), "/eligibilities/y4711".to_owned()),
+        (format!("/terms/{}", rule.id), "/terms/t4711".to_owned()),
+        (format!("/conversions/{conversion}"), "/conversions/C4711".to_owned()),
         (format!("/elevations/{elevation}"), "/elevations/E4711".to_owned()),
         (format!("/elevations/{elevation}/context"), "/elevations/E4711/context".to_owned()),
         (format!("/appointments/{cover}"), "/appointments/A4711".to_owned()),
@@ -109,7 +120,14 @@ async fn an_auditor_of_a_part_reads_nothing_of_the_rest_by_any_route() {
         assert_eq!(status, StatusCode::NOT_FOUND, "{there}");
     }
     // Nor does a filter tell who there is.
-    for path in ["/standing?who=", "/ledger?who=", "/ledger/csv?who=", "/ways?of="] {
+    for path in [
+        "/standing?who=",
+        "/elevations?all=true&who=",
+        "/eligibilities?who=",
+        "/ledger?who=",
+        "/ledger/csv?who=",
+        "/ways?of=",
+    ] {
         let (status, text) = house.read(&token, &format!("{path}lene.madsen")).await;
         let (status_never, text_never) = house.read(&token, &format!("{path}lene.nobody")).await;
         assert_eq!(
@@ -188,7 +206,7 @@ async fn an_administrator_of_a_part_changes_nothing_of_the_rest_and_learns_no_na
         "{:?}",
         since.map(|entry| &entry.says).collect::<Vec<_>>()
     );
-    let all = ElevationFilter { all: true, ended: true };
+    let all = ElevationFilter { all: true, ended: true, ..Default::default() };
     assert!(ines.elevations(&all).await.unwrap().is_empty());
     // Her own part she does administer.
     ines.add_folder(&NewFolder { parent: "/analytics".to_owned(), name: "trials".to_owned() }).await.unwrap();

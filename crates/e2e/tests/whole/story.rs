@@ -178,6 +178,9 @@ fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) 
 
 /// Every file that tells of a checkpoint will do, and a verifier that knows our papers alone comes to the same.
 fn held_against_what_was_seen(house: &House, home: &std::path::Path, name: &str, key: &str) {
+    let fresh = house.path().join("fresh.jsonl").to_string_lossy().into_owned();
+    // An export is a fact itself, so that what is seen now is more than the first file has.
+    assert_eq!(house.tempestas(home, &["ledger", "export", &fresh], "").0, 0);
     let (exit, printed) = house.tempestas(home, &["ledger", "checkpoint"], "");
     assert_eq!(exit, 0, "{printed}");
     let note = printed.split_inclusive('\n').take(6).collect::<String>();
@@ -186,7 +189,6 @@ fn held_against_what_was_seen(house: &House, home: &std::path::Path, name: &str,
     // As it stood, and with a root that it never had.
     let elsewhere = format!("{} {} {}\n", seen.size, seen.root, serde_json::to_string(&note).unwrap());
     // The present file goes on from all of them.
-    let fresh = house.path().join("fresh.jsonl").to_string_lossy().into_owned();
     assert_eq!(house.tempestas(home, &["ledger", "export", &fresh], "").0, 0);
     let stranger = house.path().join("stranger");
     let path = house.path().join("seen");

@@ -165,7 +165,7 @@ async fn what_is_done_on_a_cluster_behind_our_back_is_found_and_put_back_there()
     assert!(drift(&house).await.is_empty(), "it is over by itself");
     let settled = mara.alarms().await.unwrap();
     assert!(settled.iter().any(|alarm| alarm.id == up.id && alarm.settled.is_some()));
-    let all = mara.drift(&DriftFilter { all: true }).await.unwrap();
+    let all = mara.drift(&DriftFilter { all: true, at: None }).await.unwrap();
     let ignored = all.iter().find(|one| one.state == DriftStateView::Ignored).unwrap();
     assert_eq!((ignored.by.as_deref(), ignored.reason.as_deref()), (Some(MARA), Some("helps out this week")));
 }

@@ -57,10 +57,15 @@ async fn what_is_streamed_comes_whole_through_gzip() {
     }
     for path in ["/ledger/export", "/ledger/csv"] {
         let (packed, plain) = (house.downloaded(&token, path, true).await, house.downloaded(&token, path, false).await);
-        let (packed, plain): (Vec<&str>, Vec<&str>) = (packed.lines().collect(), plain.lines().collect());
+        let is_leaves = |line: &&str| line.starts_with("{\"leaves_from\"");
+        if path.ends_with("export") {
+            assert!(packed.lines().last().as_ref().is_some_and(is_leaves), "the end is there");
+        }
+        let told = |text: &str| text.lines().filter(|line| !is_leaves(line)).map(str::to_owned).collect::<Vec<_>>();
+        let (packed, plain) = (told(&packed), told(&plain));
         // The second says in one line more that the first was taken away.
         assert_eq!(packed.len() + 1, plain.len(), "{path}");
-        assert_eq!(packed[1..], plain[1..packed.len()], "{path}");
+        assert!(packed[1..] == plain[1..packed.len()], "{path}: they differ");
     }
     let url = format!("{}/api/v1/events", house.service.address);
     let request = reqwest::Client::new().get(url).header("accept-encoding", "gzip").bearer_auth(&token);
@@ -243,7 +248,7 @@ async fn requests_are_answered_as_http_has_it() {
         let first = answer.lines().next().unwrap();
         assert!(first.starts_with(&format!("HTTP/1.1 {status}")), "{head} → {first}");
         if status == "405" {
-            assert!(answer.to_ascii_lowercase().contains("\r\nallow: get,head\r\n"), "{answer}");
+            assert!(answer.to_ascii_lowercase().contains("\r\nallow: get, head\r\n"), "{answer}");
         }
     }
 }

@@ -1,25 +1,36 @@
 //! Routes that describe themselves: who may call, what goes in, what comes out. From the same types that the
 //! compiler checks, so that the OpenAPI file can't say anything else.
 
+use std::{collections::BTreeMap, sync::Arc};
+
 use axum::{
     Router,
-    http::Method,
-    response::IntoResponse,
+    extract::{MatchedPath, Request, State},
+    http::{HeaderValue, Method, header::ALLOW},
+    middleware::Next,
+    response::{IntoResponse, Response},
     routing::{MethodFilter, MethodRouter, on},
 };
 use schemars::{JsonSchema, Schema, SchemaGenerator, generate::SchemaSettings};
 use serde_json::{Map, Value, json};
 
 use super::{
-    At, AtTwo, Body, Download, EventStream, FORM, Form, Head, JSON, Json, Looked, LookedOrNew, PassedOn, Query, Whole,
-    WithCookie,
+    At, AtTwo, Body, Download, EventStream, FORM, Form, Head, JSON, Json, Listed, Looked, LookedOrNew, Page, PassedOn,
+    Query, Tagged, Whole, WithCookie, paging::PAGE_MOST,
 };
+use tempestas_core::{
+    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, StandingId, StopId, TermsId,
+};
+
 use crate::{app::App, callers::CallerKind, problem::Failure};
 
 /// Something that adds itself to an operation's description.
 pub(crate) trait Described {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator);
 }
+
+/// How refusals are sent (RFC 9457).
+const PROBLEM: &str = "application/problem+json";
 
 /// A body that is needed, of this media type.
 fn takes_body(operation: &mut Map<String, Value>, kind: &str, schema: Schema) {
@@ -36,6 +47,10 @@ impl<T: JsonSchema> Described for Body<T> {
 impl<T: JsonSchema> Described for Form<T> {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
         takes_body(operation, FORM, schemas.subschema_for::<T>());
+        // RFC 6749, 5.2, has a form of its own for it.
+        let schema = schemas.subschema_for::<tempestas_api::TokenRefusal>();
+        let refused = json!({ "description": "refused", "content": { JSON: { "schema": schema } } });
+        responses(operation).insert("400".to_owned(), refused);
     }
 }
 
@@ -84,6 +99,47 @@ impl<T: JsonSchema> Described for Query<T> {
     }
 }
 
+impl<T: JsonSchema> Described for Listed<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        <Query<T> as Described>::describe(operation, schemas);
+        parameters(operation).extend([
+            json!({
+                "name": "limit", "in": "query", "required": false,
+                "schema": { "type": "integer", "minimum": 1, "maximum": PAGE_MOST, "default": PAGE_MOST },
+                "description": "how many at most",
+            }),
+            json!({
+                "name": "after", "in": "query", "required": false, "schema": { "type": "string" },
+                "description": "where the page before ended, as its `Link` says",
+            }),
+        ]);
+    }
+}
+
+/// What came of a request, in JSON.
+fn replies_with(operation: &mut Map<String, Value>, schema: Schema, headers: Value) {
+    let done = json!({ "description": "done", "content": { JSON: { "schema": schema } } });
+    responses(operation).insert("200".to_owned(), done);
+    if let (Some(done), false) = (responses(operation).get_mut("200"), headers.is_null()) {
+        done["headers"] = headers;
+    }
+}
+
+impl<T: JsonSchema> Described for Page<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let link =
+            json!({ "schema": { "type": "string" }, "description": "the next page (RFC 8288), where there is one" });
+        replies_with(operation, schemas.subschema_for::<Vec<T>>(), json!({ "Link": link }));
+    }
+}
+
+impl<T: JsonSchema> Described for Tagged<T> {
+    fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
+        let tag = json!({ "schema": { "type": "string" }, "description": "what a change of it says with `If-Match`" });
+        replies_with(operation, schemas.subschema_for::<T>(), json!({ "ETag": tag }));
+    }
+}
+
 impl Described for At {
     fn describe(_: &mut Map<String, Value>, _: &mut SchemaGenerator) {}
 }
@@ -105,36 +161,92 @@ impl<T: JsonSchema> Described for WithCookie<T> {
 impl Described for EventStream {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
         let schema = schemas.subschema_for::<tempestas_api::Event>();
-        operation.insert(
-            "responses".to_owned(),
-            json!({ "200": { "description": "events, each with this as its data", "content": { "text/event-stream": { "schema": schema } } } }),
-        );
+        let events = json!({ "description": "events, each with this as its data", "content": { "text/event-stream": { "schema": schema } } });
+        responses(operation).insert("200".to_owned(), events);
     }
 }
 
 impl Described for PassedOn {
     fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
-        operation
-            .insert("responses".to_owned(), json!({ "default": { "description": "the reply of what was drafted" } }));
+        let reply = json!({ "description": "the reply of what was drafted" });
+        responses(operation).insert("default".to_owned(), reply);
     }
 }
 
 impl<T: JsonSchema> Described for Json<T> {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator) {
-        let schema = schemas.subschema_for::<T>();
-        operation.insert(
-            "responses".to_owned(),
-            json!({
-                "200": { "description": "done", "content": { "application/json": { "schema": schema } } },
-                "default": { "description": "refused", "content": { "application/problem+json": { "schema": schemas.subschema_for::<tempestas_api::Problem>() } } },
-            }),
-        );
+        replies_with(operation, schemas.subschema_for::<T>(), Value::Null);
     }
 }
 
 impl Described for Download {
     fn describe(operation: &mut Map<String, Value>, _: &mut SchemaGenerator) {
-        operation.insert("responses".to_owned(), json!({ "200": { "description": "a file" } }));
+        responses(operation).insert("200".to_owned(), json!({ "description": "a file" }));
+    }
+}
+
+fn responses(operation: &mut Map<String, Value>) -> &mut Map<String, Value> {
+    let all = operation.entry("responses").or_insert_with(|| Value::Object(Map::new()));
+    match all {
+        Value::Object(all) => all,
+        _ => unreachable!("`responses` is only ever made an object, above"),
+    }
+}
+
+/// Why a route may refuse, by what it takes: status, and what that says.
+fn refusals(operation: &Map<String, Value>, method: &Method) -> Vec<(u16, &'static str)> {
+    let is_open = !operation.contains_key("security");
+    let takes = |name: &str| {
+        let all = operation.get("parameters").and_then(Value::as_array);
+        all.is_some_and(|all| all.iter().any(|one| one["name"] == name))
+    };
+    let mut said = vec![
+        (400, "it can't be read as it is described here"),
+        (401, "nobody signed in, or no fresh proof, is behind it"),
+        (404, "what it names isn't there, or not for its caller"),
+        (429, "too often; wait"),
+        (500, "a fault of the service; its log says why"),
+    ];
+    if !is_open || method != Method::GET {
+        let why = ["not for this caller", "it can't be so as things stand", "it can't be so at all"];
+        said.extend([403, 409, 422].into_iter().zip(why));
+    }
+    if operation.contains_key("requestBody") {
+        said.extend([(413, "the body is too large"), (415, "the body doesn't say what it is")]);
+    }
+    if takes("If-Match") {
+        said.extend([(412, "it is something else by now"), (428, "it doesn't say what was looked at")]);
+    }
+    if !is_open {
+        said.push((502, "a target is in the way"));
+    }
+    said
+}
+
+/// Whose references stand in paths, and with which letter they begin.
+const REFERENCES: [(&str, &str); 10] = [
+    ("elevations", ElevationId::MARK),
+    ("conversions", ConversionId::MARK),
+    ("terms", TermsId::MARK),
+    ("eligibilities", EligibilityId::MARK),
+    ("appointments", AppointmentId::MARK),
+    ("alarms", AlarmId::MARK),
+    ("drift", DriftId::MARK),
+    ("stops", StopId::MARK),
+    ("duties", DutyId::MARK),
+    ("standing", StandingId::MARK),
+];
+
+/// What may stand in a part of a path that varies.
+fn part_of_path(path: &str, name: &str) -> Value {
+    let mark = REFERENCES.iter().find(|(list, _)| path.contains(&format!("/{list}/{{{name}}}"))).map(|(_, mark)| mark);
+    match (mark, name) {
+        (Some(mark), _) => {
+            let (large, small) = (mark.to_uppercase(), mark.to_lowercase());
+            json!({ "type": "string", "pattern": format!("^[{large}{small}]?[0-9]{{1,18}}$") })
+        }
+        (None, "n") => json!({ "type": "integer", "minimum": 0 }),
+        (None, _) => json!({ "type": "string", "minLength": 1 }),
     }
 }
 
@@ -190,6 +302,24 @@ pub(crate) struct Table {
     router: Router<App>,
     schemas: SchemaGenerator,
     paths: Map<String, Value>,
+    methods: Offer,
+}
+
+/// The methods that each path knows.
+pub(crate) type Offer = BTreeMap<String, Vec<Method>>;
+
+/// Says which methods a path knows, where it is called with another (RFC 9110, 15.5.6), before anything else is looked at.
+pub(crate) async fn offered(State(offer): State<Arc<Offer>>, request: Request, next: Next) -> Response {
+    let route = request.extensions().get::<MatchedPath>().map(MatchedPath::as_str);
+    match route.and_then(|route| offer.get(route)) {
+        Some(methods) if !methods.contains(request.method()) => {
+            let names: Vec<&str> = methods.iter().map(Method::as_str).collect();
+            let mut refused = Failure::OtherMethod.into_response();
+            refused.headers_mut().extend(HeaderValue::from_str(&names.join(", ")).ok().map(|names| (ALLOW, names)));
+            refused
+        }
+        _ => next.run(request).await,
+    }
 }
 
 impl Table {
@@ -198,7 +328,8 @@ impl Table {
             settings.definitions_path = "/components/schemas".into();
             settings.meta_schema = None;
         });
-        Self { router: Router::new(), schemas: settings.into_generator(), paths: Map::new() }
+        let schemas = settings.into_generator();
+        Self { router: Router::new(), schemas, paths: Map::new(), methods: Offer::new() }
     }
 
     pub(crate) fn get<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
@@ -230,7 +361,7 @@ impl Table {
             operation.insert("security".to_owned(), json!([{ "bearer": [] }]));
         }
         for name in path.split('/').filter_map(|part| part.strip_prefix('{')?.strip_suffix('}')) {
-            let schema = json!({ "type": "string" });
+            let schema = part_of_path(&path, name);
             parameters(&mut operation).push(json!({ "name": name, "in": "path", "required": true, "schema": schema }));
         }
         if D::CALLER != "anyone" && tempestas_api::takes_key(method.as_str(), &path) {
@@ -241,17 +372,37 @@ impl Table {
             }));
         }
         D::describe(&mut operation, &mut self.schemas);
+        self.describe_refusals(&mut operation, method);
         let entry = self.paths.entry(path.clone()).or_insert_with(|| Value::Object(Map::new()));
         if let Value::Object(methods) = entry {
             methods.insert(method.as_str().to_lowercase(), Value::Object(operation));
+        }
+        let known = self.methods.entry(path.clone()).or_default();
+        known.push(method.clone());
+        if method == Method::GET {
+            known.push(Method::HEAD);
         }
         self.router = self.router.route(&path, door.open(filter));
         self
     }
 
-    /// The routes.
-    pub(crate) fn into_router(self) -> Router<App> {
-        self.router
+    /// Every other status than success that a route may answer with.
+    fn describe_refusals(&mut self, operation: &mut Map<String, Value>, method: &Method) {
+        let problem = self.schemas.subschema_for::<tempestas_api::Problem>();
+        for (status, says) in refusals(operation, method) {
+            let refused = json!({ "description": says, "content": { PROBLEM: { "schema": problem } } });
+            responses(operation).entry(status.to_string()).or_insert(refused);
+        }
+        if method != Method::GET && operation.contains_key("security") {
+            let drafted = self.schemas.subschema_for::<tempestas_api::Drafted>();
+            let draft = json!({ "description": "only drafted; its person confirms it in the console", "content": { JSON: { "schema": drafted } } });
+            responses(operation).insert("202".to_owned(), draft);
+        }
+    }
+
+    /// The routes, and which methods each knows.
+    pub(crate) fn into_router(self) -> (Router<App>, Arc<Offer>) {
+        (self.router, Arc::new(self.methods))
     }
 
     /// The document.

@@ -1,8 +1,10 @@
 //! Making somebody eligible, wishes for it, cover for an absence.
 
+use std::cmp::Reverse;
+
 use tempestas_api::{
     AppointmentAnswer, AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, Done, EligibilityReply,
-    NewCover, NewEligibility, SuspendRequest,
+    NewCover, NewEligibility, OpenFilter, SuspendRequest,
 };
 use tempestas_core::{
     Appointment, AppointmentId, AppointmentState, Command, EligibilityId, Said, SubjectId, What, World,
@@ -11,13 +13,10 @@ use tempestas_core::{
 use super::{made, reference, right, subject};
 use crate::{
     callers::{Administrator, SignedIn},
-    door::{Answer, At, Body, Json, Looked},
+    door::{Answer, At, Body, Json, Listed, Listing, Looked},
     problem::Failure,
     views,
 };
-
-/// Appointments listed at most, the latest first.
-const LISTED_MOST: usize = 500;
 
 /// Whether an appointment waits for this person's answer.
 pub(super) fn waits_for(one: &Appointment, me: SubjectId) -> bool {
@@ -159,11 +158,13 @@ pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<
     Ok(Json(Done {}))
 }
 
-pub(super) async fn list(me: SignedIn) -> Answer<Vec<AppointmentView>> {
+pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<OpenFilter>) -> Listing<AppointmentView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen = world.appointments.values().rev().filter(|one| sight.sees_appointment(&world, one));
-    Ok(Json(seen.take(LISTED_MOST).map(|one| view(&world, one, me.person)).collect()))
+    let waits = |one: &Appointment| one.state == AppointmentState::Waiting;
+    let seen =
+        world.appointments.values().filter(|one| sight.sees_appointment(&world, one) && (!filter.open || waits(one)));
+    Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| view(&world, one, me.person)))
 }
 
 /// One appointment, with the account of what was done by it.

@@ -1,17 +1,19 @@
 //! Conversions: preview, apply, next wave, undo.
 
+use std::cmp::Reverse;
+
 use jiff::{Timestamp, tz::TimeZone};
-use tempestas_api::{Chosen, ConversionView, ConvertRequest, LeftView, PlanItemView, PlanView};
+use tempestas_api::{Chosen, ConversionView, ConvertRequest, LeftView, OpenFilter, PlanItemView, PlanView};
 use tempestas_core::{
-    Caution, Command, Connector, ConversionId, Owners, Plan, PlanItem, Sight, Standing, StandingId, SubjectKind,
-    WavePlan, What, World, cautions, plan_conversion,
+    Caution, Command, Connector, Conversion, ConversionId, Owners, Plan, PlanItem, Sight, Standing, StandingId,
+    SubjectKind, WavePlan, What, World, cautions, plan_conversion,
     rehearsal::{advise, use_of},
 };
 
 use super::{made, reference};
 use crate::{
     callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json},
+    door::{Answer, At, Body, Json, Listed, Listing},
     problem::Failure,
     uses::{Uses, days_before},
     views,
@@ -160,17 +162,34 @@ async fn shown(me: &SignedIn, id: ConversionId) -> Answer<ConversionView> {
         .conversions
         .get(&id)
         .map(|conversion| Json(views::conversion(&world, &sight, conversion)))
-        .ok_or_else(|| Failure::unknown("conversion", &id.to_string(), "`tempestas convert list` lists them"))
+        .ok_or_else(|| unknown(id))
 }
 
-pub(super) async fn conversions(Overseer(me): Overseer) -> Answer<Vec<ConversionView>> {
+fn unknown(id: ConversionId) -> Failure {
+    Failure::unknown("conversion", &id.to_string(), "`tempestas convert list` lists them")
+}
+
+/// Whether something of it lies where the caller looks after.
+fn sees(world: &World, sight: &Sight, conversion: &Conversion) -> bool {
+    conversion.items.iter().any(|item| sight.sees_scope(world, item.standing.right.scope))
+}
+
+pub(super) async fn conversions(
+    Overseer(me): Overseer,
+    Listed(filter, paging): Listed<OpenFilter>,
+) -> Listing<ConversionView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen =
-        world.conversions.values().rev().filter(|conversion| {
-            conversion.items.iter().any(|item| sight.sees_scope(&world, item.standing.right.scope))
-        });
-    Ok(Json(seen.map(|conversion| views::conversion(&world, &sight, conversion)).collect()))
+    let seen = world.conversions.values().filter(|one| sees(&world, &sight, one) && !(filter.open && one.is_settled()));
+    Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| views::conversion(&world, &sight, one)))
+}
+
+pub(super) async fn conversion(Overseer(me): Overseer, At(id): At) -> Answer<ConversionView> {
+    let id = reference(&id)?;
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let known = world.conversions.get(&id).filter(|one| sees(&world, &sight, one));
+    known.map(|one| Json(views::conversion(&world, &sight, one))).ok_or_else(|| unknown(id))
 }
 
 pub(super) async fn undo(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {

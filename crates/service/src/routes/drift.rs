@@ -1,30 +1,40 @@
 //! Drift: adopt, put back, ignore.
 
+use std::cmp::Reverse;
+
 use tempestas_api::{Done, DriftFilter, DriftStateView, DriftView, IgnoreDrift, SourcePatch};
 use tempestas_core::{Command, Drift, DriftId, DriftState, Owners, Said, World};
 
 use tempestas_targets::StandingCall;
 
-use super::{conversions::taken_away, reference};
+use super::{conversions::taken_away, reference, scope};
 use crate::{
     callers::{Administrator, Overseer},
-    door::{Answer, At, Body, Json, Query},
+    door::{Answer, At, Body, Json, Listed, Listing},
     problem::Failure,
 };
 
-pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<DriftFilter>) -> Answer<Vec<DriftView>> {
+pub(super) async fn list(Overseer(me): Overseer, Listed(filter, paging): Listed<DriftFilter>) -> Listing<DriftView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
     let owners = world.owners();
-    let seen = |drift: &&Drift| sight.sees_scope(&world, drift.target);
-    let mut all: Vec<&Drift> = world
-        .drifts
-        .values()
-        .filter(seen)
-        .filter(|drift| filter.all || matches!(drift.state, DriftState::Open))
-        .collect();
-    all.sort_by_key(|drift| (drift.state != DriftState::Open, std::cmp::Reverse(drift.weight), drift.since));
-    Ok(Json(all.into_iter().map(|drift| view(&world, &owners, drift)).collect()))
+    let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
+    let seen = world.drifts.values().filter(|drift| {
+        sight.sees_scope(&world, drift.target)
+            && (filter.all || drift.state == DriftState::Open)
+            && at.is_none_or(|at| world.is_within(drift.standing.right.scope, at))
+    });
+    let decided = |drift: &Drift| drift.state != DriftState::Open;
+    let page = paging.of(seen, |drift| (decided(drift), Reverse(drift.weight), drift.since, drift.id))?;
+    Ok(page.map(|drift| view(&world, &owners, drift)))
+}
+
+pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<DriftView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let known = world.drifts.get(&reference(&id)?).filter(|drift| sight.sees_scope(&world, drift.target));
+    let unknown = || Failure::unknown("difference", &id, "`tempestas drift` lists them");
+    Ok(Json(view(&world, &world.owners(), known.ok_or_else(unknown)?)))
 }
 
 fn view(world: &World, owners: &Owners<'_>, drift: &Drift) -> DriftView {

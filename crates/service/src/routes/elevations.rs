@@ -1,6 +1,6 @@
 //! Asking, answering, holding.
 
-use std::time::Duration;
+use std::{cmp::Reverse, time::Duration};
 
 use jiff::Timestamp;
 use secrecy::ExposeSecret;
@@ -16,11 +16,11 @@ use tempestas_targets::GrantCall;
 
 use tempestas_store::Wanted;
 
-use super::{made, reference, right, scope};
+use super::{made, reference, right, scope, seen_subject, within};
 use crate::{
     authorities,
     callers::SignedIn,
-    door::{Answer, At, Body, Json, Query},
+    door::{Answer, At, Body, Json, Listed, Listing, Query},
     problem::Failure,
     vault, views,
 };
@@ -91,14 +91,18 @@ pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
     Ok(Json(mine.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
 }
 
-pub(super) async fn list(me: SignedIn, Query(filter): Query<ElevationFilter>) -> Answer<Vec<ElevationView>> {
+pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationFilter>) -> Listing<ElevationView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen = world.elevations.values().rev().filter(|elevation| {
+    let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
+    let seen = world.elevations.values().filter(|elevation| {
         (filter.ended || !elevation.is_over())
-            && if filter.all { sight.sees_elevation(&world, elevation) } else { elevation.asker == me.person }
+            && (if filter.all { sight.sees_elevation(&world, elevation) } else { elevation.asker == me.person })
+            && who.is_none_or(|who| world.belongs_to(elevation.asker, who))
+            && filter.state.as_ref().is_none_or(|state| *state == elevation.phase.to_string())
     });
-    Ok(Json(seen.take(1000).map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
+    let page = paging.of(seen, |elevation| Reverse(elevation.id))?;
+    Ok(page.map(|elevation| views::elevation(&world, elevation, me.person)))
 }
 
 /// What an approver wants to know besides the ask itself.
@@ -154,7 +158,8 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
 pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery>) -> Answer<ElevationStory> {
     let id: ElevationId = reference(&id)?;
     let mut changes = me.app.commits();
-    let until = tokio::time::Instant::now() + Duration::from_secs(query.seconds.unwrap_or(0).min(WAIT_MOST));
+    let seconds = within("seconds", query.seconds.unwrap_or(0), 0..=WAIT_MOST)?;
+    let until = tokio::time::Instant::now() + Duration::from_secs(seconds);
     let elevation = loop {
         changes.mark_unchanged();
         let Json(seen) = view(&me, id).await?;

@@ -1,13 +1,14 @@
 //! Folders, targets, surveys, roles, alarms.
 
-use std::collections::HashMap;
+use std::{cmp::Reverse, collections::HashMap};
 
 use tempestas_api::{
-    AlarmView, CheckReply, Done, EndTarget, HostEnrolment, NewFolder, NewTarget, RoleView, ScopeView, SurveyReply,
-    TargetSettings, TargetView, WhichTarget,
+    AlarmView, CheckReply, Done, EndTarget, HostEnrolment, NewFolder, NewTarget, OpenFilter, RoleView, ScopeView,
+    SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Command, Connector, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Weight, What, World, ensure_administrator,
+    Alarm, Command, Connector, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What, World,
+    ensure_administrator,
 };
 use tempestas_targets::{Form, linux::public_key, local};
 
@@ -16,7 +17,7 @@ use crate::{
     app::{App, caller},
     authorities,
     callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json, Looked, Query},
+    door::{Answer, At, Body, Json, Listed, Listing, Looked, Query, Tagged, Tagging},
     keeper,
     problem::Failure,
     vault::{BROKER, owner_of},
@@ -114,6 +115,16 @@ pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
     let world = me.app.world().await;
     let seen = world.targets.keys().filter(|id| sight.sees_scope(&world, **id));
     Ok(Json(seen.filter_map(|id| target_view(&me.app, &world, *id)).collect()))
+}
+
+/// One target, whose settings are changed in place.
+pub(super) async fn show_target(Overseer(me): Overseer, Query(which): Query<WhichTarget>) -> Tagging<TargetView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let unknown = || Failure::unknown("target", &which.target, "`tempestas targets` lists them");
+    let id = target(&world, me.person, &which.target)?;
+    let known = target_view(&me.app, &world, id).filter(|_| sight.sees_scope(&world, id)).ok_or_else(unknown)?;
+    Ok(Tagged(known.digest, known))
 }
 
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
@@ -310,20 +321,28 @@ pub(super) async fn roles(Overseer(me): Overseer) -> Answer<Vec<RoleView>> {
     Ok(Json(seen.map(|role| views::role(&world, role)).collect()))
 }
 
-pub(super) async fn alarms(Overseer(me): Overseer) -> Answer<Vec<AlarmView>> {
+pub(super) async fn alarms(Overseer(me): Overseer, Listed(filter, paging): Listed<OpenFilter>) -> Listing<AlarmView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let mut seen: Vec<AlarmView> = world
-        .alarms
-        .values()
-        .filter(|alarm| match world.alarm_scope(&alarm.about) {
-            Some(scope) => sight.sees_scope(&world, scope),
-            None => sight.sees_all(&world),
-        })
-        .map(|alarm| views::alarm(&world, alarm, me.person))
-        .collect();
-    seen.sort_by_key(|alarm| (alarm.settled.is_some(), std::cmp::Reverse(alarm.since)));
-    Ok(Json(seen))
+    let fits = |alarm: &Alarm| !filter.open || alarm.settled.is_none();
+    let seen = world.alarms.values().filter(|alarm| fits(alarm) && sees_alarm(&world, &sight, alarm));
+    let page = paging.of(seen, |alarm| (alarm.settled.is_some(), Reverse(alarm.since), alarm.id))?;
+    Ok(page.map(|alarm| views::alarm(&world, alarm, me.person)))
+}
+
+fn sees_alarm(world: &World, sight: &Sight, alarm: &Alarm) -> bool {
+    match world.alarm_scope(&alarm.about) {
+        Some(scope) => sight.sees_scope(world, scope),
+        None => sight.sees_all(world),
+    }
+}
+
+pub(super) async fn alarm(Overseer(me): Overseer, At(id): At) -> Answer<AlarmView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let known = world.alarms.get(&reference(&id)?).filter(|alarm| sees_alarm(&world, &sight, alarm));
+    let unknown = || Failure::unknown("alarm", &id, "`tempestas alarms` lists them");
+    Ok(Json(views::alarm(&world, known.ok_or_else(unknown)?, me.person)))
 }
 
 pub(super) async fn settle(Administrator(me): Administrator, At(id): At) -> Answer<Done> {

@@ -10,7 +10,7 @@ use tempestas_core::{
 };
 use tempestas_store::Wanted;
 
-use super::{reference, seen_subject};
+use super::{reference, seen_subject, within};
 use crate::{
     app::App,
     callers::{Overseer, SignedIn},
@@ -25,6 +25,8 @@ const PAGE: u32 = 500;
 const LIST_PAGES: usize = 20;
 /// Most pages that one file looks at.
 const CSV_PAGES: usize = 2_000;
+/// Entries in one reply, where nobody says how many.
+const LISTED: usize = 100;
 /// Most entries in one reply.
 const REPLY_MOST: usize = 1000;
 /// Most entries in one CSV file; the export holds all.
@@ -75,7 +77,7 @@ async fn entries(
 }
 
 pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
-    let most = filter.most.unwrap_or(100).clamp(1, REPLY_MOST);
+    let most = within("most", filter.most.unwrap_or(LISTED), 1..=REPLY_MOST)?;
     let _turn = me.app.identity().reading(me.person).await?;
     let sight = me.sight().await;
     let wanted = wanted(&*me.app.world().await, &sight, filter)?;
@@ -121,8 +123,9 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
 pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Result<Download, Failure> {
     let _turn = me.app.identity().reading(me.person).await?;
     let sight = me.sight().await;
+    let most = filter.most.map_or(Ok(CSV_MOST), |most| within("most", most, 1..=REPLY_MOST))?;
     let wanted = wanted(&*me.app.world().await, &sight, filter)?;
-    let (mut entries, _) = entries(&me.app, &sight, &wanted, CSV_MOST, CSV_PAGES).await?;
+    let (mut entries, _) = entries(&me.app, &sight, &wanted, most, CSV_PAGES).await?;
     entries.reverse();
     let mut file = csv::Writer::from_writer(Vec::new());
     let wrong = |error: csv::Error| Failure::Failed(error.into());

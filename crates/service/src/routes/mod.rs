@@ -20,7 +20,7 @@ mod ways;
 
 pub(crate) use elevations::waits_for;
 
-use std::time::Duration;
+use std::{ops::RangeInclusive, time::Duration};
 
 use axum::{
     Router,
@@ -76,6 +76,7 @@ fn table() -> Table {
         .get("/first-day", pages::first_day, "The first day, step by step")
         // Stop.
         .get("/stops", stops::list, "Stops")
+        .get("/stops/{id}", stops::show, "One stop")
         .post("/stops", stops::stop, "End everything live, and bar new asks, for a person, a scope or all")
         .post("/stops/{id}/lift", stops::lift, "One of the two voices that lift a stop")
         .get("/sign-ins", sign_in::list, "My sign-ins")
@@ -87,6 +88,7 @@ fn table() -> Table {
         .post("/people/{who}/enrolment", people::enrolment, "Issue a one-time enrolment secret")
         .post("/people/{who}/suspend", people::suspend, "Suspend, and end what is held")
         .post("/people/{who}/resume", people::resume, "Resume")
+        .get("/people/{who}/account", people::show_account, "Which account on a target is theirs")
         .put("/people/{who}/account", people::account, "Say which account on a target is theirs")
         .post("/groups/{group}/members", people::add_member, "Put somebody into a group")
         .delete("/groups/{group}/members/{member}", people::remove_member, "Take somebody out of a group")
@@ -103,6 +105,7 @@ fn table() -> Table {
         .post("/folders", estate::add_folder, "Add a folder")
         .get("/targets", estate::targets, "Targets, and how they do")
         .post("/targets", estate::add_target, "Look after a target")
+        .get("/targets/settings", estate::show_target, "One target")
         .patch("/targets/settings", estate::set_target, "Change a target's settings")
         .post("/targets/survey", estate::survey, "Survey a target now")
         .post("/targets/accept", estate::accept, "Take in a survey that was held")
@@ -113,11 +116,14 @@ fn table() -> Table {
         .post("/authorities/step", authorities::step, "Have one pair of authorities follow another, step by step")
         .get("/roles", estate::roles, "Roles that targets offer")
         .get("/alarms", estate::alarms, "Alarms")
+        .get("/alarms/{id}", estate::alarm, "One alarm")
         .post("/alarms/{id}/settle", estate::settle, "Settle an alarm that a person may settle")
         // Standing rights.
         .get("/standing", standing::list, "Standing rights")
+        .get("/standing/{id}", standing::show, "One standing right")
         .get("/ways", ways::ways, "Who can reach something, or what somebody can reach, and how")
         .get("/drift", drift::list, "What surveys saw that nobody did through Tempestas")
+        .get("/drift/{id}", drift::show, "One difference")
         .get("/drift/{id}/patch", drift::patch, "What to change where a right comes from, for whoever keeps that")
         .post("/drift/{id}/adopt", drift::adopt, "Take a difference as it is")
         .post("/drift/{id}/put-back", drift::put_back, "Have the target put back as it was")
@@ -126,11 +132,13 @@ fn table() -> Table {
         .post("/rehearsals/preview", rehearsals::preview, "How a conversion would have fared in the last months")
         .post("/conversions", conversions::convert, "Convert standing rights into eligibilities")
         .get("/conversions", conversions::conversions, "Conversions")
+        .get("/conversions/{id}", conversions::conversion, "One conversion")
         .post("/conversions/{id}/next", conversions::next, "Begin the next wave of a conversion")
         .post("/conversions/{id}/undo", conversions::undo, "Undo a conversion")
         .get("/eligible", standing::eligible, "What I may ask for")
         .get("/eligibilities", standing::eligibilities, "Who may ask for what")
         .post("/eligibilities", appointments::give, "Make somebody eligible")
+        .get("/eligibilities/{id}", standing::eligibility, "One eligibility")
         .patch("/eligibilities/{id}", appointments::change, "Change a window in place, or wish for its renewal")
         .post("/eligibilities/{id}/suspend", appointments::suspend, "Suspend an eligibility")
         .post("/eligibilities/{id}/resume", appointments::resume, "Resume an eligibility")
@@ -144,6 +152,7 @@ fn table() -> Table {
         .get("/terms", terms::list, "Rules of terms")
         .post("/terms", terms::add, "Add a rule of terms")
         .post("/terms/preview", terms::trial, "Whom a change of terms would touch")
+        .get("/terms/{id}", terms::show, "One rule of terms")
         .put("/terms/{id}", terms::change, "Change a rule of terms in place")
         .post("/terms/{id}/suspend", terms::suspend, "Suspend a rule of terms")
         .post("/terms/{id}/resume", terms::resume, "Resume a rule of terms")
@@ -175,6 +184,14 @@ fn table() -> Table {
         .get("/openapi.json", sign_in::document, "This interface, described")
 }
 
+/// A number of the query, where it is one that is taken.
+fn within<N: PartialOrd + std::fmt::Display>(name: &str, said: N, taken: RangeInclusive<N>) -> Result<N, Failure> {
+    if taken.contains(&said) {
+        return Ok(said);
+    }
+    Err(Failure::Malformed(format!("`{name}` is a number from {} to {}, not {said}", taken.start(), taken.end())))
+}
+
 /// The OpenAPI document.
 #[must_use]
 pub fn openapi() -> Value {
@@ -189,8 +206,8 @@ pub(crate) fn router(app: App) -> Router {
             axum::http::HeaderValue::from_static(value),
         )
     };
-    let api = table()
-        .into_router()
+    let (api, offer) = table().into_router();
+    let api = api
         .route(
             "/api/{*rest}",
             any(async |uri: Uri| {
@@ -202,6 +219,7 @@ pub(crate) fn router(app: App) -> Router {
         .layer(from_fn_with_state(app.clone(), crate::callers::noted))
         .layer(from_fn_with_state(app.clone(), crate::keyed::keyed))
         .layer(from_fn_with_state(app.clone(), crate::drafts::drafted))
+        .layer(from_fn_with_state(offer, crate::door::offered))
         .layer(header("cache-control", "no-store"))
         .layer(header("content-security-policy", "default-src 'none'; frame-ancestors 'none'"));
     let routes = api

@@ -11,7 +11,7 @@ use tempestas_core::{
     DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World, own_rights,
 };
 
-use super::{elevations::waits_for, ledger, subject, wishes_for};
+use super::{elevations::waits_for, ledger, subject, wishes_for, within};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
@@ -357,7 +357,7 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
 
 /// Elevations by day, among those in sight.
 pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer<Vec<DayView>> {
-    let count = query.days.unwrap_or(DAYS).clamp(1, 400);
+    let count = within("days", query.days.unwrap_or(DAYS), 1..=400)?;
     let now = Timestamp::now();
     let day_of = |at: Timestamp| at.to_zoned(TimeZone::UTC).date();
     let today = day_of(now);

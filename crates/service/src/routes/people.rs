@@ -1,13 +1,16 @@
 //! People, groups, programs, duties.
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_api::{Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectView};
+use tempestas_api::{
+    AccountView, Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectFilter, SubjectView,
+    WhichTarget,
+};
 use tempestas_core::{Command, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator};
 
-use super::{made, reference, scope, subject, target};
+use super::{made, reference, scope, seen_subject, subject, target};
 use crate::{
     callers::{Administrator, Overseer},
-    door::{Answer, At, AtTwo, Body, Json, LookedOrNew, Whole},
+    door::{Answer, At, AtTwo, Body, Json, Listed, Listing, LookedOrNew, Query, Tagged, Tagging, Whole},
     identity::token_digest,
     problem::Failure,
     vault, views,
@@ -16,11 +19,15 @@ use crate::{
 /// How long an enrolment secret is good.
 const ENROLMENT_LASTS: SignedDuration = SignedDuration::from_hours(72);
 
-pub(super) async fn list(Overseer(me): Overseer) -> Answer<Vec<SubjectView>> {
+pub(super) async fn list(
+    Overseer(me): Overseer,
+    Listed(filter, paging): Listed<SubjectFilter>,
+) -> Listing<SubjectView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen = world.subjects.values().filter(|subject| sight.sees_subject(&world, subject.id));
-    Ok(Json(seen.map(|subject| views::subject(&world, &sight, subject)).collect()))
+    let fits = |kind| filter.kind.is_none_or(|wanted| wanted == kind);
+    let seen = world.subjects.values().filter(|one| fits(one.kind) && sight.sees_subject(&world, one.id));
+    Ok(paging.of(seen, |subject| subject.id)?.map(|subject| views::subject(&world, &sight, subject)))
 }
 
 /// Somebody on whom only an administrator of everything acts. Others are refused before the name is looked up, so that
@@ -99,6 +106,23 @@ pub(super) async fn account(
     let command = Command::SetAccount { subject: person, target, account: Said::new(new.account) };
     me.change(looked_at, command).await?;
     Ok(Json(Done {}))
+}
+
+/// Somebody's account on a target, to be changed in place.
+pub(super) async fn show_account(
+    Overseer(me): Overseer,
+    At(who): At,
+    Query(on): Query<WhichTarget>,
+) -> Tagging<AccountView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let person = seen_subject(&world, &sight, &who)?;
+    let target = target(&world, me.person, &on.target)?;
+    let own = world.subjects.get(&person).map(|known| views::subject(&world, &sight, known).accounts);
+    let path = world.path(target);
+    let account = own.into_iter().flatten().find(|account| account.target == path);
+    let none = || Failure::unknown("account", &who, "no account of theirs is named there");
+    account.map(|account| Tagged(account.digest, account)).ok_or_else(none)
 }
 
 pub(super) async fn add_member(

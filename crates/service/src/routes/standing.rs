@@ -1,18 +1,24 @@
 //! Standing rights and eligibilities.
 
-use jiff::Timestamp;
-use tempestas_api::{EligibilityView, EligibleReply, StandingFilter, StandingView, TakesView};
-use tempestas_core::{demand_for, is_said, label_from, own_rights};
+use std::cmp::Reverse;
 
-use super::{scope, seen_subject};
+use jiff::Timestamp;
+use tempestas_api::{EligibilityFilter, EligibilityView, EligibleReply, StandingFilter, StandingView, TakesView};
+use tempestas_core::{Eligibility, StandingId, demand_for, is_said, label_from, own_rights};
+
+use super::{reference, scope, seen_subject};
 use crate::{
     callers::{Overseer, SignedIn},
-    door::{Answer, Json, Query},
+    door::{Answer, At, Json, Listed, Listing, Tagged, Tagging},
+    problem::Failure,
     uses::LastUses,
     views,
 };
 
-pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFilter>) -> Answer<Vec<StandingView>> {
+pub(super) async fn list(
+    Overseer(me): Overseer,
+    Listed(filter, paging): Listed<StandingFilter>,
+) -> Listing<StandingView> {
     let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
     let world = me.app.world().await;
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
@@ -20,7 +26,7 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
     let label = filter.label.as_deref().map(label_from).transpose()?;
     let says = filter.says.as_deref().map(label_from).transpose()?;
     let owners = world.owners();
-    let mut seen: Vec<StandingView> = Vec::new();
+    let mut seen: Vec<(StandingId, StandingView)> = Vec::new();
     for held in world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)) {
         let mut shown = views::standing(&world, &owners, &last, held);
         if let Some(at) = at {
@@ -45,17 +51,20 @@ pub(super) async fn list(Overseer(me): Overseer, Query(filter): Query<StandingFi
         if filter.role.as_ref().is_some_and(|role| *role != shown.role) {
             continue;
         }
-        seen.push(shown);
+        seen.push((held.id, shown));
     }
-    seen.sort_by(|a, b| {
-        (&a.scope, std::cmp::Reverse(a.weight), &a.role, &a.account).cmp(&(
-            &b.scope,
-            std::cmp::Reverse(b.weight),
-            &b.role,
-            &b.account,
-        ))
-    });
-    Ok(Json(seen))
+    let page = paging.of(seen.into_iter(), |(id, one)| {
+        (one.scope.clone(), Reverse(one.weight), one.role.clone(), one.account.clone(), *id)
+    })?;
+    Ok(page.map(|(_, one)| one))
+}
+
+pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<StandingView> {
+    let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
+    let world = me.app.world().await;
+    let known = world.standing.get(&reference(&id)?).filter(|held| sight.sees_scope(&world, held.right.scope));
+    let unknown = || Failure::unknown("standing right", &id, "`tempestas standing` lists them");
+    Ok(Json(views::standing(&world, &world.owners(), &last, known.ok_or_else(unknown)?)))
 }
 
 pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
@@ -80,9 +89,28 @@ pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
     Ok(Json(EligibleReply { eligible, empty_because }))
 }
 
-pub(super) async fn eligibilities(Overseer(me): Overseer) -> Answer<Vec<EligibilityView>> {
+pub(super) async fn eligibilities(
+    Overseer(me): Overseer,
+    Listed(filter, paging): Listed<EligibilityFilter>,
+) -> Listing<EligibilityView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen = world.eligibilities.values().filter(|held| sight.sees_scope(&world, held.right.scope));
-    Ok(Json(seen.map(|held| views::eligibility(&world, held, None)).collect()))
+    let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
+    let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
+    let seen = world.eligibilities.values().filter(|held| {
+        sight.sees_scope(&world, held.right.scope)
+            && at.is_none_or(|at| world.is_within(held.right.scope, at))
+            && who.is_none_or(|who| world.belongs_to(who, held.subject))
+    });
+    Ok(paging.of(seen, |held| held.id)?.map(|held| views::eligibility(&world, held, None)))
+}
+
+pub(super) async fn eligibility(me: SignedIn, At(id): At) -> Tagging<EligibilityView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let sees =
+        |held: &&Eligibility| world.belongs_to(me.person, held.subject) || sight.sees_scope(&world, held.right.scope);
+    let unknown = || Failure::unknown("eligibility", &id, "`tempestas eligible` lists your own");
+    let held = world.eligibilities.get(&reference(&id)?).filter(sees).ok_or_else(unknown)?;
+    Ok(Tagged(held.digest(), views::eligibility(&world, held, None)))
 }

@@ -1,13 +1,15 @@
 //! Stop.
 
+use std::cmp::Reverse;
+
 use jiff::Timestamp;
-use tempestas_api::{NewStop, StopView};
+use tempestas_api::{NewStop, OpenFilter, StopView};
 use tempestas_core::{Command, Phase, Reach, Said, Sight, Stop, StopId, SubjectId, What, World};
 
 use super::{made, reference, scope, subject};
 use crate::{
     callers::{Administrator, SignedIn},
-    door::{Answer, At, Body, Json},
+    door::{Answer, At, Body, Json, Listed, Listing},
     problem::Failure,
 };
 
@@ -47,11 +49,21 @@ pub(super) fn in_force(world: &World, sight: &Sight, me: SubjectId) -> Vec<StopV
     seen.map(|stop| view(world, stop)).collect()
 }
 
-pub(super) async fn list(me: SignedIn) -> Answer<Vec<StopView>> {
+pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<OpenFilter>) -> Listing<StopView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let seen = world.stops.values().rev().filter(|stop| sees(&world, &sight, me.person, stop));
-    Ok(Json(seen.take(100).map(|stop| view(&world, stop)).collect()))
+    let fits = |stop: &Stop| !filter.open || stop.lifted_at.is_none();
+    let seen = world.stops.values().filter(|stop| fits(stop) && sees(&world, &sight, me.person, stop));
+    Ok(paging.of(seen, |stop| Reverse(stop.id))?.map(|stop| view(&world, stop)))
+}
+
+pub(super) async fn show(me: SignedIn, At(id): At) -> Answer<StopView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let known = world.stops.get(&reference(&id)?).filter(|stop| sees(&world, &sight, me.person, stop));
+    known
+        .map(|stop| Json(view(&world, stop)))
+        .ok_or_else(|| Failure::unknown("stop", &id, "`tempestas stop` lists them"))
 }
 
 async fn shown(me: &SignedIn, id: StopId) -> Answer<StopView> {

@@ -12,7 +12,7 @@ use tempestas_core::{
 use super::{made, reference, right, scope, subject};
 use crate::{
     callers::{Administrator, Overseer, SignedIn},
-    door::{Answer, At, Body, Json, Looked, Query, Whole},
+    door::{Answer, At, Body, Json, Looked, Query, Tagged, Tagging, Whole},
     problem::Failure,
     views,
     writer::Outcome,
@@ -29,6 +29,15 @@ pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
         precedence: PRECEDENCE.to_owned(),
         terms: seen.map(|rule| views::terms(&world, rule)).collect(),
     }))
+}
+
+pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Tagging<TermsView> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let known = world.terms.get(&reference(&id)?).filter(|rule| sight.sees_scope(&world, rule.scope));
+    let unknown = || Failure::unknown("rule of terms", &id, "`tempestas terms` lists them");
+    let shown = views::terms(&world, known.ok_or_else(unknown)?);
+    Ok(Tagged(shown.digest, shown))
 }
 
 pub(super) fn rule(world: &World, me: SubjectId, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {

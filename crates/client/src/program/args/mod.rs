@@ -215,6 +215,12 @@ pub(crate) enum Verb {
         /// Also those that are over.
         #[arg(long)]
         ended: bool,
+        /// Only of this person or program.
+        #[arg(long)]
+        who: Option<String>,
+        /// Only in this state, like live.
+        #[arg(long)]
+        state: Option<String>,
     },
     /// One elevation, with its story.
     Show {
@@ -369,9 +375,9 @@ pub(crate) enum LedgerVerb {
         /// Only before this number.
         #[arg(long)]
         before: Option<u64>,
-        /// How many.
-        #[arg(long, default_value_t = 40)]
-        most: usize,
+        /// How many; 40 where it is left out, and as CSV all.
+        #[arg(long)]
+        most: Option<usize>,
         /// As CSV, oldest first.
         #[arg(long, conflicts_with = "lines")]
         csv: bool,

@@ -58,6 +58,9 @@ pub(crate) enum DriftVerb {
         /// Those that were decided, too.
         #[arg(long)]
         all: bool,
+        /// Those on this scope or below.
+        #[arg(long)]
+        at: Option<String>,
     },
     /// Take one as it is.
     Adopt {
