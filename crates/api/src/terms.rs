@@ -135,19 +135,21 @@ pub struct TermsTouched {
     pub open_asks: Vec<String>,
 }
 
-/// One who is touched.
+/// One who is touched: somebody, or a group whose members are touched alike.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 pub struct TouchedView {
     /// Who.
     pub who: String,
     /// For what.
     pub right: String,
+    /// At which act.
+    pub act: Act,
     /// What changes.
     pub changes: Vec<SettingChange>,
 }
 
 /// One setting before and after.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct SettingChange {
     /// Its name.
     pub setting: String,

@@ -54,8 +54,8 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
           </p>
           <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
             {touched.touched.map((one) => (
-              <li key={`${one.who} ${one.right}`} className="border-t border-line py-1.5">
-                <Who name={one.who} /> for <span className="mono">{one.right}</span>
+              <li key={`${one.who} ${one.right} ${one.act}`} className="border-t border-line py-1.5">
+                <Who name={one.who} /> {one.act === 'be-made-eligible' ? 'to be made eligible' : ''} for <span className="mono">{one.right}</span>
                 {one.changes.map((change) => (
                   <span key={change.setting} className="block text-ink-2">
                     {change.setting}: <s>{change.before}</s> → <strong>{change.after}</strong>

@@ -96,8 +96,7 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
         }
         TermsVerb::End { id } => {
             session.fresh(async |client| client.end_terms(&id).await).await?;
-            say!("Ended {id}.");
-            Ok(())
+            session.done(&format!("Ended {id}."))
         }
     }
 }
@@ -106,11 +105,23 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
 fn shown(touched: &TermsTouched) {
     let rows = touched.touched.iter().flat_map(|one| {
         let row = |change: &SettingChange| {
-            [&one.who, &one.right, &change.setting, &change.before, &change.after].map(String::clone)
+            let act = show::word(one.act);
+            [
+                one.who.clone(),
+                one.right.clone(),
+                act,
+                change.setting.clone(),
+                change.before.clone(),
+                change.after.clone(),
+            ]
         };
         one.changes.iter().map(row)
     });
-    show::table(&["who", "right", "setting", "now", "then"], rows, "It changes nothing for anybody who may ask.");
+    show::table(
+        &["who", "right", "act", "setting", "now", "then"],
+        rows,
+        "It changes nothing for anybody who may ask.",
+    );
     let (shown, all) = (touched.touched.len(), touched.count);
     if shown < all {
         say!("The first {shown} of {all}.");

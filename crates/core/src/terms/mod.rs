@@ -307,7 +307,9 @@ impl Terms {
         Digest::of_json(self)
     }
 
-    fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {
+    /// Whether it says anything about an act on a right by an asker.
+    #[must_use]
+    pub fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {
         let Some(role) = world.roles.get(&right.role) else { return false };
         self.paused.is_none()
             && self.act == act

@@ -30,5 +30,6 @@ mod story;
 mod targets;
 mod terminals;
 mod told;
+mod trials;
 mod waves;
 mod wire;

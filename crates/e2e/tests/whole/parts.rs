@@ -3,7 +3,8 @@
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 use tempestas_api::{
-    Chosen, ConvertRequest, ElevationFilter, NewCover, NewDuty, NewFolder, NewMember, StandingFilter, WhichTarget,
+    Chosen, ConvertRequest, ElevationFilter, NewCover, NewDuty, NewFolder, NewMember, StandingFilter, TermsTrial,
+    WhichTarget,
 };
 use tempestas_core::DutyKind;
 use tempestas_demo::quillhaven::BERTHS;
@@ -152,6 +153,17 @@ async fn an_administrator_of_a_part_changes_nothing_of_the_rest_and_learns_no_na
     let before = mara.ledger(&tempestas_api::LedgerFilter::default()).await.unwrap().entries[0].n;
     let refused = ines.preview_conversion(&Chosen { chosen: theirs }).await.unwrap_err();
     assert!(!OF_THE_HARBOUR.iter().any(|name| refused.to_string().contains(name)), "{refused}");
+    // A change of terms where she may try one names nobody of the rest, and elsewhere she may try none.
+    let rule = |scope: &str| {
+        let rule = toml::from_str(&format!("scope = \"{scope}\"\n[settings]\nlongest = 60\nusual = 60\n")).unwrap();
+        TermsTrial { replaces: None, rule: Some(rule) }
+    };
+    let touched = json!(ines.try_terms(&rule("/analytics")).await.unwrap()).to_string();
+    assert!(!OF_THE_HARBOUR.iter().any(|name| touched.contains(name)), "{touched}");
+    for scope in ["/", "/harbour", "/harbour/databases/berths"] {
+        let refused = ines.try_terms(&rule(scope)).await.unwrap_err().to_string();
+        assert!(!refused.contains("lene") && !refused.contains("harbour_"), "{refused}");
+    }
     // What is there and what is not are told apart by nothing but the name that was given.
     for (path, there, never) in [
         ("/targets/survey", json!({ "target": BERTHS }), json!({ "target": "/harbour/databases/nowhere" })),

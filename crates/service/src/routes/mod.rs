@@ -16,6 +16,7 @@ mod sources;
 mod standing;
 mod stops;
 mod terms;
+mod trials;
 mod ways;
 
 pub(crate) use elevations::waits_for;
@@ -151,7 +152,7 @@ fn table() -> Table {
         // Terms.
         .get("/terms", terms::list, "Rules of terms")
         .post("/terms", terms::add, "Add a rule of terms")
-        .post("/terms/preview", terms::trial, "Whom a change of terms would touch")
+        .post("/terms/preview", trials::trial, "Whom a change of terms would touch")
         .get("/terms/{id}", terms::show, "One rule of terms")
         .put("/terms/{id}", terms::change, "Change a rule of terms in place")
         .post("/terms/{id}/suspend", terms::suspend, "Suspend a rule of terms")

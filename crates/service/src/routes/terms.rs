@@ -1,12 +1,10 @@
 //! Rules of terms, and what holds.
 
 use tempestas_api::{
-    ApprovalView, Done, EffectiveQuery, EffectiveReply, EffectiveSetting, NewTerms, SettingChange, SettingsView,
-    SuspendRequest, TermsReply, TermsTouched, TermsTrial, TermsView, TouchedView,
+    ApprovalView, Done, EffectiveQuery, EffectiveReply, NewTerms, SettingsView, SuspendRequest, TermsReply, TermsView,
 };
 use tempestas_core::{
-    Act, Approval, Approver, Command, PRECEDENCE, Said, Settings, Sight, SubjectId, Terms, TermsId, What, World,
-    effective_terms, effective_under,
+    Approval, Approver, Command, PRECEDENCE, Said, Settings, SubjectId, Terms, TermsId, What, World, effective_terms,
 };
 
 use super::{made, reference, right, scope, subject};
@@ -17,9 +15,6 @@ use crate::{
     views,
     writer::Outcome,
 };
-
-/// Most of those touched that are listed.
-const TOUCHED_MOST: usize = 200;
 
 pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
     let sight = me.sight().await;
@@ -108,72 +103,6 @@ pub(super) async fn change(
     let terms = rule(&*me.app.world().await, me.person, id, new)?;
     let outcome = me.change(looked_at, Command::SetTerms { terms }).await;
     was_set(&me, outcome).await
-}
-
-/// Whom a change would touch, and how; nothing is changed.
-pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<TermsTrial>) -> Answer<TermsTouched> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
-    let replaces: Option<TermsId> = trial.replaces.as_deref().map(reference).transpose()?;
-    if let Some(id) = replaces
-        && !world.terms.get(&id).is_some_and(|known| sight.sees_scope(&world, known.scope))
-    {
-        return Err(Failure::unknown("rule of terms", &id.to_string(), "`tempestas terms` lists them"));
-    }
-    let new = trial.rule.map(|new| rule(&world, me.person, replaces.unwrap_or(TermsId(0)), new)).transpose()?;
-    if let Some(new) = &new {
-        if !Sight::is_administrator(&world, me.person, new.scope) {
-            return Err(Failure::unknown(
-                "scope",
-                &world.path(new.scope),
-                "an administrator of a scope sets its terms",
-            ));
-        }
-        new.check()?;
-    }
-    let before: Vec<&Terms> = world.terms.values().collect();
-    let mut after: Vec<&Terms> = before.iter().copied().filter(|known| Some(known.id) != replaces).collect();
-    after.extend(&new);
-    let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
-    let mut people = std::collections::BTreeSet::new();
-    let now = jiff::Timestamp::now();
-    let seen = world.eligibilities.values().filter(|held| sight.sees_scope(&world, held.right.scope));
-    for held in seen.filter(|held| held.until.is_none_or(|until| until > now)) {
-        let members = world.people_in(held.subject);
-        let one = members.first().copied().unwrap_or(held.subject);
-        let under = |rules: &[&Terms]| effective_under(&world, rules.iter().copied(), Act::Elevate, held.right, one);
-        let changes = changes(&views::effective(&world, &under(&before)), &views::effective(&world, &under(&after)));
-        if changes.is_empty() {
-            continue;
-        }
-        touched.count += 1;
-        people.extend(members);
-        if touched.touched.len() < TOUCHED_MOST {
-            let (who, right) = (world.subject_name(held.subject), world.right_name(held.right));
-            touched.touched.push(TouchedView { who, right, changes });
-        }
-    }
-    touched.people = people.len();
-    let open = world.active.iter().filter_map(|id| world.elevations.get(id));
-    touched.open_asks = open
-        .filter(|one| one.is_before_opening() && people.contains(&one.asker))
-        .filter(|one| sight.sees_elevation(&world, one))
-        .map(|one| one.id.to_string())
-        .collect();
-    Ok(Json(touched))
-}
-
-fn changes(before: &[EffectiveSetting], after: &[EffectiveSetting]) -> Vec<SettingChange> {
-    before
-        .iter()
-        .zip(after)
-        .filter(|(before, after)| before.value != after.value)
-        .map(|(before, after)| SettingChange {
-            setting: before.setting.clone(),
-            before: before.value.clone(),
-            after: after.value.clone(),
-        })
-        .collect()
 }
 
 pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<Done> {

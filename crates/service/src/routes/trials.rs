@@ -1,0 +1,104 @@
+//! What a change of terms would change, and for whom, before it is made.
+
+use std::collections::BTreeSet;
+
+use jiff::Timestamp;
+use tempestas_api::{EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
+use tempestas_core::{Act, Sight, SubjectId, Terms, TermsId, effective_under};
+
+use super::{reference, terms::rule};
+use crate::{
+    callers::Administrator,
+    door::{Answer, Body, Json},
+    problem::Failure,
+    views,
+};
+
+/// Most of those touched that are listed.
+const TOUCHED_MOST: usize = 200;
+
+/// Whom a change would touch, and how; nothing is changed.
+pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<TermsTrial>) -> Answer<TermsTouched> {
+    let sight = me.sight().await;
+    let world = me.app.world().await;
+    let replaces: Option<TermsId> = trial.replaces.as_deref().map(reference).transpose()?;
+    if let Some(id) = replaces
+        && !world.terms.get(&id).is_some_and(|known| sight.sees_scope(&world, known.scope))
+    {
+        return Err(Failure::unknown("rule of terms", &id.to_string(), "`tempestas terms` lists them"));
+    }
+    let new = trial.rule.map(|new| rule(&world, me.person, replaces.unwrap_or(TermsId(0)), new)).transpose()?;
+    if let Some(new) = &new {
+        if !Sight::is_administrator(&world, me.person, new.scope) {
+            return Err(Failure::unknown(
+                "scope",
+                &world.path(new.scope),
+                "an administrator of a scope sets its terms",
+            ));
+        }
+        new.check()?;
+    }
+    let before: Vec<&Terms> = world.terms.values().collect();
+    let mut after: Vec<&Terms> = before.iter().copied().filter(|known| Some(known.id) != replaces).collect();
+    after.extend(&new);
+    let changing: Vec<&Terms> =
+        before.iter().copied().filter(|known| Some(known.id) == replaces).chain(new.as_ref()).collect();
+    let acts: BTreeSet<Act> = changing.iter().map(|rule| rule.act).collect();
+    let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
+    let mut people = BTreeSet::new();
+    let now = Timestamp::now();
+    let held = world.eligibilities.values().filter(|held| sight.sees_scope(&world, held.right.scope));
+    for held in held.filter(|held| held.until.is_none_or(|until| until > now)) {
+        let mut members = world.people_in(held.subject);
+        if members.is_empty() {
+            members.insert(held.subject);
+        }
+        for act in &acts {
+            let change = |who: &SubjectId| {
+                let fits = changing.iter().any(|rule| rule.fits(&world, *act, held.right, *who));
+                let under = |rules: &[&Terms]| {
+                    let terms = effective_under(&world, rules.iter().copied(), *act, held.right, *who);
+                    views::effective(&world, &terms)
+                };
+                let changes = if fits { changes(&under(&before), &under(&after)) } else { Vec::new() };
+                (!changes.is_empty()).then_some((*who, changes))
+            };
+            let mut found: Vec<(SubjectId, Vec<SettingChange>)> = members.iter().filter_map(change).collect();
+            people.extend(found.iter().map(|(who, _)| *who));
+            // One line says it of a group whose members are all touched alike.
+            let alike = found.iter().zip(found.iter().skip(1)).all(|((_, one), (_, next))| one == next);
+            if found.len() == members.len() && alike {
+                found.truncate(1);
+                found.iter_mut().for_each(|(who, _)| *who = held.subject);
+            }
+            touched.count += found.len();
+            for (who, changes) in found.into_iter().take(TOUCHED_MOST - touched.touched.len()) {
+                // Who may not see a member hears of the group.
+                let who = if sight.sees_subject(&world, who) { who } else { held.subject };
+                let (who, right) = (world.subject_name(who), world.right_name(held.right));
+                touched.touched.push(TouchedView { who, right, act: *act, changes });
+            }
+        }
+    }
+    touched.people = people.len();
+    let open = world.active.iter().filter_map(|id| world.elevations.get(id));
+    touched.open_asks = open
+        .filter(|one| one.is_before_opening() && people.contains(&one.asker))
+        .filter(|one| sight.sees_elevation(&world, one))
+        .map(|one| one.id.to_string())
+        .collect();
+    Ok(Json(touched))
+}
+
+fn changes(before: &[EffectiveSetting], after: &[EffectiveSetting]) -> Vec<SettingChange> {
+    before
+        .iter()
+        .zip(after)
+        .filter(|(before, after)| before.value != after.value)
+        .map(|(before, after)| SettingChange {
+            setting: before.setting.clone(),
+            before: before.value.clone(),
+            after: after.value.clone(),
+        })
+        .collect()
+}
