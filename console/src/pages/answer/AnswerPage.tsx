@@ -59,7 +59,8 @@ function Desk({ asks }: { asks: Ask[] }) {
   }, [rows, at, choose])
   const chosen = asks.filter((ask) => picked.has(ask.id))
   const pick = (id: string, on: boolean) => setPicked((old) => new Set(on ? [...old, id] : [...old].filter((one) => one !== id)))
-  if (rows.length === 0 && !search.get('ask')) {
+  // Not while answers are being told what became of them.
+  if (rows.length === 0 && !search.get('ask') && !several) {
     return (
       <Section title="Asks">
         <Empty>Asks come here while you are among those who may answer them. What you answered before is in the record.</Empty>

@@ -6,7 +6,7 @@ use serde_json::json;
 use tempestas_api::{ElevationFilter, NewSubject};
 use tempestas_core::{Act, ReasonRule, SubjectKind, TicketRule};
 
-use crate::house::{House, INES, MARA, Plan, TOMAS, on_cloud};
+use crate::house::{House, INES, MARA, ODA, Plan, TOMAS, on_cloud};
 
 /// Takes away the rule for everything, which demands a reason everywhere.
 async fn end_the_house_rule(house: &House) {
@@ -217,4 +217,39 @@ async fn an_ask_without_a_start_begins_as_the_terms_say_it_may() {
         }
         house.client(MARA).end_terms(&rule.id).await.unwrap();
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn several_asks_are_answered_at_once_and_each_says_what_became_of_it() {
+    let house = House::new(Plan::cloud_only()).await;
+    let right = on_cloud("tide-writer", "/lake");
+    let rule = "scope = \"/analytics/brightwater/lake\"\n[settings]\n\
+        approval = { is = \"stage\", approvers = [\"mara.lindqvist\"], yes = 1, no = 1, within = 3600 }\n";
+    house.client(MARA).add_terms(&toml::from_str(rule).unwrap()).await.unwrap();
+    let mut asked = Vec::new();
+    for who in [TOMAS, ODA] {
+        house.eligible(who, &right).await;
+        asked.push(house.ask(who, &right, 600).await.unwrap().id);
+    }
+    asked.push(house.ask(TOMAS, &on_cloud("tide-writer", "/lake/raw"), 600).await.unwrap().id);
+    let mara = house.browser(MARA).await;
+    mara.page("/answer").await.unwrap();
+    mara.at("//label[contains(., 'pick all')]/input").await.unwrap().click().await.unwrap();
+    mara.says("3 picked").await.unwrap();
+    mara.press("Yes to all").await.unwrap();
+    mara.says("Yes to 3 asks").await.unwrap();
+    assert_eq!(mara.axe().await.unwrap(), Vec::<String>::new());
+    // One is taken back while they are looked at.
+    house.client(ODA).withdraw(&asked[1]).await.unwrap();
+    mara.press("Send ").await.unwrap();
+    mara.until("each says what became of it", |text| {
+        text.contains("withdrawn") && text.matches("answered; it is").count() == 2
+    })
+    .await
+    .unwrap();
+    mara.press("Close").await.unwrap();
+    for id in [&asked[0], &asked[2]] {
+        house.live(id).await;
+    }
+    assert_eq!(mara.wrongs().await.unwrap(), Vec::<String>::new());
 }
