@@ -35,8 +35,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let (parent, name) = parent_and_name(&path);
             let folder = NewFolder { parent, name };
             session.fresh(async |client| client.add_folder(&folder).await).await?;
-            say!("Added the folder {path}.");
-            Ok(())
+            session.done(&format!("Added the folder {path}."))
         }
         TargetsVerb::Enrol { kind } => enrol(session, kind).await,
         TargetsVerb::Enrolment { path, undo } => enrolment(session, path, undo).await,
@@ -67,8 +66,7 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
             let known = known.with_context(|| format!("there is no target {path}; `tempestas targets` lists them"))?;
             let was = LookedAt::This(known.digest);
             session.fresh(async |client| client.set_target(was, &settings).await).await?;
-            say!("Changed the settings of {path}.");
-            Ok(())
+            session.done(&format!("Changed the settings of {path}."))
         }
     }
 }
@@ -284,8 +282,7 @@ pub(crate) async fn roles(session: &Session) -> anyhow::Result<()> {
 pub(crate) async fn alarms(session: &Session, settle: Option<&str>) -> anyhow::Result<()> {
     if let Some(id) = settle {
         session.fresh(async |client| client.settle_alarm(id).await).await?;
-        say!("Settled {id}.");
-        return Ok(());
+        return session.done(&format!("Settled {id}."));
     }
     let all = session.client().alarms().await?;
     session.print(&all, |all| {

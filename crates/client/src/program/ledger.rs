@@ -7,6 +7,7 @@ use std::{
 };
 
 use anyhow::{Context as _, bail};
+use serde::Serialize;
 use tempestas_api::{EntryProof, LedgerFilter};
 use tempestas_core::ledger::{Fault, SignedCheckpoint, Verifier, leaf_hash, verify_inclusion};
 
@@ -53,7 +54,9 @@ pub(crate) async fn ledger(session: &Session, verb: LedgerVerb, common: &Common)
                 out.write_all(&piece)?;
             }
             out.sync_all()?;
-            say!("Wrote {}. Verify it with `tempestas ledger verify {}`.", file.display(), file.display());
+            session.print(&Wrote { file: file.display().to_string() }, |Wrote { file }| {
+                say!("Wrote {file}. Verify it with `tempestas ledger verify {file}`.");
+            })?;
         }
         LedgerVerb::Proof { n } => {
             let proof = session.client().proof(&n.to_string()).await?;
@@ -103,15 +106,31 @@ pub(crate) fn verify(file: &Path, key: Option<&str>, seen: Option<&Path>, common
         None => kept.and_then(|kept| verifier.open(&kept.note).ok()).into_iter().collect(),
     };
     match read(file, &verifier, &earlier)? {
-        Ok(says) => {
-            say!("{says}");
-            Ok(Ended::Well)
-        }
-        Err(fault) => {
-            say!("NOT GENUINE: {fault}.");
-            Ok(Ended::Forged)
-        }
+        Ok(says) => verdict(true, says, common),
+        Err(fault) => verdict(false, format!("NOT GENUINE: {fault}."), common),
     }
+}
+
+fn verdict(genuine: bool, says: String, common: &Common) -> anyhow::Result<Ended> {
+    if common.json {
+        say!("{}", show::json(&Verified { genuine, says })?);
+    } else {
+        say!("{says}");
+    }
+    Ok(if genuine { Ended::Well } else { Ended::Forged })
+}
+
+/// What an export wrote.
+#[derive(Serialize)]
+struct Wrote {
+    file: String,
+}
+
+/// What verifying came to.
+#[derive(Serialize)]
+struct Verified {
+    genuine: bool,
+    says: String,
 }
 
 /// The checkpoints in a file, of the last epoch that it tells of: it holds a note, whatever stands after it; or what this

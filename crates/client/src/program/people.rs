@@ -33,8 +33,7 @@ pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
 pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Result<()> {
     if let Some(id) = end {
         session.client().end_sign_in(id).await?;
-        say!("Ended sign-in {id}.");
-        return Ok(());
+        return session.done(&format!("Ended sign-in {id}."));
     }
     let all = session.client().sign_ins().await?;
     session.print(&all, |all| {
@@ -79,36 +78,36 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
         }
         PeopleVerb::Suspend { name } => {
             session.fresh(async |client| client.suspend(&name).await).await?;
-            done(&format!("Suspended {name}; what they held is being ended."))
+            session.done(&format!("Suspended {name}; what they held is being ended."))
         }
         PeopleVerb::Resume { name } => {
             session.fresh(async |client| client.resume(&name).await).await?;
-            done(&format!("Resumed {name}."))
+            session.done(&format!("Resumed {name}."))
         }
         PeopleVerb::Account { name, target, account } => {
             let new = NewAccount { target, account };
             let was = account_of(session, &name, &new.target).await?;
             session.fresh(async |client| client.set_account(&name, was, &new).await).await?;
-            done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
+            session.done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
         }
         PeopleVerb::Join { group, member } => {
             let new = NewMember { member };
             session.fresh(async |client| client.add_member(&group, &new).await).await?;
-            done(&format!("{} is in {group}.", new.member))
+            session.done(&format!("{} is in {group}.", new.member))
         }
         PeopleVerb::Leave { group, member } => {
             session.fresh(async |client| client.remove_member(&group, &member).await).await?;
-            done(&format!("{member} is no longer in {group}."))
+            session.done(&format!("{member} is no longer in {group}."))
         }
         PeopleVerb::Duties => duties(session).await,
         PeopleVerb::Duty { name, duty, scope } => {
             let new = NewDuty { who: name, duty, scope };
             session.fresh(async |client| client.give_duty(&new).await).await?;
-            done(&format!("{} has the duty at {}.", new.who, new.scope))
+            session.done(&format!("{} has the duty at {}.", new.who, new.scope))
         }
         PeopleVerb::EndDuty { id } => {
             session.fresh(async |client| client.end_duty(&id).await).await?;
-            done(&format!("Ended duty {id}."))
+            session.done(&format!("Ended duty {id}."))
         }
     }
 }
@@ -151,9 +150,4 @@ async fn duties(session: &Session) -> anyhow::Result<()> {
             .map(|one| [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]);
         show::table(&["id", "who", "duty", "where"], rows, "There are no duties that you can see.");
     })
-}
-
-fn done(says: &str) -> anyhow::Result<()> {
-    say!("{says}");
-    Ok(())
 }

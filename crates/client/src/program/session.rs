@@ -9,7 +9,8 @@ use anyhow::{Context as _, bail};
 use jiff::Timestamp;
 use serde::{Serialize, de::DeserializeOwned};
 use tempestas_api::{
-    DEVICE_GRANT, DeviceRequest, DeviceTokenRequest, Drafted, EnrolRequest, ProofRequest, SignInRequest, SinceQuery,
+    DEVICE_GRANT, DeviceRequest, DeviceTokenRequest, Done, Drafted, EnrolRequest, ProofRequest, SignInRequest,
+    SinceQuery,
 };
 use tempestas_client::{Client, ClientError, Connection};
 use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
@@ -26,6 +27,15 @@ const CONFIRM: Duration = Duration::from_secs(10 * 60);
 const LOOK_AGAIN: Duration = Duration::from_secs(1);
 /// The service, where nothing else was said.
 const SERVER: &str = "http://127.0.0.1:7443";
+
+/// What a sign-in comes to, without its token.
+#[derive(Serialize)]
+struct SignedInNow {
+    name: String,
+    ends: Timestamp,
+    /// Of the ledger, by its checkpoint.
+    facts: u64,
+}
 
 pub(crate) struct Session {
     client: Client,
@@ -71,6 +81,11 @@ impl Session {
             people(reply);
         }
         Ok(())
+    }
+
+    /// Says that something is done, of which there is nothing more to say.
+    pub(crate) fn done(&self, says: &str) -> anyhow::Result<()> {
+        self.print(&Done {}, |_| say!("{says}"))
     }
 
     pub(crate) fn is_json(&self) -> bool {
@@ -136,8 +151,18 @@ impl Session {
         let client_id = "tempestas".to_owned();
         let request = DeviceRequest { client_id: client_id.clone(), host: Some(host) };
         let asked = self.client.ask_device(&request).await?;
-        say!("Open   {}\nType   {}", asked.verification_uri, asked.user_code);
-        say!("It is good for {} min. Waiting …", asked.expires_in / 60);
+        let tell = format!(
+            "Open   {}\nType   {}\nIt is good for {} min. Waiting …",
+            asked.verification_uri,
+            asked.user_code,
+            asked.expires_in / 60
+        );
+        // Of a program's output the reply is all.
+        if self.json {
+            tell!("{tell}")
+        } else {
+            say!("{tell}")
+        }
         let mut interval = Duration::from_secs(u64::from(asked.interval));
         let request =
             DeviceTokenRequest { grant_type: DEVICE_GRANT.to_owned(), device_code: asked.device_code, client_id };
@@ -164,13 +189,11 @@ impl Session {
             return Err(unkept);
         }
         let seen = check_checkpoint(&self.client.with_token(token), &self.home).await?;
-        say!(
-            "Signed in as {name} until {}. The ledger's checkpoint: {} facts, {}.",
-            show::when(ends),
-            seen.0.checkpoint.size,
-            seen.1
-        );
-        Ok(())
+        let facts = seen.0.checkpoint.size;
+        self.print(&SignedInNow { name, ends, facts }, |SignedInNow { name, ends, facts }| {
+            let until = show::when(*ends);
+            say!("Signed in as {name} until {until}. The ledger's checkpoint: {facts} facts, {}.", seen.1);
+        })
     }
 
     pub(crate) async fn sign_in(&self, name: &str, password_stdin: bool) -> anyhow::Result<()> {
@@ -189,8 +212,7 @@ impl Session {
         let ended = self.client.sign_out().await;
         self.home.forget_sign_in();
         ended?;
-        say!("Signed out.");
-        Ok(())
+        self.done("Signed out.")
     }
 
     pub(crate) async fn enrol(

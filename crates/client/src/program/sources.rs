@@ -48,8 +48,7 @@ pub(crate) async fn source(session: &Session, verb: SourceVerb) -> anyhow::Resul
         SourceVerb::End { path } => {
             let which = which(path);
             session.fresh(async |client| client.end_source(&which).await).await?;
-            say!("Nobody comes from {} any more; whoever came stays.", which.target);
-            return Ok(());
+            return session.done(&format!("Nobody comes from {} any more; whoever came stays.", which.target));
         }
     };
     session.print(&source, said)

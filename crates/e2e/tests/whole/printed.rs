@@ -201,3 +201,40 @@ async fn an_address_that_speaks_something_else_is_told_in_words() {
     let problem: serde_json::Value = reply.json().await.unwrap();
     assert!(problem["detail"].as_str().unwrap().contains("/api/v1/no/such"), "{problem}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn as_json_nothing_else_is_printed_whatever_was_done() {
+    let house = House::new(Plan::cloud_only()).await;
+    let home = house.path().join("home");
+    let person = house.person(MARA);
+    let code = tempestas_demo::codes::next_code(house.path(), MARA, &person.totp_secret).unwrap();
+    let mut sign_in = client(&house, &home);
+    sign_in.args(["sign-in", MARA, "--password-stdin", "--code", &code, "--json"]);
+    let mut running = sign_in.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    std::io::Write::write_all(&mut running.stdin.take().unwrap(), person.password.as_bytes()).unwrap();
+    let output = running.wait_with_output().unwrap();
+    let signed_in: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let keys: Vec<&String> = signed_in.as_object().unwrap().keys().collect();
+    assert_eq!(keys, ["name", "ends", "facts"], "and no token");
+
+    let file = house.path().join("ledger.jsonl").to_string_lossy().into_owned();
+    let commands: [(&[&str], &str); 8] = [
+        (&["people", "add", "nils.berg", "--about", "Nils Berg"], "name"),
+        (&["people", "suspend", "nils.berg"], ""),
+        (&["people", "resume", "nils.berg"], ""),
+        (&["targets", "add-folder", "/quay"], ""),
+        (&["ledger", "export", &file], "file"),
+        (&["ledger", "verify", &file], "genuine"),
+        (&["ledger", "checkpoint"], ""),
+        (&["sign-out"], ""),
+    ];
+    for (command, key) in commands {
+        let output = client(&house, &home).args(command).arg("--json").output().unwrap();
+        assert!(output.status.success(), "{command:?}: {}", said(&output));
+        let value: serde_json::Value = serde_json::from_slice(&output.stdout)
+            .unwrap_or_else(|error| panic!("{command:?}: {error}: {}", said(&output)));
+        assert!(key.is_empty() || !value[key].is_null(), "{command:?}: {value}");
+    }
+    let output = client(&house, &home).args(["people", "--json"]).output().unwrap();
+    assert_eq!((output.status.code(), output.stdout.len()), (Some(4), 0), "a refusal stands beside what is printed");
+}
