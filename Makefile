@@ -70,7 +70,7 @@ openapi:
 
 # Takes the pictures in docs/screenshots anew.
 shots: packages $(CONSOLE)
-	@$(CARGO) build --locked --workspace --bins
+	@$(CARGO) build --locked --workspace --all-targets
 	@tools/shots
 
 # The simulated world, seed after seed, for SECONDS (an hour); SEED=n replays one.
