@@ -4,7 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{AppointmentVerdict, ChangeWindow, NewCover, SuspendRequest};
 use tempestas_core::{AppointmentState, LookedAt, Verdict};
 
-use crate::house::{House, INES, MARA, ODA, Plan, TOMAS, on_cloud};
+use crate::house::{HENRIK, House, INES, MARA, ODA, Plan, TOMAS, on_cloud};
 
 fn in_hours(hours: i64) -> Timestamp {
     Timestamp::now().checked_add(SignedDuration::from_hours(hours)).unwrap()
@@ -40,8 +40,27 @@ async fn a_stand_in_covers_for_an_absence_and_both_read_the_account() {
         let story = house.client(who).appointment(&wish.id).await.unwrap();
         assert!(story.appointment.rights.contains(&right), "{who}");
     }
+    // What is done by it stands in its account, for both, and what is done otherwise doesn't.
+    let asked = house.ask(ODA, &right, 600).await.unwrap();
+    house.yes(HENRIK, &asked.id).await.unwrap();
+    house.live(&asked.id).await;
+    assert_eq!(house.cloud_marks().await, 1, "it is really on the system");
+    let own = house.ask(TOMAS, &right, 600).await.unwrap();
+    house.live(&own.id).await;
+    let account = async |who: &str| {
+        let story = house.client(who).appointment(&wish.id).await.unwrap();
+        story.elevations.into_iter().map(|one| one.id).collect::<Vec<_>>()
+    };
+    for who in [TOMAS, ODA] {
+        assert_eq!(account(who).await, [asked.id.as_str()], "{who}");
+    }
     let ended = house.client(TOMAS).end_appointment(&wish.id).await.unwrap();
     assert_eq!(ended.state, AppointmentState::Over);
+    // What was begun under it ends by itself, or is given back; the system knows.
+    house.client(ODA).give_back(&asked.id).await.unwrap();
+    house.client(ODA).wait_past(&asked.id, &["live", "closing"], std::time::Duration::from_secs(60)).await.unwrap();
+    assert_eq!(house.cloud_marks().await, 1, "only his own is left");
+    assert_eq!(account(TOMAS).await, [asked.id.as_str()], "the account stays");
     assert!(!house.client(ODA).eligible().await.unwrap().eligible.iter().any(|one| one.right == right));
     assert!(house.rebuild().0);
 }

@@ -382,14 +382,15 @@ async fn an_empty_service_leads_its_first_administrator_through_the_first_day() 
     browser.at("//label[contains(., 'I have looked')]/input").await.unwrap().click().await.unwrap();
     browser.press("Set it").await.unwrap();
     browser.says("2 h at most").await.unwrap();
-    let ines = json!({ "kind": "person", "name": "ines.kowal", "about": "audit", "second_of": null });
-    let post = async |path: &str, body: serde_json::Value| {
-        let script = "const done = arguments[2]; fetch(arguments[0], { method: 'POST', headers: { 'content-type': 'application/json' }, body: arguments[1] }).then((reply) => done(reply.status))";
-        let sent = browser.web.execute_async(script, vec![json!(path), json!(body.to_string())]).await.unwrap();
-        assert_eq!(sent.json(), &json!(200), "{path}");
-    };
-    post("/api/v1/people", ines).await;
-    post("/api/v1/duties", json!({ "who": "ines.kowal", "duty": "auditor", "scope": "/" })).await;
+    browser.page("/settings?part=people").await.unwrap();
+    browser.write("Name to sign in by", "ines.kowal").await.unwrap();
+    browser.write("Full name, or what it is for", "Ines Kowal").await.unwrap();
+    browser.press("Add").await.unwrap();
+    browser.says("Ines Kowal").await.unwrap();
+    browser.write("Person or group", "ines.kowal").await.unwrap();
+    browser.choose("Duty", "auditor").await.unwrap();
+    browser.press("Give").await.unwrap();
+    browser.says("auditor").await.unwrap();
     browser.page("/first-day").await.unwrap();
     browser.says("4 of five steps done").await.unwrap();
     browser.says("as t.reyes: tide-writer@/analytics/brightwater/lake").await.unwrap();

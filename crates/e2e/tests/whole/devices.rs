@@ -4,6 +4,7 @@ use std::{collections::BTreeSet, time::Duration};
 
 use reqwest::{Method, StatusCode, header};
 use serde_json::{Value, json};
+use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_api::{DEVICE_GRANT, DeviceRequest, LoginAsk};
 use tempestas_client::ClientError;
 use tempestas_demo::codes::next_code;
@@ -296,4 +297,37 @@ async fn a_draft_changes_in_place_only_what_its_program_looked_at_and_keeps_no_s
     for kept in [database, wal] {
         assert!(!kept.windows(password.len()).any(|part| part == password.as_bytes()), "the password is kept");
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_code_that_ran_out_lets_nobody_in_whoever_typed_it_before() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    let console = house.console(TOMAS).await;
+    let request = DeviceRequest { client_id: "tempestas".to_owned(), host: Some("pier-7".to_owned()) };
+    let (typed, untyped) = (
+        house.client("nobody").ask_device(&request).await.unwrap(),
+        house.client("nobody").ask_device(&request).await.unwrap(),
+    );
+    let let_in = console.post("/devices/answer", json!({ "code": typed.user_code, "let_in": true })).await;
+    assert_eq!(let_in.0, StatusCode::OK, "{}", let_in.1);
+    // Ten minutes later.
+    house.service.stop().unwrap();
+    let database = house.setup.state().join("tempestas.sqlite");
+    let mut sql = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
+    let aged = sqlx::query("UPDATE device_asks SET asked_at = asked_at - 600000001, expires = expires - 600000001");
+    assert_eq!(aged.execute(&mut sql).await.unwrap().rows_affected(), 2);
+    drop(sql);
+    house.start_again(&[]);
+    for asked in [&typed, &untyped] {
+        assert_eq!(house.device_token("tempestas", &asked.device_code).await.1["error"], "expired_token");
+    }
+    let console = house.console(ODA).await;
+    for (path, body) in [
+        ("/devices/look", json!({ "code": untyped.user_code })),
+        ("/devices/answer", json!({ "code": untyped.user_code, "let_in": true })),
+    ] {
+        let (status, said) = console.post(path, body).await;
+        assert_eq!(status, StatusCode::NOT_FOUND, "{path}: {said}");
+    }
+    assert_eq!(house.device_token("tempestas", &untyped.device_code).await.1["error"], "expired_token");
 }
