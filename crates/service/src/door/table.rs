@@ -193,34 +193,44 @@ fn responses(operation: &mut Map<String, Value>) -> &mut Map<String, Value> {
     }
 }
 
-/// Why a route may refuse, by what it takes: status, and what that says.
-fn refusals(operation: &Map<String, Value>, method: &Method) -> Vec<(u16, &'static str)> {
+/// Every status but success that a route may answer with, and what it says.
+const REFUSALS: [(u16, &str); 13] = [
+    (400, "it can't be read as it is described here"),
+    (401, "nobody signed in, or no fresh proof, is behind it"),
+    (403, "not for this caller"),
+    (404, "what it names isn't there, or not for its caller"),
+    (409, "it can't be so as things stand"),
+    (412, "it is something else by now"),
+    (413, "the body is too large"),
+    (415, "the body doesn't say what it is"),
+    (422, "it can't be so at all"),
+    (428, "it doesn't say what was looked at"),
+    (429, "too often; wait"),
+    (500, "a fault of the service; its log says why"),
+    (502, "a target is in the way"),
+];
+
+/// Which of them a route may answer with, by what it takes.
+fn refusals(operation: &Map<String, Value>, method: &Method) -> Vec<u16> {
     let is_open = !operation.contains_key("security");
     let takes = |name: &str| {
         let all = operation.get("parameters").and_then(Value::as_array);
         all.is_some_and(|all| all.iter().any(|one| one["name"] == name))
     };
-    let mut said = vec![
-        (400, "it can't be read as it is described here"),
-        (401, "nobody signed in, or no fresh proof, is behind it"),
-        (404, "what it names isn't there, or not for its caller"),
-        (429, "too often; wait"),
-        (500, "a fault of the service; its log says why"),
-    ];
+    let mut may = vec![400, 401, 404, 429, 500];
     if !is_open || method != Method::GET {
-        let why = ["not for this caller", "it can't be so as things stand", "it can't be so at all"];
-        said.extend([403, 409, 422].into_iter().zip(why));
+        may.extend([403, 409, 422]);
     }
     if operation.contains_key("requestBody") {
-        said.extend([(413, "the body is too large"), (415, "the body doesn't say what it is")]);
+        may.extend([413, 415]);
     }
     if takes("If-Match") {
-        said.extend([(412, "it is something else by now"), (428, "it doesn't say what was looked at")]);
+        may.extend([412, 428]);
     }
     if !is_open {
-        said.push((502, "a target is in the way"));
+        may.push(502);
     }
-    said
+    may
 }
 
 /// Whose references stand in paths, and with which letter they begin.
@@ -372,7 +382,13 @@ impl Table {
             }));
         }
         D::describe(&mut operation, &mut self.schemas);
-        self.describe_refusals(&mut operation, method);
+        for status in refusals(&operation, method) {
+            let refused = json!({ "$ref": format!("#/components/responses/{status}") });
+            responses(&mut operation).entry(status.to_string()).or_insert(refused);
+        }
+        if method != Method::GET && operation.contains_key("security") {
+            responses(&mut operation).insert("202".to_owned(), json!({ "$ref": "#/components/responses/202" }));
+        }
         let entry = self.paths.entry(path.clone()).or_insert_with(|| Value::Object(Map::new()));
         if let Value::Object(methods) = entry {
             methods.insert(method.as_str().to_lowercase(), Value::Object(operation));
@@ -386,20 +402,6 @@ impl Table {
         self
     }
 
-    /// Every other status than success that a route may answer with.
-    fn describe_refusals(&mut self, operation: &mut Map<String, Value>, method: &Method) {
-        let problem = self.schemas.subschema_for::<tempestas_api::Problem>();
-        for (status, says) in refusals(operation, method) {
-            let refused = json!({ "description": says, "content": { PROBLEM: { "schema": problem } } });
-            responses(operation).entry(status.to_string()).or_insert(refused);
-        }
-        if method != Method::GET && operation.contains_key("security") {
-            let drafted = self.schemas.subschema_for::<tempestas_api::Drafted>();
-            let draft = json!({ "description": "only drafted; its person confirms it in the console", "content": { JSON: { "schema": drafted } } });
-            responses(operation).insert("202".to_owned(), draft);
-        }
-    }
-
     /// The routes, and which methods each knows.
     pub(crate) fn into_router(self) -> (Router<App>, Arc<Offer>) {
         (self.router, Arc::new(self.methods))
@@ -407,6 +409,15 @@ impl Table {
 
     /// The document.
     pub(crate) fn into_document(mut self) -> Value {
+        let problem = self.schemas.subschema_for::<tempestas_api::Problem>();
+        let refused = |(status, says): (u16, &str)| {
+            let refused = json!({ "description": says, "content": { PROBLEM: { "schema": problem } } });
+            (status.to_string(), refused)
+        };
+        let mut others: Map<String, Value> = REFUSALS.into_iter().map(refused).collect();
+        let drafted = self.schemas.subschema_for::<tempestas_api::Drafted>();
+        let says = "only drafted; its person confirms it in the console";
+        others.insert("202".to_owned(), json!({ "description": says, "content": { JSON: { "schema": drafted } } }));
         let mut document = json!({
             "openapi": "3.1.0",
             "info": {
@@ -417,6 +428,7 @@ impl Table {
             "paths": self.paths,
             "components": {
                 "securitySchemes": { "bearer": { "type": "http", "scheme": "bearer" } },
+                "responses": others,
                 "schemas": self.schemas.take_definitions(true),
             },
         });
