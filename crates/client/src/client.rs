@@ -6,7 +6,6 @@ mod unreachable;
 use std::{path::PathBuf, time::Duration};
 
 use jiff::tz::TimeZone;
-
 use reqwest::{Certificate, Method, Response, StatusCode, Url, header::LINK};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use secrecy::{ExposeSecret, SecretString};
@@ -75,12 +74,16 @@ fn made_plain(value: &mut Value, under: &str, zone: &TimeZone) {
 /// Most bytes of a reply that is read at once.
 const REPLY_MOST: usize = 64 * 1024 * 1024;
 
+fn endless() -> ClientError {
+    ClientError::Unreadable(format!("it has no end within {REPLY_MOST} bytes"))
+}
+
 /// The whole of a reply, unless it has no end in sight.
 async fn whole(mut response: Response) -> Result<Vec<u8>, ClientError> {
     let mut read = Vec::new();
     while let Some(piece) = response.chunk().await.map_err(|error| unreachable(&error))? {
         if read.len() + piece.len() > REPLY_MOST {
-            return Err(ClientError::Unreadable(format!("it goes on beyond {REPLY_MOST} bytes")));
+            return Err(endless());
         }
         read.extend_from_slice(&piece);
     }
@@ -285,6 +288,7 @@ impl Client {
         }
         let unreadable = |error: serde_json::Error| ClientError::Unreadable(error.to_string());
         let mut all: Vec<Value> = serde_json::from_slice(&first).map_err(unreadable)?;
+        let mut read = first.len();
         while let Some(page) = next {
             let request = self.http.get(page);
             let request = match &self.token {
@@ -293,7 +297,13 @@ impl Client {
             };
             let response = self.answered(request.send().await).await?;
             next = next_page(&response);
-            let more: Vec<Value> = serde_json::from_slice(&whole(response).await?).map_err(unreadable)?;
+            let bytes = whole(response).await?;
+            // Of pages too there may be no end in sight; one with nothing in it counts as well.
+            read += bytes.len();
+            let more: Vec<Value> = serde_json::from_slice(&bytes).map_err(unreadable)?;
+            if read > REPLY_MOST || more.is_empty() && next.is_some() {
+                return Err(endless());
+            }
             all.extend(more);
         }
         self.reply(&serde_json::to_vec(&all).map_err(unreadable)?)

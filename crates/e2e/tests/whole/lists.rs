@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use reqwest::{StatusCode, header};
 use serde_json::{Value, json};
 use tempestas_api::{NewSubject, StandingFilter};
+use tempestas_client::{Client, Connection};
 use tempestas_core::{Seconds, SubjectKind};
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_cloud};
@@ -186,4 +187,23 @@ async fn filters_leave_out_what_doesnt_fit_and_single_reads_say_the_same() {
     };
     assert_eq!(put(&tag).await, StatusCode::OK);
     assert_eq!(put(&tag).await, StatusCode::PRECONDITION_FAILED);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_list_whose_pages_have_no_end_is_not_read_for_ever() {
+    use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let server = format!("http://{}", listener.local_addr().unwrap());
+    tokio::spawn(async move {
+        let page = "HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nLink: <?after=x>; rel=\"next\"\r\n\
+            Content-Length: 2\r\nConnection: close\r\n\r\n[]";
+        while let Ok((mut caller, _)) = listener.accept().await {
+            let _ = caller.read(&mut [0; 4096]).await;
+            let _ = caller.write_all(page.as_bytes()).await;
+        }
+    });
+    let client = Client::new(&Connection { server, authority: None }, None).unwrap();
+    let said = client.people().await.unwrap_err().to_string();
+    assert!(said.contains("it has no end"), "{said}");
 }

@@ -13,15 +13,14 @@ use axum::{
 };
 use schemars::{JsonSchema, Schema, SchemaGenerator, generate::SchemaSettings};
 use serde_json::{Map, Value, json};
+use tempestas_core::{
+    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, StandingId, StopId, TermsId,
+};
 
 use super::{
     At, AtTwo, Body, Download, EventStream, FORM, Form, Head, JSON, Json, Listed, Looked, LookedOrNew, Page, PassedOn,
     Query, Tagged, Whole, WithCookie, paging::PAGE_MOST,
 };
-use tempestas_core::{
-    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, StandingId, StopId, TermsId,
-};
-
 use crate::{app::App, callers::CallerKind, problem::Failure};
 
 /// Something that adds itself to an operation's description.
@@ -118,11 +117,13 @@ impl<T: JsonSchema> Described for Listed<T> {
 
 /// What came of a request, in JSON.
 fn replies_with(operation: &mut Map<String, Value>, schema: Schema, headers: Value) {
-    let done = json!({ "description": "done", "content": { JSON: { "schema": schema } } });
-    responses(operation).insert("200".to_owned(), done);
-    if let (Some(done), false) = (responses(operation).get_mut("200"), headers.is_null()) {
-        done["headers"] = headers;
+    let mut done = Map::new();
+    done.insert("description".to_owned(), json!("done"));
+    done.insert("content".to_owned(), json!({ JSON: { "schema": schema } }));
+    if !headers.is_null() {
+        done.insert("headers".to_owned(), headers);
     }
+    responses(operation).insert("200".to_owned(), Value::Object(done));
 }
 
 impl<T: JsonSchema> Described for Page<T> {
