@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use serde_json::json;
-use tempestas_api::{ElevationFilter, NewSubject};
-use tempestas_core::{Act, ReasonRule, SubjectKind, TicketRule};
+use tempestas_api::ElevationFilter;
+use tempestas_core::{Act, ReasonRule, TicketRule};
 
 use crate::house::{House, INES, MARA, ODA, Plan, TOMAS, on_cloud};
 
@@ -104,13 +104,7 @@ async fn sentences_tell_times_by_the_readers_own_clock() {
 async fn a_group_gets_members_and_an_eligibility_and_a_rule_says_for_what_and_when() {
     let house = House::new(Plan::cloud_only()).await;
     let api = house.client(MARA);
-    let group = NewSubject {
-        kind: SubjectKind::Group,
-        name: "tide-watch".to_owned(),
-        about: "reads the gauges".to_owned(),
-        second_of: None,
-    };
-    api.add_subject(&group).await.unwrap();
+    house.group("tide-watch").await;
     let (mara, ines) = tokio::join!(house.browser(MARA), house.browser(INES));
     let members = async || {
         let all = api.people().await.unwrap();

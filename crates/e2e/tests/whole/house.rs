@@ -10,10 +10,11 @@ use std::{
 use serde_json::{Value, json};
 use tempdir::Directory;
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, PreviewRequest, TargetSettings, WaitQuery,
+    AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, NewSubject, PreviewRequest,
+    TargetSettings, WaitQuery,
 };
 use tempestas_client::{Client, ClientError};
-use tempestas_core::{LookedAt, Seconds, StartChoice, TicketRule, Verdict};
+use tempestas_core::{LookedAt, Seconds, StartChoice, SubjectKind, TicketRule, Verdict};
 use tempestas_demo::{
     cluster::{Cluster, free_port},
     codes::next_code,
@@ -179,6 +180,13 @@ impl House {
         let mara = self.client(MARA);
         let known = mara.targets().await.unwrap().into_iter().find(|known| known.path == settings.target).unwrap();
         mara.set_target(LookedAt::This(known.digest), settings).await.unwrap();
+    }
+
+    /// Adds a group with nobody in it.
+    pub async fn group(&self, name: &str) {
+        let (name, about) = (name.to_owned(), format!("the {name}"));
+        let group = NewSubject { kind: SubjectKind::Group, name, about, second_of: None };
+        self.client(MARA).add_subject(&group).await.unwrap();
     }
 
     pub async fn eligible(&self, who: &str, right: &str) {

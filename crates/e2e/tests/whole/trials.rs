@@ -1,7 +1,7 @@
 //! A change of terms shows whom it touches, at every act and of each group each member, before it is made.
 
-use tempestas_api::{NewMember, NewSubject, TermsTouched, TermsTrial};
-use tempestas_core::{Act, SubjectKind};
+use tempestas_api::{NewMember, TermsTouched, TermsTrial};
+use tempestas_core::Act;
 
 use crate::house::{HENRIK, House, MARA, ODA, Plan, TOMAS, on_cloud};
 
@@ -23,13 +23,7 @@ fn said(touched: &TermsTouched) -> Vec<(String, Act, String)> {
 async fn a_change_shows_each_whom_it_touches_and_at_which_act() {
     let house = House::new(Plan::cloud_only()).await;
     let mara = house.client(MARA);
-    let group = NewSubject {
-        kind: SubjectKind::Group,
-        name: "tide-watch".to_owned(),
-        about: "reads the gauges".to_owned(),
-        second_of: None,
-    };
-    mara.add_subject(&group).await.unwrap();
+    house.group("tide-watch").await;
     for member in [TOMAS, ODA, HENRIK] {
         mara.add_member("tide-watch", &NewMember { member: member.to_owned() }).await.unwrap();
     }
