@@ -49,6 +49,9 @@ async fn generated_requests_find_nothing_but_what_the_description_says() {
     assert!(house.rebuild().0, "what it did is explained by the ledger");
 }
 
+/// A key as a host has it.
+const HOST_KEY: &str = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIO7zkx2DzqDqz0QdQ8n0s0TwVvZ8m5H6Sg3W1kK2Vb0p host\n";
+
 /// Commands, and the call whose reply they print as JSON.
 const PRINTED: [(&[&str], &str); 24] = [
     (&["me"], "get /me"),
@@ -88,6 +91,58 @@ for line in sys.stdin:
         print(what, list(wrong.instance_path), wrong.message[:300])
 ";
 
+/// What was printed, with the schema that it is to fit.
+struct Printed {
+    document: Value,
+    lines: String,
+}
+
+impl Printed {
+    async fn new(house: &House) -> Self {
+        Self { document: house.document().await, lines: String::new() }
+    }
+
+    fn add(&mut self, what: &str, schema: &Value, value: &Value) {
+        self.lines += &format!("{}\n", json!([what, schema, value]));
+    }
+
+    /// Runs a command, and notes what it printed beside the reply of a call.
+    fn run(&mut self, house: &House, home: &Path, command: &[&str], call: &str) -> Value {
+        let (method, path) = call.split_once(' ').unwrap();
+        let reply = &self.document["paths"][format!("/api/v1{path}")][method]["responses"]["200"];
+        let schema = reply["content"]["application/json"]["schema"].clone();
+        assert!(schema.is_object(), "{call} is not described");
+        self.run_by(house, home, command, &schema)
+    }
+
+    fn run_by(&mut self, house: &House, home: &Path, command: &[&str], schema: &Value) -> Value {
+        let (exit, text) = house.tempestas_alone(home, &[command, &["--json"]].concat());
+        assert_eq!(exit, 0, "{command:?}: {text}");
+        let value = serde_json::from_str(&text).unwrap_or_else(|error| panic!("{command:?}: {error}: {text}"));
+        self.add(&format!("{command:?}"), schema, &value);
+        value
+    }
+
+    /// Fails unless all that was noted fits, by the reading of a library that knows nothing of us.
+    fn fits(mut self, directory: &Path) {
+        // One that doesn't fit, so that the test would know.
+        self.add("planted", &json!({ "$ref": "#/components/schemas/Me" }), &json!({ "name": 7 }));
+        let file = directory.join("openapi.json");
+        std::fs::write(&file, self.document.to_string()).unwrap();
+        let mut child = Command::new(foreign("python"))
+            .args(["-c", HOLD, &file.to_string_lossy()])
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        child.stdin.take().unwrap().write_all(self.lines.as_bytes()).unwrap();
+        let said = String::from_utf8(child.wait_with_output().unwrap().stdout).unwrap();
+        assert!(said.lines().any(|line| line.starts_with("planted")), "{said}");
+        let wrong: Vec<&str> = said.lines().filter(|line| !line.starts_with("planted")).collect();
+        assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    }
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn what_each_command_prints_as_json_is_as_the_description_says() {
     let house = House::new(Plan::whole()).await;
@@ -99,31 +154,111 @@ async fn what_each_command_prints_as_json_is_as_the_description_says() {
     house.live(&asked.id).await;
     let home = house.path().join("home");
     house.sign_in_at_a_terminal(&home, MARA);
-    let document: Value = house.document().await;
-    let mut held = String::new();
+    let mut printed = Printed::new(&house).await;
     for (command, call) in PRINTED {
-        let (exit, text) = house.tempestas(&home, &[command, &["--json"]].concat(), "");
-        assert_eq!(exit, 0, "{command:?}: {text}");
-        let value: Value = serde_json::from_str(&text).unwrap_or_else(|error| panic!("{command:?}: {error}: {text}"));
-        let (method, path) = call.split_once(' ').unwrap();
-        let reply = &document["paths"][format!("/api/v1{path}")][method]["responses"]["200"];
-        let schema = &reply["content"]["application/json"]["schema"];
-        assert!(schema.is_object(), "{call} is not described");
-        held += &format!("{}\n", json!([format!("{command:?}"), schema, value]));
+        printed.run(&house, &home, command, call);
     }
-    // One that doesn't fit, so that the test would know.
-    held += &format!("{}\n", json!(["planted", { "$ref": "#/components/schemas/Me" }, { "name": 7 }]));
-    let file = house.path().join("openapi.json");
-    std::fs::write(&file, document.to_string()).unwrap();
-    let mut child = Command::new(foreign("python"))
-        .args(["-c", HOLD, &file.to_string_lossy()])
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    child.stdin.take().unwrap().write_all(held.as_bytes()).unwrap();
-    let said = String::from_utf8(child.wait_with_output().unwrap().stdout).unwrap();
-    assert!(said.lines().any(|line| line.starts_with("planted")), "{said}");
-    let wrong: Vec<&str> = said.lines().filter(|line| !line.starts_with("planted")).collect();
-    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    printed.fits(house.path());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_each_change_prints_as_json_is_as_the_description_says() {
+    let house = House::new(Plan::whole()).await;
+    let homes = [MARA, TOMAS, ODA].map(|who| house.path().join(who));
+    [MARA, TOMAS, ODA].iter().zip(&homes).for_each(|(who, home)| drop(house.sign_in_at_a_terminal(home, who)));
+    let [mara, tomas, oda] = homes;
+    let file = |name: &str, text: &str| {
+        let path = house.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        path.to_str().unwrap().to_owned()
+    };
+    let secret = file("secret", "of-no-use\n");
+    let rule = file("rule.toml", "scope = \"/analytics\"\n[settings]\nlongest = 7200\n");
+    let host_key = file("host.pub", HOST_KEY);
+    let berths = "/harbour/databases/berths";
+    let (operator, writer) = (on_berths("harbour_operator"), on_cloud("tide-writer", "/lake"));
+    let mut printed = Printed::new(&house).await;
+
+    for (command, call) in [
+        ("people add nils.nygaard --about Nils", "post /people"),
+        ("people add night-crew --about Nights --kind group", "post /people"),
+        ("people enrolment nils.nygaard", "post /people/{who}/enrolment"),
+        ("people account nils.nygaard /harbour/databases/berths nils", "put /people/{who}/account"),
+        ("people join night-crew nils.nygaard", "post /groups/{group}/members"),
+        ("people leave night-crew nils.nygaard", "delete /groups/{group}/members/{member}"),
+        ("people duty nils.nygaard auditor /analytics", "post /duties"),
+        ("people suspend nils.nygaard", "post /people/{who}/suspend"),
+        ("people resume nils.nygaard", "post /people/{who}/resume"),
+        ("people source list", "get /sources"),
+        ("targets add-folder /harbour/spare", "post /folders"),
+        ("targets set /harbour/databases/berths --alarm-after 2m", "patch /targets/settings"),
+        ("targets check /harbour/databases/berths", "post /targets/check"),
+        ("targets survey /harbour/databases/berths", "post /targets/survey"),
+        ("targets authorities", "get /authorities"),
+        ("ledger proof 3", "get /ledger/{n}/proof"),
+        ("stop scope /analytics --reason drill", "post /stops"),
+        ("stop list", "get /stops"),
+    ] {
+        printed.run(&house, &mara, &command.split(' ').collect::<Vec<_>>(), call);
+    }
+    let fathom = ["targets", "enrol", "fathom", "/spare", "--url", "http://127.0.0.1:9", "--secret-file", &secret];
+    printed.run(&house, &mara, &fathom, "post /targets");
+    let host = ["targets", "enrol", "linux", "/crane", "--host", "127.0.0.1", "--host-key-file", &host_key];
+    printed.run(&house, &mara, &host, "get /targets/enrolment");
+    printed.run(&house, &mara, &["targets", "enrolment", "/crane"], "get /targets/enrolment");
+    let left = json!({
+        "type": "object", "additionalProperties": false, "required": ["undo", "broker"],
+        "properties": { "undo": { "type": ["string", "null"] }, "broker": { "type": ["string", "null"] } },
+    });
+    printed.run_by(&house, &mara, &["targets", "let-go", "/crane", "--reason", "scrapped", "--yes"], &left);
+
+    printed.run(&house, &mara, &["terms", "set", &rule, "--preview"], "post /terms/preview");
+    let set = printed.run(&house, &mara, &["terms", "set", &rule], "post /terms");
+    let id = set["id"].as_str().unwrap();
+    printed.run(&house, &mara, &["terms", "show", &writer], "get /terms/effective");
+    printed.run(&house, &mara, &["terms", "suspend", id, "--reason", "drill"], "post /terms/{id}/suspend");
+    printed.run(&house, &mara, &["terms", "resume", id], "post /terms/{id}/resume");
+    printed.run(&house, &mara, &["terms", "end", id], "delete /terms/{id}");
+
+    let given = printed.run(&house, &mara, &["eligible", "give", TOMAS, &writer], "post /eligibilities");
+    let id = given["eligibility"]["id"].as_str().unwrap_or_else(|| panic!("{given}")).to_owned();
+    let change = ["eligible", "change", &id, "--until", "2099-01-01T00:00Z"];
+    printed.run(&house, &mara, &change, "patch /eligibilities/{id}");
+    printed.run(&house, &mara, &["eligible", "suspend", &id, "--reason", "drill"], "post /eligibilities/{id}/suspend");
+    printed.run(&house, &mara, &["eligible", "resume", &id], "post /eligibilities/{id}/resume");
+    printed.run(&house, &mara, &["eligible", "end", &id], "delete /eligibilities/{id}");
+
+    house.eligible(TOMAS, &operator).await;
+    let begin = ["cover", "begin", TOMAS, "--by", ODA, "--until", "2099-01-01T00:00Z", "--reason", "leave"];
+    let begun = printed.run(&house, &mara, &begin, "post /covers");
+    let id = begun["id"].as_str().unwrap();
+    printed.run(&house, &mara, &["cover", "show", id], "get /appointments/{id}");
+    printed.run(&house, &mara, &["cover", "end", id], "post /appointments/{id}/end");
+    printed.run(&house, &tomas, &["ask", &operator, "--preview", "--reason", "leak"], "post /asks/preview");
+    let ask = ["ask", &operator, "--for", "10m", "--reason", "leak at berth 4", "--yes"];
+    let asked = printed.run(&house, &tomas, &ask, "post /asks");
+    let id = asked["id"].as_str().unwrap();
+    printed.run(&house, &oda, &["waiting", id], "get /elevations/{id}/context");
+    printed.run(&house, &oda, &["answer", id, "yes", "--yes"], "post /elevations/{id}/answer");
+    printed.run(&house, &tomas, &["show", id, "--wait", "live"], "get /elevations/{id}");
+    printed.run(&house, &tomas, &["reach", id], "post /elevations/{id}/login");
+    printed.run(&house, &tomas, &["give-back", id], "post /elevations/{id}/give-back");
+
+    let standing = house.client(MARA).standing(&tempestas_api::StandingFilter::default()).await.unwrap();
+    let one = standing.iter().find(|one| one.direct && one.target == berths && one.who.is_some()).unwrap();
+    printed.run(&house, &mara, &["convert", "preview", &one.id], "post /conversions/preview");
+    printed.run(&house, &mara, &["convert", "rehearse", &one.id], "post /rehearsals/preview");
+    let applied = printed.run(&house, &mara, &["convert", "apply", &one.id, "--yes"], "post /conversions");
+    printed.run(&house, &mara, &["undo", applied["id"].as_str().unwrap()], "post /conversions/{id}/undo");
+
+    let export = file("ledger.jsonl", "");
+    let wrote = json!({ "const": { "file": export } });
+    printed.run_by(&house, &mara, &["ledger", "export", &export], &wrote);
+    let genuine = json!({
+        "type": "object", "additionalProperties": false, "required": ["genuine", "says"],
+        "properties": { "genuine": { "const": true }, "says": { "type": "string" } },
+    });
+    printed.run_by(&house, &mara, &["ledger", "verify", &export], &genuine);
+    printed.run_by(&house, &mara, &["ledger", "checkpoint"], &json!({ "type": "string" }));
+    printed.fits(house.path());
 }

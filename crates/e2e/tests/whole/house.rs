@@ -281,6 +281,19 @@ impl House {
 
     /// Runs the real client as somebody; exit code and everything printed.
     pub fn tempestas(&self, home: &Path, arguments: &[&str], input: &str) -> (i32, String) {
+        let output = self.run_the_client(home, arguments, input);
+        let text =
+            String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref();
+        (output.status.code().unwrap_or(-1), text)
+    }
+
+    /// The same; exit code and what a script would read.
+    pub fn tempestas_alone(&self, home: &Path, arguments: &[&str]) -> (i32, String) {
+        let output = self.run_the_client(home, arguments, "");
+        (output.status.code().unwrap_or(-1), String::from_utf8_lossy(&output.stdout).into_owned())
+    }
+
+    fn run_the_client(&self, home: &Path, arguments: &[&str], input: &str) -> std::process::Output {
         use std::io::Write as _;
         let mut child = std::process::Command::new(tempestas_demo::processes::program("tempestas").unwrap())
             .args(arguments)
@@ -292,10 +305,7 @@ impl House {
             .spawn()
             .unwrap();
         child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
-        let output = child.wait_with_output().unwrap();
-        let text =
-            String::from_utf8_lossy(&output.stdout).into_owned() + String::from_utf8_lossy(&output.stderr).as_ref();
-        (output.status.code().unwrap_or(-1), text)
+        child.wait_with_output().unwrap()
     }
 }
 
