@@ -133,11 +133,8 @@ pub fn cautions(world: &World, right: &Standing, used: Option<&UseOf>) -> Vec<Ca
     }
     found.extend(emergency(world, right));
     let account = world.text(right.account);
-    let beside = |other: &&Standing| other.target == right.target && other.id != right.id;
-    let mut others: Vec<String> = world
-        .standing
-        .values()
-        .filter(beside)
+    let beside = || world.standing_on(right.target).filter(|other| other.id != right.id);
+    let mut others: Vec<String> = beside()
         .filter(|other| other.chain.iter().any(|way| world.are_words(way, &account)))
         .map(|other| world.text(other.account))
         .filter(|other| *other != account)
@@ -150,8 +147,7 @@ pub fn cautions(world: &World, right: &Standing, used: Option<&UseOf>) -> Vec<Ca
     let same_role = |other: &Standing| {
         other.right.role == right.right.role && world.is_within(right.right.scope, other.right.scope)
     };
-    if !world.standing.values().filter(beside).any(|other| same_role(other) && !world.is_text(other.account, &account))
-    {
+    if !beside().any(|other| same_role(other) && !world.is_text(other.account, &account)) {
         let keeps_a_member = matches!(world.connector(right.target), Some(Connector::Ldap { .. }))
             && world.roles.get(&right.right.role).is_some_and(|role| !role.lapse.by_itself);
         found.push(if keeps_a_member { Caution::LastMember } else { Caution::LastHolder });

@@ -309,14 +309,8 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
         ))
     })?;
     let also_lost = world
-        .standing
-        .values()
-        .filter(|other| {
-            other.target == right.target
-                && other.account == right.account
-                && other.handle.is_none()
-                && other.is_through(world, right.right.role)
-        })
+        .standing_of(right.target, right.account)
+        .filter(|other| other.handle.is_none() && other.is_through(world, right.right.role))
         .map(|other| other.id)
         .collect();
     Ok(PlanItem { standing: id, holder, also_lost })
@@ -330,13 +324,12 @@ pub(crate) fn critical_accounts(
     without: &[StandingId],
 ) -> Vec<Digest> {
     let holds = |right: &&Standing| {
-        right.target == target
-            && !without.contains(&right.id)
+        !without.contains(&right.id)
             && !world.is_broker(target, right.account)
             && world.is_within(scope, right.right.scope)
             && world.roles.get(&right.right.role).is_some_and(|role| role.weight == Weight::Critical)
     };
-    let mut accounts: Vec<Digest> = world.standing.values().filter(holds).map(|right| right.account).collect();
+    let mut accounts: Vec<Digest> = world.standing_on(target).filter(holds).map(|right| right.account).collect();
     accounts.sort_unstable();
     accounts.dedup();
     accounts

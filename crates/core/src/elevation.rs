@@ -292,3 +292,11 @@ pub struct Grant {
     /// What was found after its end; none until somebody looked.
     pub leftovers: Option<Vec<Leftover>>,
 }
+
+impl Grant {
+    /// Whether it is not wanted any more, and was read back as gone.
+    #[must_use]
+    pub fn is_gone(&self) -> bool {
+        !self.wanted && self.seen == Seen::No
+    }
+}

@@ -77,7 +77,7 @@ pub use terms::{
 pub use text::{Digest, PrivateText, Said, Words, glance, is_deceptive, plainly};
 pub(crate) use time::moment;
 pub use time::{Seconds, later};
-pub use world::{Counters, Key, Kind, Owners, Row, World};
+pub use world::{Counters, Key, Kind, Row, Table, World};
 
 /// What a command yielded: facts to append, in order, and the private texts they name by digest.
 #[derive(Debug, Clone, Default, PartialEq)]

@@ -39,13 +39,7 @@ pub enum Task {
 pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
     let Some(known) = world.targets.get(&target) else { return Vec::new() };
     let mut orders = Vec::new();
-    let grants: Vec<&Grant> = world
-        .active
-        .iter()
-        .filter_map(|id| world.elevations.get(id)?.grant)
-        .filter_map(|id| world.grants.get(&id))
-        .filter(|grant| grant.target == target)
-        .collect();
+    let grants: Vec<&Grant> = world.grants_on(target).collect();
     let mut overdue = false;
     for grant in grants.iter().filter(|grant| !grant.wanted && grant.seen != Seen::No) {
         overdue |= grant.ending_since.is_some_and(|since| now >= later(since, known.alarm_after));
@@ -105,15 +99,16 @@ fn in_turn<'w>(world: &'w World, grants: impl Iterator<Item = &'w Grant>) -> Vec
 }
 
 impl World {
+    /// Grants on a target whose elevations are not over, by who ordered first.
+    pub(crate) fn grants_on(&self, target: ScopeId) -> impl Iterator<Item = &Grant> {
+        let grants = self.indexes.grants_on.of(target).filter_map(|id| self.grants.get(&id));
+        grants.filter(|grant| self.elevations.get(&grant.elevation).is_some_and(|one| !one.is_over()))
+    }
+
     /// Grants on a target that are to be read back now and then.
     #[must_use]
     pub fn live_grants(&self, target: ScopeId) -> Vec<Grant> {
-        self.active
-            .iter()
-            .filter_map(|id| self.grants.get(&self.elevations.get(id)?.grant?))
-            .filter(|grant| grant.target == target && grant.wanted && grant.verified_at.is_some())
-            .cloned()
-            .collect()
+        self.grants_on(target).filter(|grant| grant.wanted && grant.verified_at.is_some()).cloned().collect()
     }
 
     /// How a target is reached.

@@ -1,24 +1,28 @@
 //! The World: the whole present state in memory, and the rows it is made of.
 
+mod accounts;
 mod groups;
+mod indexes;
 mod looks;
-
-use std::{
-    collections::{BTreeMap, BTreeSet, HashMap},
-    sync::Arc,
-};
+mod names;
+mod table;
+mod tree;
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId,
-    Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Refusal, Right, Role, RoleId,
-    Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
-    TermsId, Words, text::Digest,
+    Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Role, RoleId, Scope, ScopeId,
+    Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms, TermsId,
 };
 
+pub use table::Table;
+
 pub(crate) use groups::GROUP_DEPTH;
+
+use indexes::{Indexed as _, Indexes};
+use table::Change;
 
 macro_rules! tables {
     ($($kind:ident $word:literal $table:ident: $id:ty => $row:ty, |$it:ident| $key:expr;)*) => {
@@ -60,24 +64,19 @@ macro_rules! tables {
             }
         }
 
-        /// The present state.
+        /// The present state. Copying it costs next to nothing, and a copy stays as it is.
         #[derive(Debug, Clone, Default, PartialEq)]
         pub struct World {
-            $(#[doc = concat!("Every row of `", $word, "`.")] pub $table: BTreeMap<$id, $row>,)*
+            $(#[doc = concat!("Every row of `", $word, "`.")] pub $table: Table<$id, $row>,)*
             /// Numbers handed out next.
             pub counters: Counters,
             /// The root of the estate; none before the first fact.
             pub root: Option<ScopeId>,
-            /// Elevations that are not over.
-            pub active: BTreeSet<ElevationId>,
-            /// Eligibilities by who holds them, so that one person's are found without looking at everybody's.
-            eligible: BTreeMap<SubjectId, BTreeSet<EligibilityId>>,
-            /// Every group.
-            groups: BTreeSet<SubjectId>,
             /// Time of the last fact.
             pub last_at: Option<Timestamp>,
-            /// Private texts that are still known, by digest; shared with what is tried.
-            texts: Arc<HashMap<Digest, String>>,
+            /// Private texts that are still known, by digest.
+            texts: indexes::Texts,
+            pub(crate) indexes: Indexes,
             /// Whose names look alike.
             looks: looks::Looks,
         }
@@ -87,35 +86,28 @@ macro_rules! tables {
             pub fn put(&mut self, row: Row) {
                 match &row {
                     Row::Scope(scope) if scope.parent.is_none() => self.root = Some(scope.id),
-                    Row::Elevation(elevation) if elevation.is_over() => { self.active.remove(&elevation.id); }
-                    Row::Elevation(elevation) => { self.active.insert(elevation.id); }
-                    Row::Eligibility(held) => { self.eligible.entry(held.subject).or_default().insert(held.id); }
-                    Row::Subject(subject) => {
-                        self.looks = looks::Looks::default();
-                        if subject.kind == SubjectKind::Group {
-                            self.groups.insert(subject.id);
-                        }
-                    }
+                    Row::Subject(_) => self.looks = looks::Looks::default(),
                     _ => {}
                 }
                 match row {
-                    $(Row::$kind($it) => { let key = $key; self.$table.insert(key, $it); })*
+                    $(Row::$kind($it) => {
+                        let key = $key;
+                        if let Some(before) = self.$table.get(&key) {
+                            before.index(Change::Leave, &mut self.indexes, &self.texts);
+                        }
+                        $it.index(Change::Enter, &mut self.indexes, &self.texts);
+                        self.$table.insert(key, $it);
+                    })*
                     Row::Counters(counters) => self.counters = counters,
                 }
             }
 
             /// Takes a row out.
             fn cut(&mut self, key: &Key) {
-                if key.kind == Kind::Eligibility
-                    && let Some(held) = key_read(&key.id).and_then(|id| self.eligibilities.get(&id))
-                    && let Some(known) = self.eligible.get_mut(&held.subject)
-                {
-                    known.remove(&held.id);
-                }
                 match key.kind {
                     $(Kind::$kind => {
-                        if let Some(id) = key_read::<$id>(&key.id) {
-                            self.$table.remove(&id);
+                        if let Some(row) = key_read::<$id>(&key.id).and_then(|id| self.$table.remove(&id)) {
+                            row.index(Change::Leave, &mut self.indexes, &self.texts);
                         }
                     })*
                     Kind::Counters => {}
@@ -194,20 +186,6 @@ impl Default for Counters {
     }
 }
 
-/// Who owns which account.
-pub struct Owners<'w> {
-    world: &'w World,
-    known: HashMap<(ScopeId, &'w str), SubjectId>,
-}
-
-impl Owners<'_> {
-    /// Who owns the account that holds a standing right.
-    #[must_use]
-    pub fn of(&self, held: &Standing) -> Option<SubjectId> {
-        self.known.get(&(held.target, self.world.texts.get(&held.account)?.as_str())).copied()
-    }
-}
-
 impl World {
     /// Puts in place what a fact carries. Holds no rule: a fact brings its results along.
     pub fn apply(&mut self, fact: &Fact) {
@@ -220,223 +198,17 @@ impl World {
         self.last_at = Some(fact.at);
     }
 
-    /// Makes a private text known.
-    pub fn know(&mut self, digest: Digest, text: String) {
-        Arc::make_mut(&mut self.texts).insert(digest, text);
-        self.look_anew(digest);
-    }
-
-    /// The text behind a digest, or a word that it is withheld.
-    #[must_use]
-    pub fn text(&self, digest: Digest) -> String {
-        self.texts.get(&digest).cloned().unwrap_or_else(|| "(withheld)".to_owned())
-    }
-
-    /// Whether the text behind the digest is exactly this one.
-    #[must_use]
-    pub fn is_text(&self, digest: Digest, text: &str) -> bool {
-        self.known_text(digest) == Some(text)
-    }
-
-    /// The text behind a digest, unless it is withheld.
-    pub(crate) fn known_text(&self, digest: Digest) -> Option<&str> {
-        self.texts.get(&digest).map(String::as_str)
-    }
-
-    /// What words say, or that it is withheld.
-    #[must_use]
-    pub fn words<'w>(&'w self, words: &'w Words) -> &'w str {
-        self.known_words(words).unwrap_or("(withheld)")
-    }
-
-    /// What words say, unless it is withheld.
-    pub(crate) fn known_words<'w>(&'w self, words: &'w Words) -> Option<&'w str> {
-        match words {
-            Words::Private { digest } => self.known_text(*digest),
-            Words::Clear(words) => Some(words),
-        }
-    }
-
-    /// Whether words say exactly this.
-    #[must_use]
-    pub fn are_words(&self, words: &Words, said: &str) -> bool {
-        self.known_words(words) == Some(said)
-    }
-
-    /// Whether words say the same, as far as that is known.
-    #[must_use]
-    pub fn are_same(&self, one: &Words, other: &Words) -> bool {
-        one == other || self.known_words(one).is_some_and(|said| self.are_words(other, said))
-    }
-
-    /// What a role is called on its target.
-    #[must_use]
-    pub fn role_name(&self, id: RoleId) -> &str {
-        self.roles.get(&id).map_or("?", |role| self.words(&role.name))
-    }
-
-    /// What a role lets one do, in plain words; empty where it isn't known.
-    #[must_use]
-    pub fn role_says(&self, id: RoleId) -> &str {
-        self.roles.get(&id).map_or("", |role| self.words(&role.says))
-    }
-
-    /// A subject's name.
-    #[must_use]
-    pub fn subject_name(&self, id: SubjectId) -> String {
-        self.subjects.get(&id).map_or_else(|| id.to_string(), |subject| self.text(subject.name))
-    }
-
-    /// The subject of that name.
-    #[must_use]
-    pub fn subject_named(&self, name: &str) -> Option<&Subject> {
-        self.subjects.values().find(|subject| self.is_text(subject.name, name))
-    }
-
-    /// The World as far as terms and what they demand are worked out from it, to try a change on.
+    /// The World as it would be with a change, to try it on.
     pub(crate) fn tried(&self, put: &[Row], cut: &[Key]) -> Self {
-        let mut tried = Self {
-            subjects: self.subjects.clone(),
-            hands: self.hands.clone(),
-            scopes: self.scopes.clone(),
-            targets: self.targets.clone(),
-            roles: self.roles.clone(),
-            duties: self.duties.clone(),
-            eligibilities: self.eligibilities.clone(),
-            terms: self.terms.clone(),
-            root: self.root,
-            eligible: self.eligible.clone(),
-            groups: self.groups.clone(),
-            texts: Arc::clone(&self.texts),
-            ..Self::default()
-        };
+        let mut tried = self.clone();
         cut.iter().for_each(|key| tried.cut(key));
         put.iter().for_each(|row| tried.put(row.clone()));
         tried
     }
 
-    /// The scopes from `scope` up to the root, itself first.
-    pub fn upwards(&self, scope: ScopeId) -> impl Iterator<Item = &Scope> {
-        std::iter::successors(self.scopes.get(&scope), |scope| scope.parent.and_then(|parent| self.scopes.get(&parent)))
-    }
-
-    /// Whether `scope` is `of` or lies below it.
-    #[must_use]
-    pub fn is_within(&self, scope: ScopeId, of: ScopeId) -> bool {
-        self.upwards(scope).any(|above| above.id == of)
-    }
-
-    /// How far below the root; the root's is 0.
-    #[must_use]
-    pub fn depth(&self, scope: ScopeId) -> usize {
-        self.upwards(scope).count().saturating_sub(1)
-    }
-
-    /// A scope's path, as shown.
-    #[must_use]
-    pub fn path(&self, scope: ScopeId) -> String {
-        let mut names: Vec<&str> =
-            self.upwards(scope).filter(|scope| scope.parent.is_some()).map(|scope| scope.name.as_str()).collect();
-        names.reverse();
-        format!("/{}", names.join("/"))
-    }
-
-    /// The scope at a path.
-    #[must_use]
-    pub fn scope_at(&self, path: &str) -> Option<&Scope> {
-        let mut at = self.scopes.get(&self.root?)?;
-        for name in path.strip_prefix('/')?.split('/').filter(|name| !name.is_empty()) {
-            at = self.child(at.id, name)?;
-        }
-        Some(at)
-    }
-
-    /// The scope of that name right below `parent`.
-    #[must_use]
-    pub fn child(&self, parent: ScopeId, name: &str) -> Option<&Scope> {
-        self.scopes.values().find(|scope| scope.parent == Some(parent) && scope.name == name)
-    }
-
-    /// The target that a scope is, or is a part of.
-    #[must_use]
-    pub fn target_of(&self, scope: ScopeId) -> Option<&Target> {
-        self.upwards(scope).find_map(|above| self.targets.get(&above.id))
-    }
-
-    /// The role of that name on a target.
-    #[must_use]
-    pub fn role_named(&self, target: ScopeId, name: &str) -> Option<&Role> {
-        self.roles.values().find(|role| role.target == target && self.are_words(&role.name, name))
-    }
-
-    /// A right as written: `role@/path`.
-    #[must_use]
-    pub fn right_name(&self, right: Right) -> String {
-        let role = self.role_name(right.role);
-        format!("{role}@{}", self.path(right.scope))
-    }
-
-    /// Reads a right as written.
-    ///
-    /// # Errors
-    /// Says which half isn't there, and what is.
-    pub fn right_from(&self, text: &str) -> Result<Right, Refusal> {
-        let Some((name, path)) = text.split_once("@/") else {
-            return Err(Refusal::invalid(format!(
-                "`{text}` is not a right; write it as ROLE@/PATH, like `berth_reader@/harbour/databases/berths`"
-            )));
-        };
-        let scope = self.scope_at(&format!("/{path}")).ok_or_else(|| {
-            Refusal::unknown("scope", format!("/{path}"), "`tempestas eligible` shows the scopes you may ask at")
-        })?;
-        let target = self.target_of(scope.id).ok_or_else(|| {
-            Refusal::invalid(format!("/{path} is a folder; a right is held on a target or a part of one"))
-        })?;
-        let role = self.role_named(target.scope, name).filter(|role| !role.gone).ok_or_else(|| {
-            Refusal::unknown("role", format!("{name}@/{path}"), "`tempestas eligible` lists what you may ask for")
-        })?;
-        Ok(Right { role: role.id, scope: scope.id })
-    }
-
-    /// The subject's own account on a target.
-    #[must_use]
-    pub fn account_of(&self, subject: SubjectId, target: ScopeId) -> Option<&Account> {
-        self.accounts.get(&format!("{}-{}", subject.0, target.0))
-    }
-
-    /// Who owns an account on a target.
-    #[must_use]
-    pub fn holder_of(&self, target: ScopeId, account: Digest) -> Option<SubjectId> {
-        let name = self.texts.get(&account)?;
-        self.accounts
-            .values()
-            .find(|known| known.target == target && self.is_text(known.name, name))
-            .map(|known| known.subject)
-    }
-
-    /// Who owns which account, for looking up many.
-    #[must_use]
-    pub fn owners(&self) -> Owners<'_> {
-        let known = self
-            .accounts
-            .values()
-            .filter_map(|account| Some(((account.target, self.texts.get(&account.name)?.as_str()), account.subject)));
-        Owners { world: self, known: known.collect() }
-    }
-
-    /// Whether an account is the one that we ourselves work with on a target.
-    #[must_use]
-    pub fn is_broker(&self, target: ScopeId, account: Digest) -> bool {
-        self.targets
-            .get(&target)
-            .and_then(|known| self.texts.get(&known.broker?))
-            .is_some_and(|name| self.is_text(account, name))
-    }
-
-    /// Whether an account is a sealed emergency holder of a target.
-    #[must_use]
-    pub fn is_sealed(&self, target: ScopeId, account: &str) -> bool {
-        self.targets.get(&target).is_some_and(|known| known.sealed.iter().any(|sealed| self.is_text(*sealed, account)))
+    /// Elevations that are not over.
+    pub fn active(&self) -> impl DoubleEndedIterator<Item = &Elevation> {
+        self.indexes.active.iter().filter_map(|id| self.elevations.get(id))
     }
 
     /// The elevation that a grant belongs to.

@@ -10,8 +10,8 @@ use tempestas_api::{
     WavesView,
 };
 use tempestas_core::{
-    Actor, Alarm, Approval, Approver, Conversion, Duty, Effective, Eligibility, LapseRule, Owners, Pause, ReasonRule,
-    Right, Role, Seconds, Settings, Sight, Standing, Subject, SubjectId, Terms, TicketRule, Weight, World,
+    Actor, Alarm, Approval, Approver, Conversion, Duty, Effective, Eligibility, LapseRule, Pause, ReasonRule, Right,
+    Role, Seconds, Settings, Sight, Standing, Subject, SubjectId, Terms, TicketRule, Weight, World,
 };
 use tempestas_store::Entry;
 
@@ -36,9 +36,7 @@ pub(crate) fn subject(world: &World, sight: &Sight, subject: &Subject) -> Subjec
             .collect(),
         alike: world.alike(subject.id),
         accounts: world
-            .accounts
-            .values()
-            .filter(|account| account.subject == subject.id)
+            .accounts_of(subject.id)
             .filter(|account| sight.is_of(account.subject) || sight.sees_scope(world, account.target))
             .map(|account| AccountView {
                 target: world.path(account.target),
@@ -89,14 +87,14 @@ pub(crate) fn alarm(world: &World, alarm: &Alarm, me: SubjectId) -> AlarmView {
     }
 }
 
-pub(crate) fn standing(world: &World, owners: &Owners<'_>, last: &LastUses, right: &Standing) -> StandingView {
+pub(crate) fn standing(world: &World, last: &LastUses, right: &Standing) -> StandingView {
     let role = world.roles.get(&right.right.role);
     let account = world.text(right.account);
     StandingView {
         id: right.id.to_string(),
         sealed: world.is_sealed(right.target, &account),
         account,
-        who: owners.of(right).map(|who| world.subject_name(who)),
+        who: world.owner_of(right).map(|who| world.subject_name(who)),
         role: world.role_name(right.right.role).to_owned(),
         scope: world.path(right.right.scope),
         target: world.path(right.target),

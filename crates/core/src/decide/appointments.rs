@@ -193,11 +193,11 @@ fn cover(
 fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), Refusal> {
     let (world, now, by) = (draft.world, draft.now(), draft.context.caller.subject());
     ensure_window(draft, wish.from, wish.until)?;
-    let waits = world.appointments.values().filter(|one| one.state == AppointmentState::Waiting);
-    if let Some(same) = waits.clone().find(|one| one.subject == wish.subject && one.rights == wish.rights) {
+    let waits = || world.appointments.values().filter(|one| one.state == AppointmentState::Waiting);
+    if let Some(same) = waits().find(|one| one.subject == wish.subject && one.rights == wish.rights) {
         return Err(Refusal::conflict(format!("{} waits for an answer to that already; take it back first", same.id)));
     }
-    if wished && waits.filter(|one| one.by == by).count() >= WAITING_MOST {
+    if wished && waits().filter(|one| one.by == by).count() >= WAITING_MOST {
         return Err(Refusal::Limit(format!("{WAITING_MOST} wishes of yours wait already; take one back first")));
     }
     let demanded = making(world, by, wish.subject, &wish.rights, wished, now)?;

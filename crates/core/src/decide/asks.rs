@@ -148,8 +148,8 @@ fn ensure_has_account(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<
 fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<(), Refusal> {
     let (world, me_human) = (draft.world, draft.world.human(me));
     let target = world.target_of(right.scope).map(|target| target.scope);
-    let open = || world.active.iter().filter_map(|id| world.elevations.get(id));
-    let here = open()
+    let here = world
+        .active()
         .filter(|one| world.human(one.asker) == me_human && !one.is_before_opening())
         .filter(|one| world.target_of(one.right.scope).map(|target| target.scope) == target)
         .count();
@@ -163,13 +163,7 @@ fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result
     if lately.filter(|one| world.human(one.asker) == me_human).count() >= ASKS_A_MINUTE {
         return Err(Refusal::Limit(format!("you asked {ASKS_A_MINUTE} times within a minute; wait for the next")));
     }
-    let waiting = draft
-        .world
-        .active
-        .iter()
-        .filter_map(|id| draft.world.elevations.get(id))
-        .filter(|open| open.asker == me && open.is_before_opening())
-        .count();
+    let waiting = world.active().filter(|open| open.asker == me && open.is_before_opening()).count();
     if waiting >= WAITING_MOST {
         return Err(Refusal::Limit(format!(
             "you have {waiting} asks waiting, and {WAITING_MOST} is the most; withdraw one first: `tempestas grants`"

@@ -119,10 +119,8 @@ fn ensure_no_own_gain(draft: &Draft<'_>, by: SubjectId, items: &[PlanItem]) -> R
 /// Whether `me` said within a day whose account that is.
 fn said_lately(draft: &Draft<'_>, me: SubjectId, owner: SubjectId, target: ScopeId) -> bool {
     let (world, now) = (draft.world, draft.now());
-    world.accounts.values().any(|account| {
-        account.subject == owner
-            && account.target == target
-            && account.set_at.is_some_and(|at| later(at, HAND_LASTS) > now)
+    world.account_of(owner, target).is_some_and(|account| {
+        account.set_at.is_some_and(|at| later(at, HAND_LASTS) > now)
             && account.set_by.is_some_and(|who| world.human(who) == world.human(me))
     })
 }

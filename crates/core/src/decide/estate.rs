@@ -97,11 +97,11 @@ fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), R
     let mut put: Vec<Row> = hand.into_iter().collect();
     let mut cut = vec![Row::Target(target).key()];
     put.extend(world.scopes.get(&id).map(|scope| Row::Scope(Scope { kind: ScopeKind::Gone, ..scope.clone() })));
-    let roles = world.roles.values().filter(|role| role.target == id && !role.gone);
+    let roles = world.roles_on(id).filter(|role| !role.gone);
     put.extend(roles.map(|role| Row::Role(Role { gone: true, ..role.clone() })));
     let on_it = world.targets.values().filter(|other| other.runs_on == Some(id));
     put.extend(on_it.map(|other| Row::Target(Target { runs_on: None, ..other.clone() })));
-    cut.extend(world.standing.values().filter(|held| held.target == id).map(|held| Row::Standing(held.clone()).key()));
+    cut.extend(world.standing_on(id).map(|held| Row::Standing(held.clone()).key()));
     cut.extend(world.accounts.values().filter(|own| own.target == id).map(|own| Row::Account(own.clone()).key()));
     draft.fact_cutting(What::TargetEnded { scope: id, reason }, put, cut);
     for held in world.eligibilities.values().filter(|held| world.is_within(held.right.scope, id)) {
@@ -117,7 +117,7 @@ fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), R
 
 /// Refuses to let a target go while something on it is still to end.
 fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
-    let active = world.active.iter().filter_map(|id| world.elevations.get(id));
+    let active = world.active();
     let open: Vec<String> =
         active.filter(|one| world.is_within(one.right.scope, id)).map(|one| one.id.to_string()).collect();
     if !open.is_empty() {

@@ -204,7 +204,7 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
     }
     let now = draft.now();
     let world = draft.world;
-    for elevation in world.active.iter().filter_map(|id| world.elevations.get(id)) {
+    for elevation in world.active() {
         let grant = elevation.grant.and_then(|id| world.grants.get(&id));
         match elevation.phase {
             Phase::Waiting if elevation.stages.last().is_none_or(|stage| now >= stage.until) => {

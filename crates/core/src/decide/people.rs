@@ -209,9 +209,7 @@ pub(super) fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusa
     draft.fact(What::Suspended { subject: id }, put);
     let world = draft.world;
     let held: Vec<_> = world
-        .active
-        .iter()
-        .filter_map(|elevation| world.elevations.get(elevation))
+        .active()
         .filter(|elevation| world.human(elevation.asker) == id || elevation.asker == id)
         .cloned()
         .collect();
@@ -235,15 +233,13 @@ fn set_account(draft: &mut Draft<'_>, subject: SubjectId, target: ScopeId, accou
     if account.0.is_empty() || account.0.len() > 128 {
         return Err(Refusal::invalid("an account's name has 1 to 128 bytes"));
     }
-    let taken = draft.world.accounts.values().find(|known| {
-        known.target == target && known.subject != subject && draft.world.is_text(known.name, &account.0)
-    });
+    let taken = draft.world.owners_named(target, &account.0).find(|owner| *owner != subject);
     if let Some(taken) = taken {
         return Err(Refusal::conflict(format!(
             "`{}` on {} is {}'s account; one account has one owner",
             account.0,
             draft.world.path(target),
-            draft.world.subject_name(taken.subject)
+            draft.world.subject_name(taken)
         )));
     }
     let name = draft.text(account);

@@ -277,11 +277,7 @@ impl<'d, 'w> Taking<'d, 'w> {
             return self.change(row);
         }
         // Whoever an administrator said this account is, is this entry.
-        let owner = world
-            .accounts
-            .values()
-            .find(|account| account.target == self.target && world.is_text(account.name, &found.account));
-        if let Some(owner) = owner.map(|account| account.subject) {
+        if let Some(owner) = world.owners_named(self.target, &found.account).next() {
             return self.link(&found.key, owner);
         }
         if let Some(id) = self.new_subject(SubjectKind::Person, &found.key, &found.name, &found.about) {

@@ -58,13 +58,8 @@ fn stop(draft: &mut Draft<'_>, reach: Reach, word: &Said) -> Result<(), Refusal>
         lift: None,
         lifted_at: None,
     };
-    let reached: Vec<_> = world
-        .active
-        .iter()
-        .filter_map(|id| world.elevations.get(id))
-        .filter(|elevation| stop.reaches(world, elevation.asker, elevation.right))
-        .cloned()
-        .collect();
+    let reached: Vec<_> =
+        world.active().filter(|elevation| stop.reaches(world, elevation.asker, elevation.right)).cloned().collect();
     stop.ended = reached.iter().map(|elevation| elevation.id).collect();
     let ended = u32::try_from(reached.len()).unwrap_or(u32::MAX);
     draft.fact(What::Stopped { stop: id, reach, ended }, vec![Row::Stop(stop)]);

@@ -217,8 +217,8 @@ fn roles(
             changes.put.push(Row::Role(role));
         }
     }
-    for role in draft.world.roles.values() {
-        if role.target == target && !role.gone && !ids.values().any(|id| *id == role.id) {
+    for role in draft.world.roles_on(target) {
+        if !role.gone && !ids.values().any(|id| *id == role.id) {
             changes.put.push(Row::Role(Role { gone: true, ..role.clone() }));
         }
     }
@@ -234,8 +234,7 @@ fn standing<'s>(
     changes: &mut Changes<'s>,
 ) {
     let mut seen = BTreeSet::new();
-    let mut accounts: BTreeMap<String, Digest> = BTreeMap::new();
-    let mut ways = known.ways.clone();
+    let (mut accounts, mut ways) = (known.accounts.clone(), known.ways.clone());
     for found in &survey.rights {
         let (Some(role), Some(scope)) = (places.roles.get(&found.role), places.scopes.get(&found.part)) else {
             continue;
@@ -243,14 +242,7 @@ fn standing<'s>(
         let known = known.rights(found).next();
         let account = match known {
             Some(known) => known.account,
-            None => match accounts.get(&found.account) {
-                Some(digest) => *digest,
-                None => {
-                    let digest = account_digest(draft, target, &found.account);
-                    accounts.insert(found.account.clone(), digest);
-                    digest
-                }
-            },
+            None => *accounts.entry(&found.account).or_insert_with(|| draft.text(&Said::new(&found.account))),
         };
         let row = Standing {
             id: known.map_or_else(|| draft.id(), |known| known.id),
@@ -288,7 +280,7 @@ fn standing<'s>(
 
 /// Rights that are on the target no more.
 fn vanished(draft: &Draft<'_>, target: ScopeId, survey: &Survey, seen: &BTreeSet<StandingId>, changes: &mut Changes) {
-    for gone in draft.world.standing.values() {
+    for gone in draft.world.standing_on(target) {
         // By another line or posting it is the same right, anew.
         let replaced = || {
             let same = |one: &Sighted| {
@@ -296,7 +288,7 @@ fn vanished(draft: &Draft<'_>, target: ScopeId, survey: &Survey, seen: &BTreeSet
             };
             changes.appeared.iter().any(same)
         };
-        if gone.target == target && !seen.contains(&gone.id) && (!just_restored(draft, survey, gone) || replaced()) {
+        if !seen.contains(&gone.id) && (!just_restored(draft, survey, gone) || replaced()) {
             changes.cut.push(Key { kind: Kind::Standing, id: gone.id.0.to_string() });
             changes.vanished.push(gone.clone());
         }
@@ -332,21 +324,12 @@ fn just_restored(draft: &Draft<'_>, survey: &Survey, right: &Standing) -> bool {
     just_changed(draft, survey, ItemState::Restored, ItemState::Taking).any(|item| item.standing.id == right.id)
 }
 
-/// The digest an account is known by already, or a new one.
-fn account_digest(draft: &mut Draft<'_>, target: ScopeId, account: &str) -> Digest {
-    let world = draft.world;
-    let known = world
-        .standing
-        .values()
-        .find(|standing| standing.target == target && world.is_text(standing.account, account))
-        .map(|standing| standing.account);
-    known.unwrap_or_else(|| draft.text(&Said::new(account)))
-}
-
 /// What is known of a target already, by the words that it uses itself.
 struct Known<'w> {
     world: &'w World,
     roles: HashMap<&'w str, &'w Role>,
+    /// The digest by which each account is known.
+    accounts: HashMap<&'w str, Digest>,
     by_holder: HashMap<(&'w str, Option<&'w str>), Vec<&'w Standing>>,
     /// Each way by which something is held there, as it stands in facts.
     ways: HashMap<&'w str, Words>,
@@ -355,10 +338,11 @@ struct Known<'w> {
 
 impl<'w> Known<'w> {
     fn of(world: &'w World, target: ScopeId) -> Self {
-        let roles = world.roles.values().filter(|role| role.target == target);
-        let roles: HashMap<_, _> = roles.filter_map(|role| Some((world.known_words(&role.name)?, role))).collect();
-        let mut known = Self { world, roles, by_holder: HashMap::new(), ways: HashMap::new(), count: 0 };
-        for standing in world.standing.values().filter(|standing| standing.target == target) {
+        let roles: HashMap<_, _> =
+            world.roles_on(target).filter_map(|role| Some((world.known_words(&role.name)?, role))).collect();
+        let mut known =
+            Self { world, roles, accounts: HashMap::new(), by_holder: HashMap::new(), ways: HashMap::new(), count: 0 };
+        for standing in world.standing_on(target) {
             known.count += 1;
             let private = standing.chain.iter().filter(|way| way.is_private());
             known.ways.extend(private.filter_map(|way| Some((world.known_words(way)?, way.clone()))));

@@ -57,7 +57,7 @@ impl World {
             loop {
                 let group = self.subjects.get(&open.pop()?).filter(|one| one.kind == SubjectKind::Group && opens(one));
                 if let Some(group) = group {
-                    let nested = group.members.iter().copied().filter(|member| self.groups.contains(member));
+                    let nested = group.members.iter().copied().filter(|member| self.indexes.groups.contains(member));
                     open.extend(nested.filter(|member| seen.insert(*member)));
                     return Some(group);
                 }
@@ -65,15 +65,28 @@ impl World {
         })
     }
 
+    /// Every other group that gives a subject what it holds: reached through none that is suspended.
+    fn groups_above(&self, subject: SubjectId) -> BTreeSet<SubjectId> {
+        let gives = |group: &SubjectId| self.subjects.get(group).is_some_and(|group| !group.suspended);
+        let (mut above, mut open) = (BTreeSet::new(), vec![subject]);
+        while let Some(member) = open.pop() {
+            open.extend(self.groups_of(member).filter(gives).filter(|group| above.insert(*group)));
+        }
+        above.remove(&subject);
+        above
+    }
+
+    /// Groups that a subject is itself a member of.
+    pub fn groups_of(&self, member: SubjectId) -> impl Iterator<Item = SubjectId> {
+        self.indexes.groups_of.of(member)
+    }
+
     /// What a subject may ask for, itself or through a group, at whatever time.
     pub fn eligibilities_of(&self, subject: SubjectId) -> impl Iterator<Item = &Eligibility> {
-        let through =
-            self.groups.iter().copied().filter(move |group| *group != subject && self.belongs_to(subject, *group));
         std::iter::once(subject)
-            .chain(through)
-            .filter_map(|holder| self.eligible.get(&holder))
-            .flatten()
-            .filter_map(|id| self.eligibilities.get(id))
+            .chain(self.groups_above(subject))
+            .flat_map(|holder| self.indexes.eligible.of(holder))
+            .filter_map(|id| self.eligibilities.get(&id))
     }
 
     /// The people who are `id` or belong to it.
@@ -97,7 +110,7 @@ impl World {
     /// How many levels of groups hang below `id`; 0 for a person, and no more than may nest where they form a circle.
     pub(crate) fn group_height(&self, id: SubjectId) -> usize {
         let groups_in = |level: &BTreeSet<SubjectId>| -> Vec<&Subject> {
-            level.iter().filter(|id| self.groups.contains(id)).filter_map(|id| self.subjects.get(id)).collect()
+            level.iter().filter(|id| self.indexes.groups.contains(*id)).filter_map(|id| self.subjects.get(id)).collect()
         };
         let mut level = BTreeSet::from([id]);
         (0..GROUP_DEPTH)
@@ -114,10 +127,7 @@ impl World {
         let mut level = BTreeSet::from([id]);
         (0..GROUP_DEPTH)
             .find(|_| {
-                let above = |group: &&SubjectId| {
-                    self.subjects.get(group).is_some_and(|group| group.members.iter().any(|one| level.contains(one)))
-                };
-                level = self.groups.iter().filter(above).copied().collect();
+                level = level.iter().flat_map(|member| self.groups_of(*member)).collect();
                 level.is_empty()
             })
             .unwrap_or(GROUP_DEPTH)

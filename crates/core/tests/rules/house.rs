@@ -224,17 +224,18 @@ impl House {
         for elevation in self.world.elevations.values() {
             nobody_answers_themselves(self, elevation);
             assert_eq!(
-                self.world.active.contains(&elevation.id),
+                self.world.active().any(|one| one.id == elevation.id),
                 !elevation.is_over(),
                 "{} is kept among the wrong ones",
                 elevation.id
             );
         }
-        for elevation in self.world.active.iter().map(|id| &self.world.elevations[id]) {
+        for elevation in self.world.active() {
             let stopped = self.world.stop_on(elevation.asker, elevation.right);
             assert!(elevation.phase == Phase::Closing || stopped.is_none(), "{} goes on under a stop", elevation.id);
         }
         assert!(self.facts.is_sorted_by_key(|fact| fact.at), "time ran backwards in the ledger");
+        what_is_looked_up_is_what_is_there(&self.world);
     }
 
     /// Time passes and the target works: everything must come to its end.
@@ -249,7 +250,7 @@ impl House {
             self.keeper(Command::Tick);
             self.obey();
         }
-        assert_eq!(self.world.active, BTreeSet::new(), "something has no way to its end");
+        assert_eq!(self.world.active().next(), None, "something has no way to its end");
     }
 
     /// The facts, written and read again, make the same World.
@@ -341,5 +342,36 @@ pub fn settings(yes: u16) -> Settings {
             yes => Approval::Stage { approvers: Vec::new(), yes, no: 1, within: Seconds::hours(4) },
         }),
         ..Settings::default()
+    }
+}
+
+/// Whatever the World finds by an index is what looking at every row would find.
+fn what_is_looked_up_is_what_is_there(world: &World) {
+    for target in world.targets.keys() {
+        let there: Vec<_> = world.standing.values().filter(|held| held.target == *target).collect();
+        assert_eq!(world.standing_on(*target).collect::<Vec<_>>(), there);
+        let roles: Vec<_> = world.roles.values().filter(|role| role.target == *target).collect();
+        assert_eq!(world.roles_on(*target).collect::<Vec<_>>(), roles);
+    }
+    for held in world.standing.values() {
+        let account = world.text(held.account);
+        let same = |other: &&Standing| other.target == held.target && world.text(other.account) == account;
+        let mut found: Vec<_> = world.standing_of(held.target, held.account).map(|one| one.id).collect();
+        found.sort_unstable();
+        assert_eq!(found, world.standing.values().filter(same).map(|one| one.id).collect::<Vec<_>>());
+        let owns = |own: &&Account| own.target == held.target && world.text(own.name) == account;
+        assert_eq!(world.owner_of(held), world.accounts.values().find(owns).map(|own| own.subject));
+    }
+    for subject in world.subjects.values() {
+        assert_eq!(world.subject_named(&world.text(subject.name)), Some(subject));
+        let own = world.accounts.values().filter(|own| own.subject == subject.id);
+        assert_eq!(world.accounts_of(subject.id).count(), own.count());
+        let may = |held: &&Eligibility| world.belongs_to(subject.id, held.subject);
+        let mut found: Vec<_> = world.eligibilities_of(subject.id).map(|held| held.id).collect();
+        found.sort_unstable();
+        assert_eq!(found, world.eligibilities.values().filter(may).map(|held| held.id).collect::<Vec<_>>());
+    }
+    for scope in world.scopes.values() {
+        assert!(scope.parent.is_none_or(|parent| world.child(parent, &scope.name) == Some(scope)));
     }
 }

@@ -318,7 +318,9 @@ fn an_account_that_was_said_to_be_ones_own_converts_to_no_eligibility_on_ones_ow
         let shown = plan_conversion(&house.world, &chosen).unwrap().digest;
         let convert = Command::Convert { chosen, shown, until: None, plan: WavePlan::default() };
         refused(house.try_as(Who::Administrator, &convert), "on your word alone");
-        house.world.accounts.remove(&format!("{}-{}", owner.0, target.0));
+        let own = house.world.account_of(owner, target).cloned().unwrap();
+        let again = Fact { put: Vec::new(), cut: vec![Row::Account(own).key()], ..house.facts[0].clone() };
+        house.world.apply(&again);
     }
 }
 

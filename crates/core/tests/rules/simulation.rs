@@ -129,7 +129,7 @@ impl Simulation {
     }
 
     fn which(&mut self) -> Option<ElevationId> {
-        let active: Vec<ElevationId> = self.house.world.active.iter().copied().collect();
+        let active: Vec<ElevationId> = self.house.world.active().map(|one| one.id).collect();
         (!active.is_empty()).then(|| active[self.chance.among(active.len())])
     }
 
@@ -291,11 +291,8 @@ impl Simulation {
     }
 
     fn on_one_in_force(&mut self, who: Who, command: impl Fn(ElevationId) -> Command) {
-        let world = &self.house.world;
-        let phase = |id: &&ElevationId| world.elevations.get(id).map(|one| one.phase);
-        let opening = world.active.iter().find(|id| phase(id) == Some(Phase::Opening));
-        let found = opening.or_else(|| world.active.iter().find(|id| phase(id) == Some(Phase::Live))).copied();
-        if let Some(id) = found {
+        let first = |phase| self.house.world.active().find(|one| one.phase == phase).map(|one| one.id);
+        if let Some(id) = first(Phase::Opening).or_else(|| first(Phase::Live)) {
             let _ = self.house.try_as(who, &command(id));
         }
     }
@@ -378,14 +375,14 @@ impl Simulation {
     fn check(&mut self) {
         let (house, world) = (&self.house, &self.house.world);
         let touched = house.facts[self.checked..].iter().filter_map(|fact| fact.what.about().elevation);
-        let looked_at: BTreeSet<ElevationId> = touched.chain(world.active.iter().copied()).collect();
+        let looked_at: BTreeSet<ElevationId> = touched.chain(world.active().map(|one| one.id)).collect();
         for elevation in looked_at.iter().filter_map(|id| world.elevations.get(id)) {
             nobody_answers_themselves(house, elevation);
             if let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id)) {
                 no_grant_past_its_end(grant, elevation);
                 no_grant_without_its_stages(grant, elevation);
             }
-            assert_eq!(world.active.contains(&elevation.id), !elevation.is_over());
+            assert_eq!(world.active().any(|one| one.id == elevation.id), !elevation.is_over());
             let stopped = world.stop_on(elevation.asker, elevation.right).is_some();
             assert!(
                 !stopped || matches!(elevation.phase, Phase::Closing | Phase::Ended(_)),
@@ -438,7 +435,7 @@ impl Simulation {
                 assert!(there + missing >= held.len().saturating_sub(1), "what is live is not on its target");
             }
         }
-        assert_eq!(self.house.world.active, BTreeSet::new(), "something has no way to its end");
+        assert_eq!(self.house.world.active().next(), None, "something has no way to its end");
         assert!(self.target.there.is_empty(), "something is left on the target: {:?}", self.target.there);
     }
 }

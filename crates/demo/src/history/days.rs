@@ -94,7 +94,7 @@ pub(super) async fn pass(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::
 
 /// Whatever still runs when the history ends is brought to its end.
 async fn finish(teller: &Teller) -> anyhow::Result<()> {
-    let open: Vec<ElevationId> = teller.house.world().await.active.iter().copied().collect();
+    let open: Vec<ElevationId> = teller.house.world().await.active().map(|one| one.id).collect();
     for id in open {
         let Some((asker, phase)) = ({
             let world = teller.house.world().await;
@@ -187,7 +187,7 @@ impl Days {
                 teller.keeper(Command::Tick).await?;
                 let closing: Vec<ElevationId> = {
                     let world = teller.house.world().await;
-                    let all = world.active.iter().filter_map(|id| world.elevations.get(id));
+                    let all = world.active();
                     all.filter(|one| one.phase == Phase::Closing).map(|one| one.id).collect()
                 };
                 for id in closing {
@@ -299,7 +299,7 @@ async fn choose(teller: &mut Teller) -> Option<(SubjectId, Right, Effective)> {
                 let known = !target.connector.uses_own_account() || world.account_of(person, target.scope).is_some();
                 let away = world.path(target.scope) == super::house::GATEHOUSE;
                 // Nobody holds more than one at a time, so that lanes stay readable.
-                let busy = world.active.iter().filter_map(|id| world.elevations.get(id)).any(|one| one.asker == person);
+                let busy = world.active().any(|one| one.asker == person);
                 if known
                     && !away
                     && !busy

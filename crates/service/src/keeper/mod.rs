@@ -428,6 +428,6 @@ pub(crate) fn summary(world: &World) -> String {
         world.targets.len(),
         world.standing.len(),
         world.elevations.len(),
-        world.active.len()
+        world.active().count()
     )
 }

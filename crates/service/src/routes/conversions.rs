@@ -5,8 +5,8 @@ use std::cmp::Reverse;
 use jiff::{Timestamp, tz::TimeZone};
 use tempestas_api::{Chosen, ConversionView, ConvertRequest, LeftView, OpenFilter, PlanItemView, PlanView};
 use tempestas_core::{
-    Caution, Command, Connector, Conversion, ConversionId, Owners, Plan, PlanItem, Sight, Standing, StandingId,
-    SubjectKind, WavePlan, What, World, cautions, plan_conversion,
+    Caution, Command, Connector, Conversion, ConversionId, Plan, PlanItem, Sight, Standing, StandingId, SubjectKind,
+    WavePlan, What, World, cautions, plan_conversion,
     rehearsal::{advise, use_of},
 };
 
@@ -43,9 +43,8 @@ pub(super) async fn preview(Administrator(me): Administrator, Body(chosen): Body
 }
 
 fn plan_view(world: &World, plan: &Plan, uses: &Uses, now: Timestamp) -> PlanView {
-    let owners = world.owners();
     PlanView {
-        items: plan.items.iter().filter_map(|item| plan_item_view(world, &owners, item, uses, now)).collect(),
+        items: plan.items.iter().filter_map(|item| plan_item_view(world, item, uses, now)).collect(),
         left: plan
             .left
             .iter()
@@ -59,13 +58,7 @@ fn plan_view(world: &World, plan: &Plan, uses: &Uses, now: Timestamp) -> PlanVie
     }
 }
 
-fn plan_item_view(
-    world: &World,
-    owners: &Owners<'_>,
-    item: &PlanItem,
-    uses: &Uses,
-    now: Timestamp,
-) -> Option<PlanItemView> {
+fn plan_item_view(world: &World, item: &PlanItem, uses: &Uses, now: Timestamp) -> Option<PlanItemView> {
     let held = world.standing.get(&item.standing)?;
     let kind = world.subjects.get(&item.holder).map_or(SubjectKind::Person, |holder| holder.kind);
     let used = use_of(uses.by(item.standing), uses.told(held.target), uses.from, now, &TimeZone::UTC);
@@ -76,7 +69,7 @@ fn plan_item_view(
         settings.iter().find(|setting| setting.setting == name).map(|setting| setting.value.clone()).unwrap_or_default()
     };
     Some(PlanItemView {
-        standing: views::standing(world, owners, uses.last(), held),
+        standing: views::standing(world, uses.last(), held),
         taken_away: taken_away(world, held),
         also_lost: item
             .also_lost

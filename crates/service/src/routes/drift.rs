@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 
 use tempestas_api::{Done, DriftFilter, DriftStateView, DriftView, IgnoreDrift, SourcePatch};
-use tempestas_core::{Command, Drift, DriftId, DriftState, Owners, Said, World};
+use tempestas_core::{Command, Drift, DriftId, DriftState, Said, World};
 
 use tempestas_targets::StandingCall;
 
@@ -17,7 +17,6 @@ use crate::{
 pub(super) async fn list(Overseer(me): Overseer, Listed(filter, paging): Listed<DriftFilter>) -> Listing<DriftView> {
     let sight = me.sight().await;
     let world = me.app.world().await;
-    let owners = world.owners();
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
     let seen = world.drifts.values().filter(|drift| {
         sight.sees_scope(&world, drift.target)
@@ -26,7 +25,7 @@ pub(super) async fn list(Overseer(me): Overseer, Listed(filter, paging): Listed<
     });
     let decided = |drift: &Drift| drift.state != DriftState::Open;
     let page = paging.of(seen, |drift| (decided(drift), Reverse(drift.weight), drift.since, drift.id))?;
-    Ok(page.map(|drift| view(&world, &owners, drift)))
+    Ok(page.map(|drift| view(&world, drift)))
 }
 
 pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<DriftView> {
@@ -34,10 +33,10 @@ pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<DriftView
     let world = me.app.world().await;
     let known = world.drifts.get(&reference(&id)?).filter(|drift| sight.sees_scope(&world, drift.target));
     let unknown = || Failure::unknown("difference", &id, "`tempestas drift` lists them");
-    Ok(Json(view(&world, &world.owners(), known.ok_or_else(unknown)?)))
+    Ok(Json(view(&world, known.ok_or_else(unknown)?)))
 }
 
-fn view(world: &World, owners: &Owners<'_>, drift: &Drift) -> DriftView {
+fn view(world: &World, drift: &Drift) -> DriftView {
     let (state, by, reason, at, conversion) = match &drift.state {
         DriftState::Open => (DriftStateView::Open, None, None, None, None),
         DriftState::Adopted { by, at } => (DriftStateView::Adopted, Some(*by), None, Some(*at), None),
@@ -54,7 +53,7 @@ fn view(world: &World, owners: &Owners<'_>, drift: &Drift) -> DriftView {
         id: drift.id.to_string(),
         target: world.path(drift.target),
         account: world.text(drift.standing.account),
-        who: owners.of(&drift.standing).map(|who| world.subject_name(who)),
+        who: world.owner_of(&drift.standing).map(|who| world.subject_name(who)),
         right: world.right_name(drift.standing.right),
         weight: drift.weight,
         says: drift.sentence(world),

@@ -83,11 +83,7 @@ fn unknown(id: &str) -> Failure {
 
 pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
     let world = me.app.world().await;
-    let mine = world
-        .active
-        .iter()
-        .filter_map(|id| world.elevations.get(id))
-        .filter(|elevation| waits_for(elevation, me.person));
+    let mine = world.active().filter(|elevation| waits_for(elevation, me.person));
     Ok(Json(mine.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
 }
 
@@ -116,7 +112,6 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         .filter(|elevation| sight.sees_elevation(&world, elevation))
         .ok_or_else(|| unknown(&id.to_string()))?;
     let (asker, right) = (elevation.asker, elevation.right);
-    let owners = world.owners();
     // What an approver was asked about is this right; of the rest they see what they see anyway.
     let others = || {
         world.elevations.values().filter(|other| other.id != id).filter(|other| {
@@ -131,15 +126,14 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         .collect();
     holds.extend(
         world
-            .standing
-            .values()
-            .filter(|held| owners.of(held) == Some(asker))
+            .standing_held_by(asker)
+            .into_iter()
             .filter(|held| held.right == right || sight.sees_scope(&world, held.right.scope))
             .map(|held| format!("{} (standing)", world.right_name(held.right))),
     );
     let role = world.role_says(right.role);
     let has_already = others().any(|other| other.asker == asker && other.right == right && other.phase == Phase::Live)
-        || world.standing.values().any(|held| held.right == right && owners.of(held) == Some(asker));
+        || world.standing_held_by(asker).iter().any(|held| held.right == right);
     let would_change = if has_already {
         format!("nothing new: {} holds this right already", world.subject_name(asker))
     } else {

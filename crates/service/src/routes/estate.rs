@@ -69,7 +69,7 @@ fn counts(world: &World) -> HashMap<ScopeId, Counts> {
             count.critical += usize::from(critical);
         }
     }
-    let active = world.active.iter().filter_map(|id| world.elevations.get(id));
+    let active = world.active();
     for elevation in active.filter(|elevation| elevation.phase == Phase::Live) {
         world.upwards(elevation.right.scope).for_each(|scope| counts.entry(scope.id).or_default().live += 1);
     }
@@ -85,7 +85,7 @@ pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body
 fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
     let known = world.targets.get(&id)?;
     let heard = app.heard(id);
-    let live = world.active.iter().filter_map(|id| world.elevations.get(id)).filter(|elevation| {
+    let live = world.active().filter(|elevation| {
         elevation.phase == Phase::Live
             && world.target_of(elevation.right.scope).is_some_and(|target| target.scope == id)
     });
@@ -105,7 +105,7 @@ fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
         held: known.held.is_some(),
         trouble: heard.trouble,
         answered_at: heard.answered_at,
-        standing: world.standing.values().filter(|right| right.target == id).count(),
+        standing: world.standing_on(id).count(),
         live: live.count(),
     })
 }
@@ -288,7 +288,7 @@ fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
         appeared,
         vanished,
         changed,
-        standing: world.standing.values().filter(|right| right.target == id).count(),
+        standing: world.standing_on(id).count(),
     }
 }
 

@@ -77,7 +77,7 @@ fn is_overdue(elevation: &Elevation, grant: &Grant, now: Timestamp) -> bool {
 
 /// The last count of standing rights on or before a day.
 fn standing_by(world: &World, day: Date) -> Option<u32> {
-    world.tallies.range(..=day.to_string()).next_back().map(|(_, tally)| tally.standing)
+    world.tallies.last_up_to(&day.to_string()).map(|tally| tally.standing)
 }
 
 /// How many rights stood on the first of the last so many days of which that is known.
@@ -103,12 +103,7 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
         .filter(|bar| bar.from <= to && bar.to >= from)
         .collect();
     let count = |fits: &dyn Fn(&Elevation) -> bool| {
-        world
-            .active
-            .iter()
-            .filter_map(|id| world.elevations.get(id))
-            .filter(|one| sight.sees_elevation(&world, one) && fits(one))
-            .count()
+        world.active().filter(|one| sight.sees_elevation(&world, one) && fits(one)).count()
     };
     let today = now.to_zoned(TimeZone::UTC).date();
     let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(&world, *scope));
@@ -130,13 +125,13 @@ fn group_ways(world: &World, sight: &Sight, id: SubjectId) -> Vec<GroupWay> {
     let mut ways: Vec<(SubjectId, Vec<String>)> = vec![(id, Vec::new())];
     let mut at = 0;
     while let Some((member, by)) = ways.get(at).cloned() {
-        for group in world.subjects.values().filter(|group| group.members.contains(&member)) {
-            if !ways.iter().any(|(known, _)| *known == group.id) {
+        for group in world.groups_of(member) {
+            if !ways.iter().any(|(known, _)| *known == group) {
                 let mut by = by.clone();
                 if member != id {
                     by.push(world.subject_name(member));
                 }
-                ways.push((group.id, by));
+                ways.push((group, by));
             }
         }
         at += 1;
@@ -164,7 +159,6 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
             .filter(|one| world.belongs_to(one.asker, id) && sight.sees_elevation(&world, one))
             .collect();
         elevations.sort_by_key(|one| (one.is_over(), std::cmp::Reverse(one.id)));
-        let owners = world.owners();
         let page = PersonPage {
             subject: views::subject(&world, &sight, known),
             groups: group_ways(&world, &sight, id),
@@ -176,11 +170,10 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
                 .map(|duty| views::duty(&world, duty))
                 .collect(),
             standing: world
-                .standing
-                .values()
+                .standing_held_by(id)
+                .into_iter()
                 .filter(|held| sight.sees_scope(&world, held.right.scope) || id == me.person)
-                .filter(|held| owners.of(held).is_some_and(|holder| world.belongs_to(holder, id)))
-                .map(|held| views::standing(&world, &owners, &last, held))
+                .map(|held| views::standing(&world, &last, held))
                 .collect(),
             eligible: own_rights(&world, id, now)
                 .into_iter()
@@ -203,13 +196,12 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
 /// The worst standing rights first: critical before privileged; never seen used, then those of which nobody knows, then long
 /// unused before used; and only what a person holds.
 fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
-    let owners = world.owners();
     let mut held: Vec<_> = world
         .standing
         .values()
         .filter(|held| held.handle.is_some() && sight.sees_scope(world, held.right.scope))
         .filter(|held| {
-            let holder = owners.of(held).and_then(|id| world.subjects.get(&id));
+            let holder = world.owner_of(held).and_then(|id| world.subjects.get(&id));
             holder.is_some_and(|holder| holder.kind == SubjectKind::Person)
         })
         .collect();
@@ -219,7 +211,7 @@ fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
         let known = if used.is_some() { 2 } else { u8::from(!last.are_told(held.target)) };
         (std::cmp::Reverse(weight), known, used, held.first_seen)
     });
-    held.into_iter().take(WORST).map(|held| views::standing(world, &owners, last, held)).collect()
+    held.into_iter().take(WORST).map(|held| views::standing(world, last, held)).collect()
 }
 
 pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {

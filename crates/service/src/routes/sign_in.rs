@@ -156,7 +156,7 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
     let sight = me.sight().await;
     let world = me.app.world().await;
     let mine = world.subjects.get(&me.person);
-    let active = || world.active.iter().filter_map(|id| world.elevations.get(id));
+    let active = || world.active();
     Ok(Json(Me {
         name: world.subject_name(me.person),
         about: mine.map(|subject| world.text(subject.about)).unwrap_or_default(),

@@ -25,10 +25,9 @@ pub(super) async fn list(
     let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let label = filter.label.as_deref().map(label_from).transpose()?;
     let says = filter.says.as_deref().map(label_from).transpose()?;
-    let owners = world.owners();
     let mut seen: Vec<(StandingId, StandingView)> = Vec::new();
     for held in world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)) {
-        let mut shown = views::standing(&world, &owners, &last, held);
+        let mut shown = views::standing(&world, &last, held);
         if let Some(at) = at {
             let reaches_down = world.is_within(at, held.right.scope);
             if !reaches_down && !world.is_within(held.right.scope, at) {
@@ -45,7 +44,7 @@ pub(super) async fn list(
         if !in_group {
             continue;
         }
-        if who.is_some_and(|who| owners.of(held).is_none_or(|holder| !world.belongs_to(holder, who))) {
+        if who.is_some_and(|who| world.owner_of(held).is_none_or(|holder| !world.belongs_to(holder, who))) {
             continue;
         }
         if filter.role.as_ref().is_some_and(|role| *role != shown.role) {
@@ -64,7 +63,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<StandingV
     let world = me.app.world().await;
     let known = world.standing.get(&reference(&id)?).filter(|held| sight.sees_scope(&world, held.right.scope));
     let unknown = || Failure::unknown("standing right", &id, "`tempestas standing` lists them");
-    Ok(Json(views::standing(&world, &world.owners(), &last, known.ok_or_else(unknown)?)))
+    Ok(Json(views::standing(&world, &last, known.ok_or_else(unknown)?)))
 }
 
 pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {

@@ -81,7 +81,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
         }
     }
     touched.people = people.len();
-    let open = world.active.iter().filter_map(|id| world.elevations.get(id));
+    let open = world.active();
     touched.open_asks = open
         .filter(|one| one.is_before_opening() && people.contains(&one.asker))
         .filter(|one| sight.sees_elevation(&world, one))

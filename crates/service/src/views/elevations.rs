@@ -140,12 +140,9 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
 fn account_holds(world: &World, elevation: &Elevation) -> Vec<String> {
     let target = world.target_of(elevation.right.scope).map(|target| target.scope);
     let Some((account, target)) = elevation.demand.account.zip(target) else { return Vec::new() };
-    let name = world.text(account);
-    let mut held: Vec<&Standing> = world
-        .standing
-        .values()
-        .filter(|held| held.target == target && held.right != elevation.right && world.is_text(held.account, &name))
-        .collect();
+    let mut held: Vec<&Standing> =
+        world.standing_of(target, account).filter(|held| held.right != elevation.right).collect();
+    held.sort_by_key(|held| held.id);
     held.sort_by_key(|held| std::cmp::Reverse(world.roles.get(&held.right.role).map(|role| role.weight)));
     let mut said: Vec<String> = held.iter().take(HELD_SAID).map(|held| world.right_name(held.right)).collect();
     if held.len() > HELD_SAID {

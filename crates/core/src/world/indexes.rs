@@ -1,0 +1,177 @@
+//! What finds rows without looking at all of them; kept where rows are put and cut, in one place for each kind of row.
+
+use std::sync::Arc;
+
+use imbl::{HashMap, OrdSet};
+
+use super::{
+    World,
+    table::{Change, Number, Pairs},
+};
+use crate::{
+    Account, Alarm, Appointment, Conversion, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant,
+    GrantId, Hand, Link, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, Subject, SubjectId,
+    SubjectKind, Tally, Target, Terms, text::Digest,
+};
+
+/// Rows by what they are looked for by. No part of the state, since it follows from the rows.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Indexes {
+    /// Elevations that are not over.
+    pub(super) active: OrdSet<ElevationId>,
+    /// Every group.
+    pub(super) groups: OrdSet<SubjectId>,
+    /// Groups by member.
+    pub(crate) groups_of: Pairs<SubjectId, SubjectId>,
+    /// Subjects by name.
+    pub(super) named: Pairs<Digest, SubjectId>,
+    /// Scopes by parent and name.
+    pub(super) children: Pairs<(ScopeId, String), ScopeId>,
+    /// Roles by target.
+    pub(crate) roles_on: Pairs<ScopeId, RoleId>,
+    /// Who owns an account, by target and name.
+    pub(super) owners: Pairs<(ScopeId, Digest), SubjectId>,
+    /// Targets that a subject has an account on.
+    pub(crate) accounts_of: Pairs<SubjectId, ScopeId>,
+    /// Standing rights by target.
+    pub(crate) standing_on: Pairs<ScopeId, StandingId>,
+    /// Standing rights by target and account.
+    pub(super) standing_of: Pairs<(ScopeId, Digest), StandingId>,
+    /// Eligibilities by who holds them.
+    pub(super) eligible: Pairs<SubjectId, EligibilityId>,
+    /// Grants that are not read back as gone, by target.
+    pub(crate) grants_on: Pairs<ScopeId, GrantId>,
+    /// Digests by the text behind them, of names that are looked for by text. What no row names any more may stay.
+    pub(super) spelled: OrdSet<(Arc<str>, Digest)>,
+    /// Names whose text isn't known yet.
+    pub(super) unspelled: OrdSet<Digest>,
+}
+
+/// It follows from the rows, so of two Worlds with the same rows it is the same.
+impl PartialEq for Indexes {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+/// Private texts by digest.
+pub(super) type Texts = HashMap<Digest, Arc<str>>;
+
+impl Indexes {
+    /// Makes a name findable by its text.
+    fn spell(&mut self, texts: &Texts, name: Digest) {
+        match texts.get(&name) {
+            Some(text) => drop(self.spelled.insert((Arc::clone(text), name))),
+            None => drop(self.unspelled.insert(name)),
+        }
+    }
+
+    /// A text came to be known.
+    pub(super) fn know(&mut self, digest: Digest, text: &Arc<str>) {
+        if self.unspelled.remove(&digest).is_some() {
+            self.spelled.insert((Arc::clone(text), digest));
+        }
+    }
+}
+
+impl World {
+    /// The digests of names that have this text.
+    pub(super) fn digests(&self, text: &str) -> impl Iterator<Item = Digest> {
+        let text: Arc<str> = text.into();
+        let (from, to) = ((Arc::clone(&text), Digest::LEAST), (text, Digest::GREATEST));
+        self.indexes.spelled.range(from..=to).map(|(_, digest)| *digest)
+    }
+}
+
+/// How a row is found otherwise than by its key.
+pub(super) trait Indexed {
+    /// Enters it into the indexes, or takes it out of them.
+    fn index(&self, _change: Change, _indexes: &mut Indexes, _texts: &Texts) {}
+}
+
+impl Indexed for Subject {
+    fn index(&self, change: Change, indexes: &mut Indexes, texts: &Texts) {
+        if self.kind == SubjectKind::Group {
+            change.of(&mut indexes.groups, self.id);
+        }
+        for member in &self.members {
+            indexes.groups_of.change(change, *member, self.id);
+        }
+        indexes.named.change(change, self.name, self.id);
+        indexes.spell(texts, self.name);
+    }
+}
+
+impl Indexed for Scope {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        if let Some(parent) = self.parent {
+            indexes.children.change(change, (parent, self.name.clone()), self.id);
+        }
+    }
+}
+
+impl Indexed for Role {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.roles_on.change(change, self.target, self.id);
+    }
+}
+
+impl Indexed for Account {
+    fn index(&self, change: Change, indexes: &mut Indexes, texts: &Texts) {
+        indexes.owners.change(change, (self.target, self.name), self.subject);
+        indexes.accounts_of.change(change, self.subject, self.target);
+        indexes.spell(texts, self.name);
+    }
+}
+
+impl Indexed for Standing {
+    fn index(&self, change: Change, indexes: &mut Indexes, texts: &Texts) {
+        indexes.standing_on.change(change, self.target, self.id);
+        indexes.standing_of.change(change, (self.target, self.account), self.id);
+        indexes.spell(texts, self.account);
+    }
+}
+
+impl Indexed for Eligibility {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.eligible.change(change, self.subject, self.id);
+    }
+}
+
+impl Indexed for Elevation {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        if !self.is_over() {
+            change.of(&mut indexes.active, self.id);
+        }
+    }
+}
+
+impl Indexed for Grant {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        if !self.is_gone() {
+            indexes.grants_on.change(change, self.target, self.id);
+        }
+    }
+}
+
+macro_rules! by_key_alone {
+    ($($row:ty)*) => { $(impl Indexed for $row {})* };
+}
+
+by_key_alone!(Hand Target Duty Appointment Terms Conversion Drift Alarm Stop Source Link Tally);
+
+macro_rules! numbers {
+    ($($id:ty)*) => {$(
+        impl Number for $id {
+            const LEAST: Self = Self(u64::MIN);
+            const GREATEST: Self = Self(u64::MAX);
+        }
+    )*};
+}
+
+numbers!(SubjectId ScopeId RoleId StandingId EligibilityId GrantId);
+
+impl Digest {
+    const LEAST: Self = Self([u8::MIN; 32]);
+    const GREATEST: Self = Self([u8::MAX; 32]);
+}
