@@ -31,7 +31,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
             one.await??;
         }
     }
-    let approver = big.house.world().await.subject_name(big.approver);
+    let approver = big.house.world().subject_name(big.approver);
     let (setup, _kept) = Arc::into_inner(big).context("nobody else works there")?.close().await?;
     let service: Running = setup.start(&[])?;
     let nobody = seed::client(&service.address)?;

@@ -110,7 +110,7 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
     let mut first = None;
     big.house.submit(Caller::keeper(), Command::Tick).await?;
     let taken = {
-        let world = big.house.world().await;
+        let world = big.house.world();
         let orders = orders(&world, big.target, big.now());
         let take = |task: &Task| match task {
             Task::Take(grant) => Some(grant.id),
@@ -130,7 +130,7 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
         }
     }
     let span = begun.elapsed();
-    let world = big.house.world().await;
+    let world = big.house.world();
     let over = world.elevations.values().filter(|one| matches!(one.phase, Phase::Ended(_))).count();
     anyhow::ensure!(live.len() == ENDS && taken.len() == ENDS && over >= ENDS, "not all of them ended");
     report.add(

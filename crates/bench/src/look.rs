@@ -37,7 +37,7 @@ pub(crate) async fn shoot(into: &Path) -> anyhow::Result<()> {
     for who in big.people.iter().skip(LIVE).take(WAITING) {
         big.ask(*who, 600).await?;
     }
-    let approver = big.house.world().await.subject_name(big.approver);
+    let approver = big.house.world().subject_name(big.approver);
     let (setup, _kept) = Arc::into_inner(big).context("nobody else works there")?.close().await?;
     let service: Running = setup.start(&[])?;
     let nobody = seed::client(&service.address)?;
@@ -70,12 +70,12 @@ async fn long_names(big: &Big) -> anyhow::Result<()> {
         second_of: None,
     };
     big.together(big.mara, vec![command]).await?;
-    let mut parent = big.house.world().await.root.context("founded")?;
+    let mut parent = big.house.world().root.context("founded")?;
     for n in 0..6 {
         let name = format!("{n}-{}", "a-folder-whose-name-goes-on-and-on".repeat(2));
         let command = Command::AddFolder { parent, name: name.get(..60).unwrap_or_default().to_owned() };
         big.together(big.mara, vec![command]).await?;
-        let world = big.house.world().await;
+        let world = big.house.world();
         parent = world.scopes.values().map(|scope| scope.id).max().context("a folder was added")?;
     }
     Ok(())

@@ -40,7 +40,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     big.together(big.mara, rules.collect()).await?;
     let who = *big.people.first().context("somebody")?;
     let waiting = big.ask(who, 600).await?;
-    let world = big.house.world().await.clone();
+    let world = big.house.world().clone();
     let context = |who| Context { now: big.now(), caller: big.caller(who), chance: [7; 32], looked_at: None };
 
     let shown = Digest::of_json(&demand_for(&world, who, big.right, big.now())?);

@@ -56,7 +56,7 @@ impl Big {
         let told = Arc::clone(&clock);
         let now = move || Timestamp::from_microsecond(told.load(Ordering::Relaxed)).unwrap_or(Timestamp::MAX);
         let house = House::open_at(Config::read(&config).map_err(anyhow::Error::msg)?, Arc::new(now)).await?;
-        let mara = house.world().await.subject_named("mara.lindqvist").context("founded")?.id;
+        let mara = house.world().subject_named("mara.lindqvist").context("founded")?.id;
         let mut big = Self {
             house: Arc::new(house),
             clock,
@@ -129,7 +129,7 @@ impl Big {
     }
 
     async fn add_target(&mut self, rights: usize, brightwater: &str) -> anyhow::Result<()> {
-        let root = self.house.world().await.root.context("founded")?;
+        let root = self.house.world().root.context("founded")?;
         let connector = Connector::Brightwater { url: brightwater.to_owned() };
         let new = Command::AddTarget {
             parent: root,
@@ -155,7 +155,7 @@ impl Big {
             account: Said::new(format!("account-{n}")),
         });
         self.together(self.mara, accounts.collect()).await?;
-        self.right = self.house.world().await.right_from("writer@/cloud")?;
+        self.right = self.house.world().right_from("writer@/cloud")?;
         let terms = Terms {
             id: TermsId(0),
             act: Act::Elevate,
@@ -196,7 +196,7 @@ impl Big {
     /// Somebody asks for the right.
     pub(crate) async fn ask(&self, who: SubjectId, seconds: u32) -> anyhow::Result<ElevationId> {
         let shown = {
-            let world = self.house.world().await;
+            let world = self.house.world();
             Digest::of_json(&demand_for(&world, who, self.right, self.now())?)
         };
         let command = Command::Ask {
@@ -217,8 +217,7 @@ impl Big {
 
     /// The approver says yes.
     pub(crate) async fn yes(&self, elevation: ElevationId) -> Result<Vec<What>, Refusal> {
-        let shown =
-            self.house.world().await.elevations.get(&elevation).map_or_else(|| Digest::of(&[]), |one| one.digest);
+        let shown = self.house.world().elevations.get(&elevation).map_or_else(|| Digest::of(&[]), |one| one.digest);
         let answer = Command::Answer { elevation, verdict: Verdict::Yes, less: None, reason: None, shown };
         self.house.submit(self.caller(self.approver), answer).await
     }
@@ -227,7 +226,7 @@ impl Big {
     pub(crate) async fn open(&self, who: SubjectId, seconds: u32) -> anyhow::Result<(ElevationId, GrantId)> {
         let id = self.ask(who, seconds).await?;
         self.yes(id).await?;
-        let grant = self.house.world().await.elevations.get(&id).and_then(|one| one.grant).context("it was opened")?;
+        let grant = self.house.world().elevations.get(&id).and_then(|one| one.grant).context("it was opened")?;
         self.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
         Ok((id, grant))
     }

@@ -87,3 +87,11 @@ pub struct Decision {
     /// Private texts to keep beside the facts.
     pub texts: Vec<PrivateText>,
 }
+
+impl Decision {
+    /// Has what another decision yielded follow this one.
+    pub fn extend(&mut self, next: Self) {
+        self.facts.extend(next.facts);
+        self.texts.extend(next.texts);
+    }
+}

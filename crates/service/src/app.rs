@@ -15,9 +15,10 @@ use tempestas_core::{
     Actor, AlarmKind, Caller, Command, Connector, Digest, Door, LookedAt, Said, ScopeId, SubjectId, What, World,
     ledger::Signer, ways::Ways,
 };
+use tempestas_engine::{Change, Engine, Outcome, Snapshot};
 use tempestas_store::Store;
 use tempestas_targets::{Place, Target};
-use tokio::sync::{RwLock, RwLockReadGuard, Semaphore, SemaphorePermit, broadcast, watch};
+use tokio::sync::{Semaphore, SemaphorePermit, broadcast, watch};
 
 use url::Url;
 
@@ -28,7 +29,6 @@ use crate::{
     passkeys::Passkeys,
     problem::Failure,
     vault::{BROKER, Vault, owner_of},
-    writer::{self, Change, Outcome, Writer},
 };
 
 /// How many targets are surveyed at a time.
@@ -55,10 +55,7 @@ pub(crate) struct App {
 
 struct Shared {
     config: Config,
-    store: Arc<Store>,
-    world: Arc<RwLock<World>>,
-    writer: Writer,
-    heard_of: writer::Heard,
+    engine: Engine,
     stopping: watch::Sender<bool>,
     vault: Vault,
     signer: Arc<Signer>,
@@ -84,10 +81,7 @@ struct Shared {
 /// Everything an [`App`] is made of.
 pub(crate) struct Parts {
     pub(crate) config: Config,
-    pub(crate) store: Arc<Store>,
-    pub(crate) world: Arc<RwLock<World>>,
-    pub(crate) writer: Writer,
-    pub(crate) heard_of: writer::Heard,
+    pub(crate) engine: Engine,
     pub(crate) passkeys: Passkeys,
     pub(crate) address: Url,
     pub(crate) vault: Vault,
@@ -97,13 +91,10 @@ pub(crate) struct Parts {
 
 impl App {
     pub(crate) fn new(parts: Parts) -> Self {
-        let Parts { config, store, world, writer, heard_of, passkeys, address, vault, signer, installation } = parts;
+        let Parts { config, engine, passkeys, address, vault, signer, installation } = parts;
         let shared = Shared {
             config,
-            store,
-            world,
-            writer,
-            heard_of,
+            engine,
             stopping: watch::channel(false).0,
             vault,
             signer,
@@ -127,7 +118,7 @@ impl App {
     }
 
     pub(crate) fn store(&self) -> &Store {
-        &self.shared.store
+        self.shared.engine.store()
     }
 
     pub(crate) fn vault(&self) -> &Vault {
@@ -142,32 +133,31 @@ impl App {
         &self.shared.identity
     }
 
-    /// The World, to be read; held only for as long as a reply takes to put together.
-    pub(crate) async fn world(&self) -> RwLockReadGuard<'_, World> {
-        self.shared.world.read().await
+    /// The World after the last commit.
+    pub(crate) fn world(&self) -> Snapshot {
+        self.shared.engine.world()
     }
 
     /// The graph of who reaches what, as of now.
     pub(crate) async fn ways(&self) -> Arc<Ways> {
-        let size = *self.commits().borrow();
+        let world = self.world();
         let mut kept = self.shared.ways.lock().await;
-        if let Some((_, ways)) = kept.as_ref().filter(|(at, _)| *at == size) {
+        if let Some((_, ways)) = kept.as_ref().filter(|(at, _)| *at == world.size()) {
             return Arc::clone(ways);
         }
-        let world = self.world().await;
         let ways = Arc::new(tokio::task::block_in_place(|| Ways::of(&world)));
-        *kept = Some((size, Arc::clone(&ways)));
+        *kept = Some((world.size(), Arc::clone(&ways)));
         ways
     }
 
     /// A receiver that hears of every commit.
-    pub(crate) fn commits(&self) -> watch::Receiver<u64> {
-        self.shared.heard_of.size.clone()
+    pub(crate) fn commits(&self) -> watch::Receiver<Snapshot> {
+        self.shared.engine.commits()
     }
 
     /// A receiver that hears which lists each commit changed.
     pub(crate) fn changes(&self) -> broadcast::Receiver<Change> {
-        self.shared.heard_of.changes.subscribe()
+        self.shared.engine.changes()
     }
 
     /// A receiver that hears when the service is about to stop.
@@ -210,12 +200,12 @@ impl App {
 
     /// Has a command decided for a caller.
     pub(crate) async fn submit(&self, caller: Caller, command: Command) -> Outcome {
-        self.shared.writer.submit(caller, None, command).await
+        self.shared.engine.submit(caller, None, command).await
     }
 
     /// Has a change in place decided for a caller who looked at what is there.
     pub(crate) async fn change(&self, caller: Caller, looked_at: LookedAt, command: Command) -> Outcome {
-        self.shared.writer.submit(caller, Some(looked_at), command).await
+        self.shared.engine.submit(caller, Some(looked_at), command).await
     }
 
     /// Has a keeper's report decided; what it refuses is a fault of ours, and logged.

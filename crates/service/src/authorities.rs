@@ -138,7 +138,7 @@ pub(crate) async fn rotation(app: &App) -> anyhow::Result<RotationStage> {
 pub(crate) async fn trusted(app: &App, scope: ScopeId) -> anyhow::Result<Trusted> {
     let (people, orders) = (lines(app, Signs::People).await?, lines(app, Signs::Orders).await?);
     let now = Timestamp::now();
-    let world = app.world().await;
+    let world = app.world();
     let void = |grant: &&Grant| grant.target == scope && !grant.wanted && grant.until > now;
     let mut revoked: Vec<u64> =
         world.grants.values().rev().filter(void).map(|grant| grant.id.0).take(REVOKED_MOST).collect();

@@ -10,6 +10,7 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Caller, Command, DutyKind, LookedAt, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
+use tempestas_engine::Outcome;
 use tempestas_store::{SignIn, SignInKind};
 
 use crate::{
@@ -17,7 +18,6 @@ use crate::{
     drafts,
     identity::token_digest,
     problem::Failure,
-    writer::Outcome,
 };
 
 /// How fresh a proof must be for changing how one signs in, or letting a program in.
@@ -85,13 +85,13 @@ impl SignedIn {
     }
 
     /// What they may see.
-    pub(crate) async fn sight(&self) -> Sight {
-        Sight::of(&*self.app.world().await, self.person)
+    pub(crate) fn sight(&self) -> Sight {
+        Sight::of(&self.app.world(), self.person)
     }
 
     async fn with_duty(self, parts: &Parts, fits: impl Fn(DutyKind) -> bool, says: &str) -> Result<Self, Failure> {
         let has = {
-            let world = self.app.world().await;
+            let world = self.app.world();
             world.duties.values().any(|duty| fits(duty.kind) && world.belongs_to(self.person, duty.subject))
         };
         if has {
@@ -233,7 +233,7 @@ pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
     let limits = &app.config().sign_in;
     let idle = now.duration_since(sign_in.used_at) > limits.idle.0;
     let over = now.duration_since(sign_in.began_at) > limits.longest.0;
-    let suspended = app.world().await.is_suspended(sign_in.person);
+    let suspended = app.world().is_suspended(sign_in.person);
     if idle || over || suspended {
         app.store().end_sign_ins(sign_in.person, Some(sign_in.id)).await?;
         return Err(Failure::DeadToken);

@@ -37,7 +37,7 @@ pub(crate) async fn listen(me: SignedIn) -> Result<EventStream, Failure> {
 /// Begins with where the ledger stands, so that a reader who comes back knows whether it missed anything.
 fn events(me: SignedIn) -> impl Stream<Item = Result<Sse, Infallible>> + Send {
     let (changes, stopping) = (me.app.changes(), me.app.stopping());
-    let seq = *me.app.commits().borrow();
+    let seq = me.app.world().size();
     let first = message(&BTreeSet::new(), seq);
     stream::unfold((me, changes, stopping, Some(first)), |(me, mut changes, mut stopping, first)| async move {
         if let Some(first) = first {
@@ -52,8 +52,8 @@ fn events(me: SignedIn) -> impl Stream<Item = Result<Sse, Infallible>> + Send {
                 }
             };
             let message = match heard {
-                Ok(change) => message(&change.topics, change.seq),
-                Err(RecvError::Lagged(_)) => message(&ALL.into(), *me.app.commits().borrow()),
+                Ok(change) => message(&change.topics, change.size),
+                Err(RecvError::Lagged(_)) => message(&ALL.into(), me.app.world().size()),
                 Err(RecvError::Closed) => return None,
             };
             return Some((Ok(message), (me, changes, stopping, None)));

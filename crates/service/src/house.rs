@@ -4,12 +4,10 @@ use std::sync::Arc;
 
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, Digest, Refusal, Said, ScopeId, What, World, ledger::Signer};
+use tempestas_core::{Caller, Command, Digest, Refusal, Said, ScopeId, What, ledger::Signer};
+use tempestas_engine::{Clock, Engine, Snapshot};
 use tempestas_store::{Loaded, Store};
-use tokio::{
-    sync::{RwLock, RwLockReadGuard},
-    task::JoinHandle,
-};
+use tokio::task::JoinHandle;
 use url::Url;
 
 use crate::{
@@ -21,7 +19,6 @@ use crate::{
     passkeys::Passkeys,
     serve::{DRAIN, keep_checkpoint},
     vault::{self, BROKER, Vault, owner_of},
-    writer::{Clock, writer},
 };
 
 /// How long the first administrator's secret is good.
@@ -30,7 +27,7 @@ const FIRST_SECRET_LASTS: SignedDuration = SignedDuration::from_hours(24 * 7);
 /// The service without its doors: store, World, writer.
 pub struct House {
     pub(crate) app: App,
-    pub(crate) scribe: JoinHandle<anyhow::Result<()>>,
+    pub(crate) committer: JoinHandle<anyhow::Result<()>>,
 }
 
 impl House {
@@ -48,37 +45,26 @@ impl House {
     /// As [`House::open`].
     pub async fn open_at(config: Config, clock: Clock) -> anyhow::Result<Self> {
         let directory = config.service.state.clone();
-        let Loaded { store, world, tree } = Store::open(&directory).await?;
+        let loaded = Store::open(&directory).await?;
+        let Loaded { store, world, tree } = &loaded;
         let first_start = world.root.is_none();
-        ensure_not_older(&config, &tree)?;
+        ensure_not_older(&config, tree)?;
         let vault = Vault::open(&config.master_key, first_start)?;
-        let signer = Arc::new(signer(&config, &store, &vault, first_start).await?);
-        authorities::make(&store, &vault).await?;
-        tracing::info!("{}", keeper::summary(&world));
-        let (store, world) = (Arc::new(store), Arc::new(RwLock::new(world)));
-        let (writer, scribe, heard_of) =
-            writer(Arc::clone(&store), Arc::clone(&world), tree, Arc::clone(&signer), clock);
-        let scribe = tokio::spawn(scribe.run());
-        let installation = if first_start { new_installation() } else { installation(&store).await? };
+        let signer = Arc::new(signer(&config, store, &vault, first_start).await?);
+        authorities::make(store, &vault).await?;
+        tracing::info!("{}", keeper::summary(world));
+        let installation = if first_start { new_installation() } else { installation(store).await? };
+        let (engine, committer) = Engine::new(loaded, Arc::clone(&signer), clock);
+        let committer = tokio::spawn(committer.run());
         let address = address(&config)?;
         let any_port = config.service.address.is_none();
         let passkeys = Passkeys::new(&address, any_port)?;
-        let app = App::new(Parts {
-            config,
-            store,
-            world,
-            writer,
-            heard_of,
-            passkeys,
-            address,
-            vault,
-            signer,
-            installation: installation.clone(),
-        });
+        let app =
+            App::new(Parts { config, engine, passkeys, address, vault, signer, installation: installation.clone() });
         if first_start {
             found(&app, installation).await?;
         }
-        Ok(Self { app, scribe })
+        Ok(Self { app, committer })
     }
 
     /// Has a command decided and made durable.
@@ -86,7 +72,7 @@ impl House {
     /// # Errors
     /// The refusal.
     pub async fn submit(&self, caller: Caller, command: Command) -> Result<Vec<What>, Refusal> {
-        self.app.submit(caller, command).await
+        Ok(self.app.submit(caller, command).await?.whats)
     }
 
     /// This installation's id, which marks what it makes on targets.
@@ -95,9 +81,9 @@ impl House {
         self.app.installation()
     }
 
-    /// The World, to be read.
-    pub async fn world(&self) -> RwLockReadGuard<'_, World> {
-        self.app.world().await
+    /// The World after the last commit.
+    pub fn world(&self) -> Snapshot {
+        self.app.world()
     }
 
     /// Seals the password or key of the broker on a target.
@@ -124,7 +110,7 @@ impl House {
     pub async fn close(self) -> anyhow::Result<()> {
         keep_checkpoint(&self.app).await;
         drop(self.app);
-        match tokio::time::timeout(DRAIN, self.scribe).await {
+        match tokio::time::timeout(DRAIN, self.committer).await {
             Ok(ended) => ended?,
             // What was answered for is on the disk.
             Err(_) => {
@@ -192,12 +178,8 @@ async fn found(app: &App, installation: String) -> anyhow::Result<()> {
     let name = app.config().service.first_administrator.clone();
     app.submit(Caller::machine(), Command::Found { installation, administrator: Said::new(&name) }).await?;
     let path = app.config().service.state.join("first-administrator.secret");
-    let person = app
-        .world()
-        .await
-        .subject_named(&name)
-        .map(|subject| subject.id)
-        .context("the first administrator is not there")?;
+    let person =
+        app.world().subject_named(&name).map(|subject| subject.id).context("the first administrator is not there")?;
     let secret = vault::random_text();
     let expires = Timestamp::now().checked_add(FIRST_SECRET_LASTS)?;
     app.store().keep_enrolment(token_digest(&secret), person, expires).await?;

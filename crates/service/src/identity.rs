@@ -227,7 +227,7 @@ pub(crate) async fn prove(
     // Hashing is dear: one address keeps no other waiting for it.
     let _place = app.identity().place(network(address), TOGETHER_MOST)?;
     let person = {
-        let world = app.world().await;
+        let world = app.world();
         world.subject_named(&account).filter(|subject| !world.is_suspended(subject.id)).map(|subject| subject.id)
     };
     let proven = guarded(app.store(), &account, address, now, async || {

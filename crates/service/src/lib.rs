@@ -1,6 +1,6 @@
-//! The service: doors, the one writer, the keepers.
+//! The service: doors and keepers.
 //!
-//! A request becomes a command (`routes`), the [`writer`] has it decided and made durable, keepers (`keeper`)
+//! A request becomes a command (`routes`), the [`tempestas_engine`] has it decided and made durable, keepers (`keeper`)
 //! act on the difference between what is wanted and what is seen on each target.
 
 mod app;
@@ -24,9 +24,8 @@ mod serve;
 mod uses;
 mod vault;
 mod views;
-mod writer;
 
 pub use house::House;
 pub use routes::openapi;
 pub use serve::serve;
-pub use writer::Clock;
+pub use tempestas_engine::Clock;

@@ -103,7 +103,7 @@ pub async fn restore(config: Config, from: &Path) -> anyhow::Result<String> {
     }
     let house = House::open(config).await?;
     house.app.submit(Caller::machine(), Command::BeginEpoch { restored_size: size, restored_root: root }).await?;
-    let epoch = house.app.world().await.counters.epoch;
+    let epoch = house.app.world().counters.epoch;
     house.close().await?;
     Ok(format!(
         "restored {size} facts; epoch {epoch} begins. What was there before is in {}. Nothing is given until every target was searched.",
@@ -119,7 +119,7 @@ pub async fn recover(config: Config, name: &str) -> anyhow::Result<String> {
     let house = House::open(config).await?;
     let app = &house.app;
     let person =
-        crate::serve::name_of(&*app.world().await, name).with_context(|| format!("there is nobody named `{name}`"))?;
+        crate::serve::name_of(&app.world(), name).with_context(|| format!("there is nobody named `{name}`"))?;
     app.submit(Caller::machine(), Command::Recover { subject: person }).await?;
     let secret = vault::random_text();
     app.store().keep_enrolment(token_digest(&secret), person, Timestamp::now().checked_add(RECOVERY_LASTS)?).await?;

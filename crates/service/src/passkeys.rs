@@ -217,7 +217,7 @@ pub(crate) async fn sign_in(app: &App, ceremony: &str, credential: Value) -> Res
     let result = party
         .finish_discoverable_authentication(&credential, state, &[DiscoverableKey::from(&known)])
         .map_err(|_| not_proven())?;
-    if app.world().await.is_suspended(kept.person) {
+    if app.world().is_suspended(kept.person) {
         return Err(not_proven());
     }
     known.update_credential(&result);

@@ -62,13 +62,13 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     // Read by whoever started us; the log goes to standard error.
     println!("tempestasd listens on {scheme}://{address}");
     drop(app);
-    let House { app, mut scribe } = house;
+    let House { app, mut committer } = house;
     let ended = tokio::select! {
         () = asked_to_stop() => Ok(()),
-        written = &mut scribe => written?.and_then(|()| bail!("the writer ended")),
+        written = &mut committer => written?.and_then(|()| bail!("the writer ended")),
         served = &mut doors => served?,
         // Without them nothing is taken away by us any more; whoever starts us again starts them again.
-        kept = &mut keepers => match tokio::time::timeout(Duration::from_secs(1), &mut scribe).await {
+        kept = &mut keepers => match tokio::time::timeout(Duration::from_secs(1), &mut committer).await {
             // They ended because the writer did, which says why.
             Ok(written) => written?.and_then(|()| bail!("the writer ended")),
             Err(_) => kept.map_err(Into::into).and_then(|()| bail!("what gives and ends rights on the targets ended")),
@@ -83,7 +83,7 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
         doors.await??;
     }
     ended?;
-    House { app, scribe }.close().await
+    House { app, committer }.close().await
 }
 
 /// Holds the database against the ledger, at once and each night; a difference is an alarm. On a thread of its own, so that

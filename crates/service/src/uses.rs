@@ -58,7 +58,7 @@ impl Uses {
     /// Those of the rights in `chosen`, since `from`.
     pub(crate) async fn of(app: &App, chosen: &[StandingId], from: Timestamp) -> Result<Self, Failure> {
         let wanted: Vec<Wanted> = {
-            let world = app.world().await;
+            let world = app.world();
             chosen.iter().filter_map(|id| world.standing.get(id)).map(|held| Wanted::of(&world, held)).collect()
         };
         let last_uses = LastUses::read(app).await?;
@@ -135,7 +135,7 @@ pub(crate) async fn seen_at_work(
     from: Timestamp,
 ) -> Result<Vec<(SubjectId, Timestamp)>, Failure> {
     let (accounts, mut seen) = {
-        let world = app.world().await;
+        let world = app.world();
         let accounts = world.accounts.values().filter(|account| people.contains(&account.subject));
         let accounts: Vec<_> =
             accounts.map(|account| (account.subject, account.target, world.text(account.name))).collect();

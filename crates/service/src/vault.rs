@@ -12,25 +12,14 @@ use base64::{
     Engine as _,
     engine::general_purpose::{STANDARD, URL_SAFE_NO_PAD},
 };
-use ring::{
-    aead::{AES_256_GCM, Aad, LessSafeKey, NONCE_LEN, Nonce, UnboundKey},
-    rand::{SecureRandom as _, SystemRandom},
-};
+use ring::aead::{AES_256_GCM, Aad, LessSafeKey, NONCE_LEN, Nonce, UnboundKey};
 use tempestas_core::ScopeId;
 use tempestas_store::Sealed;
 use zeroize::Zeroizing;
 
 use crate::config::MasterKeyConfig;
 
-/// Fresh random bytes.
-///
-/// # Panics
-/// When the system has none to give; nothing safe can be done without.
-pub(crate) fn random<const N: usize>() -> [u8; N] {
-    let mut bytes = [0; N];
-    SystemRandom::new().fill(&mut bytes).expect("the system gives random bytes");
-    bytes
-}
+pub(crate) use tempestas_engine::random;
 
 /// The name that a target's own password or key is sealed under.
 pub(crate) const BROKER: &str = "broker";

@@ -94,10 +94,10 @@ pub(super) async fn pass(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::
 
 /// Whatever still runs when the history ends is brought to its end.
 async fn finish(teller: &Teller) -> anyhow::Result<()> {
-    let open: Vec<ElevationId> = teller.house.world().await.active().map(|one| one.id).collect();
+    let open: Vec<ElevationId> = teller.house.world().active().map(|one| one.id).collect();
     for id in open {
         let Some((asker, phase)) = ({
-            let world = teller.house.world().await;
+            let world = teller.house.world();
             world.elevations.get(&id).map(|one| (one.asker, one.phase))
         }) else {
             continue;
@@ -118,7 +118,7 @@ async fn finish(teller: &Teller) -> anyhow::Result<()> {
 }
 
 async fn grant_of(teller: &Teller, id: ElevationId) -> Option<GrantId> {
-    teller.house.world().await.elevations.get(&id)?.grant
+    teller.house.world().elevations.get(&id)?.grant
 }
 
 struct Days {
@@ -171,7 +171,7 @@ impl Days {
                 self.live(teller, grant).await;
             }
             Deed::GiveBack(id) => {
-                let asker = teller.house.world().await.elevations.get(&id).map(|one| one.asker);
+                let asker = teller.house.world().elevations.get(&id).map(|one| one.asker);
                 if let Some(asker) = asker {
                     let _ = teller.by(asker, Command::GiveBack { elevation: id }).await;
                 }
@@ -186,7 +186,7 @@ impl Days {
             Deed::End => {
                 teller.keeper(Command::Tick).await?;
                 let closing: Vec<ElevationId> = {
-                    let world = teller.house.world().await;
+                    let world = teller.house.world();
                     let all = world.active();
                     all.filter(|one| one.phase == Phase::Closing).map(|one| one.id).collect()
                 };
@@ -211,7 +211,7 @@ impl Days {
     /// What comes next, by where it stands.
     async fn follow(&mut self, teller: &mut Teller, id: ElevationId) {
         let Some((phase, grant, until)) = ({
-            let world = teller.house.world().await;
+            let world = teller.house.world();
             world.elevations.get(&id).map(|one| (one.phase, one.grant, one.stages.last().map(|stage| stage.until)))
         }) else {
             return;
@@ -231,7 +231,7 @@ impl Days {
 
     async fn live(&mut self, teller: &mut Teller, grant: GrantId) {
         let Some((id, opened, until)) = ({
-            let world = teller.house.world().await;
+            let world = teller.house.world();
             world.elevation_of(grant).map(|(one, grant)| (one.id, grant.opened_at, grant.until))
         }) else {
             return;
@@ -266,7 +266,7 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
     let ticket = matches!(terms.ticket, tempestas_core::TicketRule::Required { .. })
         .then(|| Said::new(format!("CHG-{}", 1000 + teller.chance.below(9000))));
     let shown = {
-        let world = teller.house.world().await;
+        let world = teller.house.world();
         match demand_for(&world, who, right, teller.now()) {
             Ok(demand) => Digest::of_json(&demand),
             Err(_) => return Ok(None),
@@ -291,7 +291,7 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
 async fn choose(teller: &mut Teller) -> Option<(SubjectId, Right, Effective)> {
     let now = teller.now();
     let found: Vec<(SubjectId, Right, Effective)> = {
-        let world = teller.house.world().await;
+        let world = teller.house.world();
         let mut found = Vec::new();
         for held in world.eligibilities.values() {
             for person in world.people_in(held.subject) {
@@ -319,7 +319,7 @@ async fn choose(teller: &mut Teller) -> Option<(SubjectId, Right, Effective)> {
 pub(super) async fn answer(teller: &mut Teller, id: ElevationId) -> anyhow::Result<()> {
     for _ in 0..2 {
         let waiting = {
-            let world = teller.house.world().await;
+            let world = teller.house.world();
             world.elevations.get(&id).filter(|one| one.phase == Phase::Waiting).and_then(|one| {
                 let stage = one.stages.last()?;
                 let free = stage.approvers.iter().find(|who| !stage.answers.iter().any(|said| said.by == **who))?;
@@ -351,7 +351,7 @@ async fn wave(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
     let mara = teller.who("mara.lindqvist").await?;
     let berths = teller.scope(BERTHS).await?;
     let (chosen, shown, taken) = {
-        let world = teller.house.world().await;
+        let world = teller.house.world();
         let crew: Vec<String> = super::crew().into_iter().filter_map(|one| one.login).map(|(login, _)| login).collect();
         let rights = world.standing.values().filter(|held| {
             let weight = world.roles.get(&held.right.role).map(|role| role.weight);

@@ -76,7 +76,7 @@ pub(super) async fn furnish(teller: &mut Teller, systems: &Systems<'_>) -> anyho
 
 /// A right by name, where its system is there.
 pub(super) async fn right(teller: &Teller, name: &str) -> Option<Right> {
-    teller.house.world().await.right_from(name).ok()
+    teller.house.world().right_from(name).ok()
 }
 
 async fn add(teller: &Teller, kind: SubjectKind, name: &str, about: &str) -> anyhow::Result<()> {

@@ -101,12 +101,12 @@ impl Teller {
     }
 
     async fn who(&self, name: &str) -> anyhow::Result<SubjectId> {
-        let world = self.house.world().await;
+        let world = self.house.world();
         world.subject_named(name).map(|subject| subject.id).ok_or_else(|| anyhow::anyhow!("{name} is not there"))
     }
 
     async fn scope(&self, path: &str) -> anyhow::Result<ScopeId> {
-        let world = self.house.world().await;
+        let world = self.house.world();
         world.scope_at(path).map(|scope| scope.id).ok_or_else(|| anyhow::anyhow!("{path} is not there"))
     }
 

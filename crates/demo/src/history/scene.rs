@@ -79,7 +79,7 @@ async fn ask(
 ) -> Option<ElevationId> {
     let right = right(teller, name).await?;
     let (shown, ticket) = {
-        let world = teller.house.world().await;
+        let world = teller.house.world();
         let demand = demand_for(&world, who, right, teller.now()).ok()?;
         let wants = matches!(demand.terms.ticket, tempestas_core::TicketRule::Required { .. });
         (Digest::of_json(&demand), wants.then(|| Said::new("CHG-4471")))
@@ -102,7 +102,7 @@ async fn ask(
 /// The last asks of all are answered with a plain yes.
 async fn yes(teller: &mut Teller, id: ElevationId) {
     let waiting = {
-        let world = teller.house.world().await;
+        let world = teller.house.world();
         world.elevations.get(&id).and_then(|one| Some((*one.stages.last()?.approvers.first()?, one.digest)))
     };
     if let Some((who, shown)) = waiting {
@@ -119,11 +119,11 @@ async fn overdue(teller: &mut Teller) -> anyhow::Result<()> {
     let Some(id) = ask(teller, jonas, &name, 15, StartChoice::AtYes, why).await else { return Ok(()) };
     days::answer(teller, id).await?;
     yes(teller, id).await;
-    let grant = teller.house.world().await.elevations.get(&id).and_then(|one| one.grant);
+    let grant = teller.house.world().elevations.get(&id).and_then(|one| one.grant);
     let Some(grant) = grant else { return Ok(()) };
     teller.pass(2);
     teller.keeper(Command::GrantSeen { grant, there: true }).await?;
-    let until = teller.house.world().await.grants.get(&grant).map(|grant| grant.until);
+    let until = teller.house.world().grants.get(&grant).map(|grant| grant.until);
     teller.set(until.unwrap_or_else(Timestamp::now));
     teller.keeper(Command::Tick).await?;
     teller.set(later(teller.now(), Seconds(40)));

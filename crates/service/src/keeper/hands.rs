@@ -78,7 +78,7 @@ impl Hands {
 
     async fn read_back(&self, target: &Target) -> Result<(), TargetError> {
         let calls: Vec<GrantCall> = {
-            let world = self.app.world().await;
+            let world = self.app.world();
             let now = Timestamp::now();
             world.live_grants(self.scope).iter().map(|grant| GrantCall::new(&world, grant, now)).collect()
         };
@@ -141,11 +141,11 @@ impl Hands {
     }
 
     async fn grant_call(&self, grant: &Grant) -> GrantCall {
-        GrantCall::new(&*self.app.world().await, grant, Timestamp::now())
+        GrantCall::new(&self.app.world(), grant, Timestamp::now())
     }
 
     async fn standing_call(&self, standing: &Standing) -> StandingCall {
-        StandingCall::new(&*self.app.world().await, standing)
+        StandingCall::new(&self.app.world(), standing)
     }
 
     async fn give(&self, target: &Target, grant: &Grant) -> Result<(), TargetError> {
@@ -205,7 +205,7 @@ impl Hands {
         let target = self.scope;
         let too_far = skew.abs() > self.app.config().surveys.skew.0;
         let open = {
-            let world = self.app.world().await;
+            let world = self.app.world();
             world
                 .open_alarm(|about| matches!(about, AlarmKind::Skew { target: known, .. } if *known == target))
                 .map(|alarm| alarm.id)

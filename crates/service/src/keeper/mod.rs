@@ -14,6 +14,7 @@ use tempestas_core::{
     Activity, AlarmKind, Caller, Command, Connector, GrantId, Order, Said, ScopeId, Task, Trail, Weight, What, World,
     orders,
 };
+use tempestas_engine::Committed;
 use tempestas_store::Told;
 use tempestas_targets::{Target, TargetError};
 use tokio::task::{AbortHandle, JoinError, JoinSet};
@@ -45,7 +46,7 @@ pub(crate) async fn keepers(app: App) {
     let mut running = JoinSet::new();
     let mut known: BTreeMap<ScopeId, AbortHandle> = BTreeMap::new();
     loop {
-        let targets: Vec<ScopeId> = app.world().await.targets.keys().copied().collect();
+        let targets: Vec<ScopeId> = app.world().targets.keys().copied().collect();
         for scope in targets {
             if known.get(&scope).is_none_or(AbortHandle::is_finished) {
                 known.insert(scope, running.spawn(Keeper::new(app.clone(), scope).run()));
@@ -126,7 +127,7 @@ impl Keeper {
         let mut changes = self.app.commits();
         loop {
             changes.mark_unchanged();
-            if self.app.world().await.connector(self.scope).is_none() {
+            if self.app.world().connector(self.scope).is_none() {
                 return;
             }
             if let Err(failure) = self.round().await {
@@ -146,7 +147,7 @@ impl Keeper {
     /// told at once to take away.
     async fn round(&mut self) -> Result<(), Failure> {
         let (due, live, seals, connector, held) = {
-            let world = self.app.world().await;
+            let world = self.app.world();
             let Some(known) = world.targets.get(&self.scope) else { return Ok(()) };
             let live = !world.live_grants(self.scope).is_empty();
             let due = orders(&world, self.scope, Timestamp::now());
@@ -309,14 +310,14 @@ impl From<TargetError> for Failure {
     }
 }
 
-/// Surveys a target and has what was read taken in. Returns the facts that came of it.
-pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Vec<What>, Failure> {
+/// Surveys a target and has what was read taken in. Returns what came of it.
+pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
     // Of many systems so many at a time; orders to give and take wait for none of them.
     let _turn = app.survey_turn().await;
     app.survey_began(scope);
     let outcome = read(app, scope).await;
     let says = match &outcome {
-        Ok(whats) => came_of(whats),
+        Ok(done) => came_of(&done.whats),
         Err(failure) => said(failure),
     };
     app.survey_ended(scope, says);
@@ -337,10 +338,9 @@ fn came_of(whats: &[What]) -> String {
         .unwrap_or_else(|| "nothing new".to_owned())
 }
 
-async fn read(app: &App, scope: ScopeId) -> Result<Vec<What>, Failure> {
+async fn read(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
     let connector = app
         .world()
-        .await
         .connector(scope)
         .cloned()
         .ok_or_else(|| Failure::unknown("target", &scope.to_string(), "`tempestas targets` lists them"))?;
@@ -368,7 +368,7 @@ async fn read(app: &App, scope: ScopeId) -> Result<Vec<What>, Failure> {
 /// Reads people and groups from a target that is a source of them, and has what was read taken in.
 pub(crate) async fn import(app: &App, scope: ScopeId) -> Result<(), Failure> {
     let (mapping, connector) = {
-        let world = app.world().await;
+        let world = app.world();
         (world.sources.get(&scope).map(|source| source.mapping.clone()), world.connector(scope).cloned())
     };
     let (Some(mapping), Some(connector)) = (mapping, connector) else { return Ok(()) };
@@ -391,7 +391,7 @@ async fn activity(app: &App, scope: ScopeId, target: &Target) -> Result<(), Fail
     }
     // By a clock that is ahead something may have been done in the future; it counts once it is past.
     uses.retain(|one| one.at <= now);
-    let broken = broken_seals(&*app.world().await, scope, &uses);
+    let broken = broken_seals(&app.world(), scope, &uses);
     for ((account, claimed), at) in broken {
         app.report(Command::SealedUsed { target: scope, account: Said::new(account), at, claimed }).await;
     }

@@ -9,6 +9,7 @@ use tempestas_api::{
 use tempestas_core::{
     Appointment, AppointmentId, AppointmentState, Command, EligibilityId, Said, SubjectId, What, World,
 };
+use tempestas_engine::Committed;
 
 use super::{made, reference, right, subject};
 use crate::{
@@ -75,37 +76,31 @@ fn view(world: &World, one: &Appointment, me: SubjectId) -> AppointmentView {
     }
 }
 
-async fn shown(me: &SignedIn, id: AppointmentId) -> Result<AppointmentView, Failure> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
-    let seen = world.appointments.get(&id).filter(|one| sight.sees_appointment(&world, one));
+fn shown(me: &SignedIn, world: &World, id: AppointmentId) -> Result<AppointmentView, Failure> {
+    let sight = me.sight();
+    let seen = world.appointments.get(&id).filter(|one| sight.sees_appointment(world, one));
     let seen =
         seen.ok_or_else(|| Failure::unknown("appointment", &id.to_string(), "`tempestas eligible wishes` lists them"))?;
-    Ok(view(&world, seen, me.person))
+    Ok(view(world, seen, me.person))
 }
 
 /// What the facts of a decision say that became of a wish.
-async fn came_of(me: &SignedIn, whats: &[What]) -> Answer<EligibilityReply> {
-    let given = whats.iter().find_map(|what| match what {
+fn came_of(me: &SignedIn, done: &Committed) -> Answer<EligibilityReply> {
+    let world = &done.world;
+    let given = done.whats.iter().find_map(|what| match what {
         What::EligibilityGiven { eligibility, .. } => Some(*eligibility),
         _ => None,
     });
-    let wished = whats.iter().find_map(|what| match what {
+    let wished = done.whats.iter().find_map(|what| match what {
         What::AppointmentWished { appointment, .. } => Some(*appointment),
         _ => None,
     });
-    let (eligibility, id) = {
-        let world = me.app.world().await;
-        let held = given.and_then(|id| world.eligibilities.get(&id));
-        let made_by = |one: &&Appointment| given.is_some_and(|id| one.made.contains(&id));
-        let by =
-            world.appointments.values().rev().find(made_by).filter(|one| Some(one.id) == held.and_then(|held| held.by));
-        (held.map(|held| views::eligibility(&world, held, None)), wished.or(by.map(|one| one.id)))
-    };
-    let appointment = match id {
-        Some(id) => Some(shown(me, id).await?),
-        None => None,
-    };
+    let held = given.and_then(|id| world.eligibilities.get(&id));
+    let made_by = |one: &&Appointment| given.is_some_and(|id| one.made.contains(&id));
+    let by =
+        world.appointments.values().rev().find(made_by).filter(|one| Some(one.id) == held.and_then(|held| held.by));
+    let appointment = wished.or(by.map(|one| one.id)).map(|id| shown(me, world, id)).transpose()?;
+    let eligibility = held.map(|held| views::eligibility(world, held, None));
     Ok(Json(EligibilityReply { appointment, eligibility }))
 }
 
@@ -114,13 +109,13 @@ pub(super) async fn give(
     Body(new): Body<NewEligibility>,
 ) -> Answer<EligibilityReply> {
     let (subject, right) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         (subject(&world, &new.who)?, right(&world, me.person, &new.right)?)
     };
     let reason = new.reason.map(Said::new);
     let command = Command::GiveEligibility { subject, right, from: new.from, until: new.until, reason };
-    let whats = me.submit(command).await?;
-    came_of(&me, &whats).await
+    let done = me.submit(command).await?;
+    came_of(&me, &done)
 }
 
 pub(super) async fn change(
@@ -135,8 +130,8 @@ pub(super) async fn change(
     let until = if new.for_good { Some(None) } else { new.until.map(Some) };
     let eligibility: EligibilityId = reference(&id)?;
     let command = Command::ChangeEligibility { eligibility, from: new.from, until, reason: new.reason.map(Said::new) };
-    let whats = me.change(looked_at, command).await?;
-    came_of(&me, &whats).await
+    let done = me.change(looked_at, command).await?;
+    came_of(&me, &done)
 }
 
 pub(super) async fn suspend(
@@ -159,8 +154,8 @@ pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<
 }
 
 pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<OpenFilter>) -> Listing<AppointmentView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let waits = |one: &Appointment| one.state == AppointmentState::Waiting;
     let seen =
         world.appointments.values().filter(|one| sight.sees_appointment(&world, one) && (!filter.open || waits(one)));
@@ -170,9 +165,9 @@ pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<OpenFilter
 /// One appointment, with the account of what was done by it.
 pub(super) async fn story(me: SignedIn, At(id): At) -> Answer<AppointmentStory> {
     let id: AppointmentId = reference(&id)?;
-    let appointment = shown(&me, id).await?;
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
+    let appointment = shown(&me, &world, id)?;
     let known = world.appointments.get(&id);
     // Both sides of a cover read the account, also what an elevation alone would not show them; nobody else does.
     let covers =
@@ -186,17 +181,17 @@ pub(super) async fn story(me: SignedIn, At(id): At) -> Answer<AppointmentStory> 
 
 pub(super) async fn cover(me: SignedIn, Body(new): Body<NewCover>) -> Answer<AppointmentView> {
     let (absent, stand_in) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         (subject(&world, &new.absent)?, subject(&world, &new.stand_in)?)
     };
     let command =
         Command::Cover { absent, stand_in, from: new.from, until: new.until, reason: new.reason.map(Said::new) };
-    let whats = me.submit(command).await?;
-    let id = made(&whats, |what| match what {
+    let done = me.submit(command).await?;
+    let id = made(&done, |what| match what {
         What::CoverBegun { appointment, .. } | What::AppointmentWished { appointment, .. } => Some(*appointment),
         _ => None,
     })?;
-    Ok(Json(shown(&me, id).await?))
+    Ok(Json(shown(&me, &done.world, id)?))
 }
 
 pub(super) async fn answer(me: SignedIn, At(id): At, Body(said): Body<AppointmentVerdict>) -> Answer<AppointmentView> {
@@ -207,12 +202,12 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(said): Body<Appointmen
         reason: said.reason.map(Said::new),
         shown: said.shown,
     };
-    me.submit(command).await?;
-    Ok(Json(shown(&me, id).await?))
+    let done = me.submit(command).await?;
+    Ok(Json(shown(&me, &done.world, id)?))
 }
 
 pub(super) async fn end_appointment(me: SignedIn, At(id): At) -> Answer<AppointmentView> {
     let id: AppointmentId = reference(&id)?;
-    me.submit(Command::EndAppointment { appointment: id }).await?;
-    Ok(Json(shown(&me, id).await?))
+    let done = me.submit(Command::EndAppointment { appointment: id }).await?;
+    Ok(Json(shown(&me, &done.world, id)?))
 }

@@ -12,7 +12,7 @@ use crate::{
 
 async fn hosts(me: &SignedIn) -> Result<Vec<HostTrust>, Failure> {
     let hosts: Vec<(ScopeId, String)> = {
-        let (sight, world) = (me.sight().await, me.app.world().await);
+        let (sight, world) = (me.sight(), me.app.world());
         let is_host = |target: &&tempestas_core::Target| {
             matches!(target.connector, Connector::Linux { .. }) && sight.sees_scope(&world, target.scope)
         };
@@ -51,7 +51,7 @@ pub(super) async fn step(
     Administrator(me): Administrator,
     Body(step): Body<AuthoritiesStep>,
 ) -> Answer<AuthoritiesView> {
-    let root = me.app.world().await.root.ok_or_else(|| Refusal::Conflict("nothing was founded here yet".to_owned()))?;
+    let root = me.app.world().root.ok_or_else(|| Refusal::Conflict("nothing was founded here yet".to_owned()))?;
     super::estate::ensure_may_run(&me, root).await?;
     let stage = authorities::rotation(&me.app).await?;
     if stage != step.from {

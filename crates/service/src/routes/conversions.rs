@@ -35,9 +35,9 @@ pub(super) fn chosen_ids(sight: &Sight, world: &World, chosen: &[String]) -> Res
 
 pub(super) async fn preview(Administrator(me): Administrator, Body(chosen): Body<Chosen>) -> Answer<PlanView> {
     let now = Timestamp::now();
-    let chosen = chosen_ids(&me.sight().await, &*me.app.world().await, &chosen.chosen)?;
+    let chosen = chosen_ids(&me.sight(), &me.app.world(), &chosen.chosen)?;
     let uses = Uses::of(&me.app, &chosen, days_before(now, LOOKED_BACK)).await?;
-    let world = me.app.world().await;
+    let world = me.app.world();
     let plan = plan_conversion(&world, &chosen)?;
     Ok(Json(plan_view(&world, &plan, &uses, now)))
 }
@@ -128,7 +128,7 @@ pub(super) async fn convert(
     Body(request): Body<ConvertRequest>,
 ) -> Answer<ConversionView> {
     let (chosen, pilot) = {
-        let (sight, world) = (me.sight().await, me.app.world().await);
+        let (sight, world) = (me.sight(), me.app.world());
         (chosen_ids(&sight, &world, &request.chosen)?, chosen_ids(&sight, &world, &request.pilot)?)
     };
     let plan = WavePlan {
@@ -139,22 +139,21 @@ pub(super) async fn convert(
         stop_percent: request.stop_percent,
         undo_days: request.undo_days,
     };
-    let whats = me.submit(Command::Convert { chosen, shown: request.shown, until: request.until, plan }).await?;
-    let id = made(&whats, |what| match what {
+    let done = me.submit(Command::Convert { chosen, shown: request.shown, until: request.until, plan }).await?;
+    let id = made(&done, |what| match what {
         What::Converted { conversion, .. } => Some(*conversion),
         _ => None,
     })?;
-    shown(&me, id).await
+    shown(&me, &done.world, id)
 }
 
 /// A conversion as it stands.
-async fn shown(me: &SignedIn, id: ConversionId) -> Answer<ConversionView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+fn shown(me: &SignedIn, world: &World, id: ConversionId) -> Answer<ConversionView> {
+    let sight = me.sight();
     world
         .conversions
         .get(&id)
-        .map(|conversion| Json(views::conversion(&world, &sight, conversion)))
+        .map(|conversion| Json(views::conversion(world, &sight, conversion)))
         .ok_or_else(|| unknown(id))
 }
 
@@ -171,28 +170,28 @@ pub(super) async fn conversions(
     Overseer(me): Overseer,
     Listed(filter, paging): Listed<OpenFilter>,
 ) -> Listing<ConversionView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = world.conversions.values().filter(|one| sees(&world, &sight, one) && !(filter.open && one.is_settled()));
     Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| views::conversion(&world, &sight, one)))
 }
 
 pub(super) async fn conversion(Overseer(me): Overseer, At(id): At) -> Answer<ConversionView> {
     let id = reference(&id)?;
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let known = world.conversions.get(&id).filter(|one| sees(&world, &sight, one));
     known.map(|one| Json(views::conversion(&world, &sight, one))).ok_or_else(|| unknown(id))
 }
 
 pub(super) async fn undo(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {
     let id = reference(&id)?;
-    me.submit(Command::UndoConversion { conversion: id }).await?;
-    shown(&me, id).await
+    let done = me.submit(Command::UndoConversion { conversion: id }).await?;
+    shown(&me, &done.world, id)
 }
 
 pub(super) async fn next(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {
     let id = reference(&id)?;
-    me.submit(Command::NextWave { conversion: id }).await?;
-    shown(&me, id).await
+    let done = me.submit(Command::NextWave { conversion: id }).await?;
+    shown(&me, &done.world, id)
 }

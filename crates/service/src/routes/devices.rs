@@ -116,7 +116,7 @@ pub(super) async fn token(anyone: Anyone, Form(request): Form<DeviceTokenRequest
         access_token: token.to_string(),
         token_type: "Bearer".to_owned(),
         expires_in: longest.as_secs().unsigned_abs(),
-        name: app.world().await.subject_name(person),
+        name: app.world().subject_name(person),
         ends: now.checked_add(longest).unwrap_or(Timestamp::MAX),
     }))
 }

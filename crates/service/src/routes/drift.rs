@@ -15,8 +15,8 @@ use crate::{
 };
 
 pub(super) async fn list(Overseer(me): Overseer, Listed(filter, paging): Listed<DriftFilter>) -> Listing<DriftView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
     let seen = world.drifts.values().filter(|drift| {
         sight.sees_scope(&world, drift.target)
@@ -29,8 +29,8 @@ pub(super) async fn list(Overseer(me): Overseer, Listed(filter, paging): Listed<
 }
 
 pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<DriftView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let known = world.drifts.get(&reference(&id)?).filter(|drift| sight.sees_scope(&world, drift.target));
     let unknown = || Failure::unknown("difference", &id, "`tempestas drift` lists them");
     Ok(Json(view(&world, known.ok_or_else(unknown)?)))
@@ -90,7 +90,7 @@ pub(super) async fn put_back(Administrator(me): Administrator, At(id): At) -> An
 pub(super) async fn patch(Overseer(me): Overseer, At(id): At) -> Answer<SourcePatch> {
     let id: DriftId = reference(&id)?;
     let (call, connector, scope, says) = {
-        let (sight, world) = (me.sight().await, me.app.world().await);
+        let (sight, world) = (me.sight(), me.app.world());
         let drift = world
             .drifts
             .get(&id)

@@ -41,7 +41,7 @@ pub(crate) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
 }
 
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
-    let world = me.app.world().await;
+    let world = me.app.world();
     let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, Timestamp::now())?;
     let duration = request.duration.unwrap_or(demand.terms.usual);
     let start = request.start.or_else(|| demand.terms.starts.unsaid());
@@ -49,7 +49,7 @@ pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -
 }
 
 pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {
-    let right = right(&*me.app.world().await, me.person, &request.right)?;
+    let right = right(&me.app.world(), me.person, &request.right)?;
     let command = Command::Ask {
         right,
         duration: request.duration,
@@ -58,22 +58,21 @@ pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer
         ticket: request.ticket.map(Said::new),
         shown: request.shown,
     };
-    let whats = me.submit(command).await?;
-    let id = made(&whats, |what| match what {
+    let done = me.submit(command).await?;
+    let id = made(&done, |what| match what {
         What::Asked { elevation, .. } => Some(*elevation),
         _ => None,
     })?;
-    view(&me, id).await
+    view(&me, &done.world, id)
 }
 
-async fn view(me: &SignedIn, id: ElevationId) -> Answer<ElevationView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+fn view(me: &SignedIn, world: &World, id: ElevationId) -> Answer<ElevationView> {
+    let sight = me.sight();
     world
         .elevations
         .get(&id)
-        .filter(|elevation| sight.sees_elevation(&world, elevation))
-        .map(|elevation| Json(views::elevation(&world, elevation, me.person)))
+        .filter(|elevation| sight.sees_elevation(world, elevation))
+        .map(|elevation| Json(views::elevation(world, elevation, me.person)))
         .ok_or_else(|| unknown(&id.to_string()))
 }
 
@@ -82,14 +81,14 @@ fn unknown(id: &str) -> Failure {
 }
 
 pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
-    let world = me.app.world().await;
+    let world = me.app.world();
     let mine = world.active().filter(|elevation| waits_for(elevation, me.person));
     Ok(Json(mine.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
 }
 
 pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationFilter>) -> Listing<ElevationView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let seen = world.elevations.values().filter(|elevation| {
         (filter.ended || !elevation.is_over())
@@ -104,8 +103,8 @@ pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationF
 /// What an approver wants to know besides the ask itself.
 pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
     let id: ElevationId = reference(&id)?;
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let elevation = world
         .elevations
         .get(&id)
@@ -156,7 +155,7 @@ pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery
     let until = tokio::time::Instant::now() + Duration::from_secs(seconds);
     let elevation = loop {
         changes.mark_unchanged();
-        let Json(seen) = view(&me, id).await?;
+        let Json(seen) = view(&me, &changes.borrow_and_update().clone(), id)?;
         if query.unlike.as_ref().is_none_or(|known| *known != seen.state) {
             break seen;
         }
@@ -174,7 +173,7 @@ async fn story(me: &SignedIn, id: ElevationId) -> Result<Vec<tempestas_api::Ledg
     let wanted = Wanted { elevation: Some(id), ..Wanted::default() };
     let mut entries = me.app.store().find_facts(&wanted, STORY_MOST).await?;
     entries.reverse();
-    let world = me.app.world().await;
+    let world = me.app.world();
     Ok(entries.iter().map(|entry| views::entry(&world, entry)).collect())
 }
 
@@ -193,7 +192,7 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
     let less = match request.less {
         Some(less) => {
             let scope = match &less.scope {
-                Some(path) => Some(part_of(&*me.app.world().await, me.person, id, path)?),
+                Some(path) => Some(part_of(&me.app.world(), me.person, id, path)?),
                 None => None,
             };
             Some(Less { duration: less.duration, scope, start: less.start })
@@ -201,43 +200,43 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
         None => None,
     };
     let answer = Command::Answer { elevation: id, verdict: request.verdict, less, reason, shown: request.shown };
-    me.submit(answer).await?;
-    view(&me, id).await
+    let done = me.submit(answer).await?;
+    view(&me, &done.world, id)
 }
 
 pub(super) async fn withdraw(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    me.submit(Command::Withdraw { elevation: id }).await?;
-    view(&me, id).await
+    let done = me.submit(Command::Withdraw { elevation: id }).await?;
+    view(&me, &done.world, id)
 }
 
 pub(super) async fn begin(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    me.submit(Command::Begin { elevation: id }).await?;
-    view(&me, id).await
+    let done = me.submit(Command::Begin { elevation: id }).await?;
+    view(&me, &done.world, id)
 }
 
 pub(super) async fn give_back(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    me.submit(Command::GiveBack { elevation: id }).await?;
-    view(&me, id).await
+    let done = me.submit(Command::GiveBack { elevation: id }).await?;
+    view(&me, &done.world, id)
 }
 
 pub(super) async fn revoke(me: SignedIn, At(id): At, Body(request): Body<WordRequest>) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    me.submit(Command::Revoke { elevation: id, word: Said::new(request.word) }).await?;
-    view(&me, id).await
+    let done = me.submit(Command::Revoke { elevation: id, word: Said::new(request.word) }).await?;
+    view(&me, &done.world, id)
 }
 
 pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -> Answer<LoginReply> {
     let id: ElevationId = reference(&id)?;
-    let whats = me.submit(Command::ShowLogin { elevation: id }).await?;
-    let replaced = made(&whats, |what| match what {
+    let done = me.submit(Command::ShowLogin { elevation: id }).await?;
+    let replaced = made(&done, |what| match what {
         What::LoginShown { replaced, .. } => Some(*replaced),
         _ => None,
     })?;
     let (call, connector, scope, until) = {
-        let world = me.app.world().await;
+        let world = &done.world;
         let elevation = world.elevations.get(&id).ok_or_else(|| unknown(&id.to_string()))?;
         let grant = elevation
             .grant
@@ -247,7 +246,7 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
             .connector(grant.target)
             .cloned()
             .ok_or_else(|| Failure::target("its target is not looked after any more"))?;
-        (GrantCall::new(&world, grant, Timestamp::now()), connector, grant.target, grant.until)
+        (GrantCall::new(world, grant, Timestamp::now()), connector, grant.target, grant.until)
     };
     if connector.takes_own_key() {
         return authorities::certify(&me.app, &connector, scope.0, &call, ask.public_key.as_deref()).await.map(Json);

@@ -10,6 +10,7 @@ use tempestas_core::{
     Alarm, Command, Connector, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What, World,
     ensure_administrator,
 };
+use tempestas_engine::Committed;
 use tempestas_targets::{Form, linux::public_key, local};
 
 use super::{made, reference, scope, target};
@@ -25,8 +26,8 @@ use crate::{
 };
 
 pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let counts = counts(&world);
     let mut seen: Vec<ScopeView> = world
         .scopes
@@ -77,7 +78,7 @@ fn counts(world: &World) -> HashMap<ScopeId, Counts> {
 }
 
 pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body<NewFolder>) -> Answer<Done> {
-    let parent = scope(&*me.app.world().await, me.person, &new.parent)?.id;
+    let parent = scope(&me.app.world(), me.person, &new.parent)?.id;
     me.submit(Command::AddFolder { parent, name: new.name }).await?;
     Ok(Json(Done {}))
 }
@@ -111,16 +112,16 @@ fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
 }
 
 pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = world.targets.keys().filter(|id| sight.sees_scope(&world, **id));
     Ok(Json(seen.filter_map(|id| target_view(&me.app, &world, *id)).collect()))
 }
 
 /// One target, whose settings are changed in place.
 pub(super) async fn show_target(Overseer(me): Overseer, Query(which): Query<WhichTarget>) -> Tagging<TargetView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let unknown = || Failure::unknown("target", &which.target, "`tempestas targets` lists them");
     let id = target(&world, me.person, &which.target)?;
     let known = target_view(&me.app, &world, id).filter(|_| sight.sees_scope(&world, id)).ok_or_else(unknown)?;
@@ -129,7 +130,7 @@ pub(super) async fn show_target(Overseer(me): Overseer, Query(which): Query<Whic
 
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
     ensure_reachable(&new.connector)?;
-    let parent = scope(&*me.app.world().await, me.person, &new.parent)?.id;
+    let parent = scope(&me.app.world(), me.person, &new.parent)?.id;
     let command = Command::AddTarget {
         parent,
         name: new.name,
@@ -137,16 +138,17 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
         emergency_least: new.emergency_least,
         alarm_after: Seconds(new.alarm_after.max(1)),
     };
-    let whats = me.submit(command).await?;
-    let id = made(&whats, |what| match what {
+    let done = me.submit(command).await?;
+    let id = made(&done, |what| match what {
         What::TargetAdded { scope } => Some(*scope),
         _ => None,
     })?;
     if !new.secret.is_empty() {
         keep_secret(&me.app, id, &new.secret).await?;
     }
-    let world = me.app.world().await;
-    target_view(&me.app, &world, id).map(Json).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))
+    target_view(&me.app, &done.world, id)
+        .map(Json)
+        .ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))
 }
 
 /// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
@@ -193,7 +195,7 @@ pub(super) async fn set_target(
     Body(new): Body<TargetSettings>,
 ) -> Answer<Done> {
     let (id, runs_on) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let host = |path: &String| (!path.is_empty()).then(|| target(&world, me.person, path)).transpose();
         (target(&world, me.person, &new.target)?, new.runs_on.as_ref().map(host).transpose()?)
     };
@@ -217,18 +219,17 @@ pub(super) async fn set_target(
 }
 
 pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body<EndTarget>) -> Answer<Done> {
-    let id = target(&*me.app.world().await, me.person, &end.target)?;
+    let id = target(&me.app.world(), me.person, &end.target)?;
     me.submit(Command::EndTarget { target: id, reason: Said::new(end.reason) }).await?;
     me.app.store().change_sealed(&[], &[(&owner_of(id), BROKER)]).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn survey(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
-    let id = target(&*me.app.world().await, me.person, &which.target)?;
+    let id = target(&me.app.world(), me.person, &which.target)?;
     ensure_may_run(&me, id).await?;
     me.submit(Command::Note(What::SurveyAsked { target: id })).await?;
-    let whats = keeper::survey(&me.app, id).await?;
-    Ok(Json(survey_reply(&*me.app.world().await, id, &whats)))
+    Ok(Json(survey_reply(id, &keeper::survey(&me.app, id).await?)))
 }
 
 pub(super) async fn host_enrolment(
@@ -236,7 +237,7 @@ pub(super) async fn host_enrolment(
     Query(which): Query<WhichTarget>,
 ) -> Answer<HostEnrolment> {
     let (id, connector) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let id = target(&world, me.person, &which.target)?;
         (id, world.connector(id).cloned())
     };
@@ -250,7 +251,7 @@ pub(super) async fn host_enrolment(
 
 pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<CheckReply> {
     let (id, connector) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let id = target(&world, me.person, &which.target)?;
         (id, world.connector(id).cloned())
     };
@@ -264,14 +265,15 @@ pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<Wh
 }
 
 pub(super) async fn ensure_may_run(me: &SignedIn, id: ScopeId) -> Result<(), Failure> {
-    let world = me.app.world().await;
+    let world = me.app.world();
     let caller = caller(me.person, &me.address, me.sign_in.proven_at);
     Ok(ensure_administrator(&world, &caller, id, jiff::Timestamp::now())?)
 }
 
-fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
+fn survey_reply(id: ScopeId, done: &Committed) -> SurveyReply {
+    let world = &done.world;
     let (mut appeared, mut vanished, mut changed, mut held) = (0, 0, 0, None);
-    for what in whats {
+    for what in &done.whats {
         match what {
             What::Surveyed { appeared: new, vanished: gone, changed: other, .. } => {
                 (appeared, vanished, changed) = (*new, *gone, *other)
@@ -294,7 +296,7 @@ fn survey_reply(world: &World, id: ScopeId, whats: &[What]) -> SurveyReply {
 
 pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
     let (id, held) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let id = target(&world, me.person, &which.target)?;
         (id, world.targets.get(&id).and_then(|target| target.held))
     };
@@ -310,20 +312,20 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
         .into());
     }
     let record = Command::RecordSurvey { target: id, digest, survey: Box::new(survey), accepted: true };
-    let whats = me.submit(record).await?;
-    Ok(Json(survey_reply(&*me.app.world().await, id, &whats)))
+    let done = me.submit(record).await?;
+    Ok(Json(survey_reply(id, &done)))
 }
 
 pub(super) async fn roles(Overseer(me): Overseer) -> Answer<Vec<RoleView>> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = world.roles.values().filter(|role| !role.gone && sight.sees_scope(&world, role.target));
     Ok(Json(seen.map(|role| views::role(&world, role)).collect()))
 }
 
 pub(super) async fn alarms(Overseer(me): Overseer, Listed(filter, paging): Listed<OpenFilter>) -> Listing<AlarmView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let fits = |alarm: &Alarm| !filter.open || alarm.settled.is_none();
     let seen = world.alarms.values().filter(|alarm| fits(alarm) && sees_alarm(&world, &sight, alarm));
     let page = paging.of(seen, |alarm| (alarm.settled.is_some(), Reverse(alarm.since), alarm.id))?;
@@ -338,8 +340,8 @@ fn sees_alarm(world: &World, sight: &Sight, alarm: &Alarm) -> bool {
 }
 
 pub(super) async fn alarm(Overseer(me): Overseer, At(id): At) -> Answer<AlarmView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let known = world.alarms.get(&reference(&id)?).filter(|alarm| sees_alarm(&world, &sight, alarm));
     let unknown = || Failure::unknown("alarm", &id, "`tempestas alarms` lists them");
     Ok(Json(views::alarm(&world, known.ok_or_else(unknown)?, me.person)))

@@ -59,7 +59,7 @@ async fn entries(
         let page = app.store().find_facts(&wanted, PAGE).await?;
         let Some(last) = page.last().map(|entry| entry.seq) else { return Ok((found, None)) };
         let is_last = page.len() < PAGE as usize;
-        let world = app.world().await;
+        let world = app.world();
         for entry in page {
             if sight.sees_fact(&world, &entry.fact) {
                 if found.len() == most {
@@ -79,8 +79,8 @@ async fn entries(
 pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
     let most = within("most", filter.most.unwrap_or(LISTED), 1..=REPLY_MOST)?;
     let _turn = me.app.identity().reading(me.person).await?;
-    let sight = me.sight().await;
-    let wanted = wanted(&*me.app.world().await, &sight, filter)?;
+    let sight = me.sight();
+    let wanted = wanted(&me.app.world(), &sight, filter)?;
     let (entries, before) = entries(&me.app, &sight, &wanted, most, LIST_PAGES).await?;
     Ok(Json(LedgerReply { entries, before }))
 }
@@ -94,10 +94,10 @@ pub(super) async fn lately(app: &App, sight: &Sight, who: SubjectId, most: usize
 pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
     let unknown = || Failure::unknown("entry", &n, "the record lists those you may see");
     let number: u64 = n.parse().map_err(|_| unknown())?;
-    let sight = me.sight().await;
+    let sight = me.sight();
     let fact = me.app.store().facts_before(Some(number.saturating_add(1)), 1).await?.pop();
     let fact = fact.filter(|entry| entry.seq == number).ok_or_else(unknown)?;
-    if !sight.sees_fact(&*me.app.world().await, &fact.fact) {
+    if !sight.sees_fact(&me.app.world(), &fact.fact) {
         return Err(unknown());
     }
     let line = me.app.store().fact_lines(number, 1).await?.pop().ok_or_else(unknown)?;
@@ -122,9 +122,9 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
 
 pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Result<Download, Failure> {
     let _turn = me.app.identity().reading(me.person).await?;
-    let sight = me.sight().await;
+    let sight = me.sight();
     let most = filter.most.map_or(Ok(CSV_MOST), |most| within("most", most, 1..=REPLY_MOST))?;
-    let wanted = wanted(&*me.app.world().await, &sight, filter)?;
+    let wanted = wanted(&me.app.world(), &sight, filter)?;
     let (mut entries, _) = entries(&me.app, &sight, &wanted, most, CSV_PAGES).await?;
     entries.reverse();
     let mut file = csv::Writer::from_writer(Vec::new());
@@ -150,8 +150,8 @@ fn harmless(cell: &str) -> String {
 
 /// Only those who may see everything get the whole.
 async fn ensure_sees_all(me: &SignedIn) -> Result<(), Failure> {
-    let sight = me.sight().await;
-    if sight.sees_all(&*me.app.world().await) {
+    let sight = me.sight();
+    if sight.sees_all(&me.app.world()) {
         return Ok(());
     }
     Err(Refusal::NotAllowed("the whole ledger goes only to an administrator or auditor of everything; `tempestas ledger` shows what you may see".to_owned()).into())

@@ -31,7 +31,8 @@ use axum::{
     routing::{any, get},
 };
 use serde_json::Value;
-use tempestas_core::{Right, Scope, ScopeId, Sight, SubjectId, World};
+use tempestas_core::{Right, Scope, ScopeId, Sight, SubjectId, What, World};
+use tempestas_engine::Committed;
 use tower_http::{
     catch_panic::CatchPanicLayer, compression::CompressionLayer, set_header::SetResponseHeaderLayer,
     timeout::TimeoutLayer, trace::TraceLayer,
@@ -302,6 +303,6 @@ fn reference<T: std::str::FromStr<Err = String>>(text: &str) -> Result<T, Failur
 }
 
 /// The id that a decided command made, found in its facts.
-fn made<T>(whats: &[tempestas_core::What], find: impl Fn(&tempestas_core::What) -> Option<T>) -> Result<T, Failure> {
-    whats.iter().find_map(find).ok_or_else(|| Failure::Failed(anyhow::anyhow!("a command made nothing")))
+fn made<T>(done: &Committed, find: impl Fn(&What) -> Option<T>) -> Result<T, Failure> {
+    done.whats.iter().find_map(find).ok_or_else(|| Failure::Failed(anyhow::anyhow!("a command made nothing")))
 }

@@ -95,8 +95,8 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     let now = Timestamp::now();
     let hours = |hours: i64| now.checked_add(SignedDuration::from_hours(hours)).unwrap_or(now);
     let (from, to) = (query.from.unwrap_or_else(|| hours(-6)), query.to.unwrap_or_else(|| hours(6)));
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = || world.elevations.values().filter(|elevation| sight.sees_elevation(&world, elevation));
     let bars: Vec<Bar> = seen()
         .map(|elevation| bar(&world, elevation, me.person, now))
@@ -146,11 +146,11 @@ fn group_ways(world: &World, sight: &Sight, id: SubjectId) -> Vec<GroupWay> {
 
 pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
     let now = Timestamp::now();
-    let sight = me.sight().await;
+    let sight = me.sight();
     let unknown = || Failure::unknown("person, group or program", &who, "the search finds whom you may see");
     let last = LastUses::read(&me.app).await?;
     let (id, mut page) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let id = subject(&world, &who).ok().filter(|id| sight.sees_subject(&world, *id)).ok_or_else(unknown)?;
         let known = world.subjects.get(&id).ok_or_else(unknown)?;
         let mut elevations: Vec<&Elevation> = world
@@ -215,8 +215,8 @@ fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
 }
 
 pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
-    let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
-    let world = me.app.world().await;
+    let (sight, last) = (me.sight(), LastUses::read(&me.app).await?);
+    let world = me.app.world();
     if !sight.sees_all(&world) {
         return Err(Refusal::NotAllowed("the first day is for those who look after everything".to_owned()).into());
     }
@@ -304,8 +304,8 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
     if q.is_empty() {
         return Ok(Json(Vec::new()));
     }
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let hit = |kind: &str, name: String, says: String| Hit { kind: kind.to_owned(), name, says };
     let mut hits: Vec<Hit> = Vec::new();
     let elevations = world
@@ -353,8 +353,8 @@ pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer
     let now = Timestamp::now();
     let day_of = |at: Timestamp| at.to_zoned(TimeZone::UTC).date();
     let today = day_of(now);
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let shows_standing = sight.sees_all(&world);
     let first = first_of(today, count);
     let mut days: BTreeMap<Date, DayView> = BTreeMap::new();

@@ -23,8 +23,8 @@ pub(super) async fn list(
     Overseer(me): Overseer,
     Listed(filter, paging): Listed<SubjectFilter>,
 ) -> Listing<SubjectView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let fits = |kind| filter.kind.is_none_or(|wanted| wanted == kind);
     let seen = world.subjects.values().filter(|one| fits(one.kind) && sight.sees_subject(&world, one.id));
     Ok(paging.of(seen, |subject| subject.id)?.map(|subject| views::subject(&world, &sight, subject)))
@@ -41,25 +41,24 @@ fn anybody(world: &World, me: SubjectId, name: &str) -> Result<SubjectId, Failur
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSubject>) -> Answer<SubjectView> {
     let second_of = match &new.second_of {
-        Some(first) => Some(anybody(&*me.app.world().await, me.person, first)?),
+        Some(first) => Some(anybody(&me.app.world(), me.person, first)?),
         None => None,
     };
     let command =
         Command::AddSubject { kind: new.kind, name: Said::new(new.name), about: Said::new(new.about), second_of };
-    let whats = me.submit(command).await?;
-    let id = made(&whats, |what| match what {
+    let done = me.submit(command).await?;
+    let id = made(&done, |what| match what {
         What::SubjectAdded { subject } => Some(*subject),
         _ => None,
     })?;
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let (sight, world) = (me.sight(), &done.world);
     let added = world.subjects.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
-    Ok(Json(views::subject(&world, &sight, added)))
+    Ok(Json(views::subject(world, &sight, added)))
 }
 
 pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> Answer<Enrolment> {
     let (person, name, kind) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let id = anybody(&world, me.person, &who)?;
         (id, world.subject_name(id), world.subjects.get(&id).map(|subject| subject.kind))
     };
@@ -81,14 +80,14 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
 }
 
 pub(super) async fn suspend(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
-    let person = anybody(&*me.app.world().await, me.person, &who)?;
+    let person = anybody(&me.app.world(), me.person, &who)?;
     me.submit(Command::Suspend { subject: person }).await?;
     me.app.store().end_sign_ins(person, None).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn resume(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
-    let person = anybody(&*me.app.world().await, me.person, &who)?;
+    let person = anybody(&me.app.world(), me.person, &who)?;
     me.submit(Command::Resume { subject: person }).await?;
     Ok(Json(Done {}))
 }
@@ -100,7 +99,7 @@ pub(super) async fn account(
     Whole(new): Whole<NewAccount>,
 ) -> Answer<Done> {
     let (person, target) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         (subject(&world, &who)?, target(&world, me.person, &new.target)?)
     };
     let command = Command::SetAccount { subject: person, target, account: Said::new(new.account) };
@@ -114,8 +113,8 @@ pub(super) async fn show_account(
     At(who): At,
     Query(on): Query<WhichTarget>,
 ) -> Tagging<AccountView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let person = seen_subject(&world, &sight, &who)?;
     let target = target(&world, me.person, &on.target)?;
     let own = world.subjects.get(&person).map(|known| views::subject(&world, &sight, known).accounts);
@@ -131,7 +130,7 @@ pub(super) async fn add_member(
     Body(new): Body<NewMember>,
 ) -> Answer<Done> {
     let (group, member) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         (anybody(&world, me.person, &group)?, anybody(&world, me.person, &new.member)?)
     };
     me.submit(Command::AddMember { group, member }).await?;
@@ -140,7 +139,7 @@ pub(super) async fn add_member(
 
 pub(super) async fn remove_member(Administrator(me): Administrator, AtTwo(group, member): AtTwo) -> Answer<Done> {
     let (group, member) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         (anybody(&world, me.person, &group)?, anybody(&world, me.person, &member)?)
     };
     me.submit(Command::RemoveMember { group, member }).await?;
@@ -148,15 +147,15 @@ pub(super) async fn remove_member(Administrator(me): Administrator, AtTwo(group,
 }
 
 pub(super) async fn duties(Overseer(me): Overseer) -> Answer<Vec<DutyView>> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = world.duties.values().filter(|duty| sight.sees_scope(&world, duty.scope));
     Ok(Json(seen.map(|duty| views::duty(&world, duty)).collect()))
 }
 
 pub(super) async fn give_duty(Administrator(me): Administrator, Body(new): Body<NewDuty>) -> Answer<Done> {
     let (subject, scope) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         (subject(&world, &new.who)?, scope(&world, me.person, &new.scope)?.id)
     };
     me.submit(Command::GiveDuty { subject, kind: new.duty, scope }).await?;

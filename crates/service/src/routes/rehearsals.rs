@@ -39,7 +39,7 @@ pub(super) async fn preview(
     let to = Timestamp::now();
     let from = days_before(to, days);
     let (chosen, plan, rules, may_answer) = {
-        let (sight, world) = (me.sight().await, me.app.world().await);
+        let (sight, world) = (me.sight(), me.app.world());
         let chosen = chosen_ids(&sight, &world, &request.chosen)?;
         let plan = plan_conversion(&world, &chosen)?;
         let mut rules: Vec<Terms> = world.terms.values().cloned().collect();
@@ -56,7 +56,7 @@ pub(super) async fn preview(
     for (who, at) in seen_at_work(&me.app, &may_answer, from).await? {
         seen.saw(who, at, &zone);
     }
-    let world = me.app.world().await;
+    let world = me.app.world();
     let rights = recorded(&world, &plan, Some(&uses));
     let answered_after = usual_answer(&world);
     let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };

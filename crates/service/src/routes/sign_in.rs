@@ -30,7 +30,7 @@ pub(super) async fn sign_in(anyone: Anyone, Body(request): Body<SignInRequest>) 
     app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Token).await?;
     app.note(person, &address, What::SignedIn { subject: person }).await?;
     let ends = ends(&app, now);
-    Ok(Json(SignInReply { token: token.to_string(), name: app.world().await.subject_name(person), ends }))
+    Ok(Json(SignInReply { token: token.to_string(), name: app.world().subject_name(person), ends }))
 }
 
 /// When a sign-in that began then ends whatever happens.
@@ -44,7 +44,7 @@ async fn into_console(app: &App, person: SubjectId, address: &str) -> ConsoleAns
     let token = vault::random_text();
     app.store().begin_sign_in(token_digest(&token), person, address, now, SignInKind::Browser).await?;
     app.note(person, address, What::SignedIn { subject: person }).await?;
-    let name = app.world().await.subject_name(person);
+    let name = app.world().subject_name(person);
     let set = cookie(app, &token, app.config().sign_in.longest.0.as_secs());
     Ok(WithCookie(set, ConsoleSignInReply { name, ends: ends(app, now) }))
 }
@@ -90,7 +90,7 @@ pub(super) async fn list_passkeys(me: SignedIn) -> Answer<Vec<PasskeyView>> {
 
 pub(super) async fn begin_passkey(me: SignedIn) -> Answer<Ceremony> {
     me.ensure_proven()?;
-    let name = me.app.world().await.subject_name(me.person);
+    let name = me.app.world().subject_name(me.person);
     Ok(Json(passkeys::begin_adding(&me.app, me.person, &name).await?))
 }
 
@@ -127,7 +127,7 @@ pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> 
                 "this enrolment secret is wrong, used or too old; ask an administrator for a new one".to_owned(),
             )
         })?;
-    let name = app.world().await.subject_name(person);
+    let name = app.world().subject_name(person);
     let totp = set_credentials(&app, person, &name, request.password).await?;
     // Whoever enrols anew has lost what they had.
     app.store().drop_passkeys(person, None).await?;
@@ -153,8 +153,8 @@ pub(super) async fn sign_out(me: SignedIn) -> Result<WithCookie<Done>, Failure> 
 
 pub(super) async fn me(me: SignedIn) -> Answer<Me> {
     let has_passkey = !me.app.store().passkeys(me.person).await?.is_empty();
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let mine = world.subjects.get(&me.person);
     let active = || world.active();
     Ok(Json(Me {

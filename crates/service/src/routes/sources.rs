@@ -12,8 +12,8 @@ use crate::{
 };
 
 pub(super) async fn list(Overseer(me): Overseer) -> Answer<Vec<SourceView>> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = world.sources.values().filter(|source| sight.sees_scope(&world, source.target));
     Ok(Json(seen.map(|source| view(&world, source)).collect()))
 }
@@ -39,20 +39,20 @@ fn view(world: &World, source: &Source) -> SourceView {
 }
 
 async fn shown(me: &SignedIn, id: ScopeId) -> Answer<SourceView> {
-    let world = me.app.world().await;
+    let world = me.app.world();
     let gone = || Failure::unknown("source of people", &world.path(id), "`tempestas people source` lists them");
     world.sources.get(&id).map(|source| Json(view(&world, source))).ok_or_else(gone)
 }
 
 pub(super) async fn set(Administrator(me): Administrator, Body(new): Body<NewSource>) -> Answer<SourceView> {
-    let id = target(&*me.app.world().await, me.person, &new.target)?;
+    let id = target(&me.app.world(), me.person, &new.target)?;
     me.submit(Command::SetSource { target: id, mapping: new.mapping }).await?;
     keeper::import(&me.app, id).await?;
     shown(&me, id).await
 }
 
 pub(super) async fn read(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SourceView> {
-    let id = target(&*me.app.world().await, me.person, &which.target)?;
+    let id = target(&me.app.world(), me.person, &which.target)?;
     super::estate::ensure_may_run(&me, id).await?;
     shown(&me, id).await?;
     keeper::import(&me.app, id).await?;
@@ -61,7 +61,7 @@ pub(super) async fn read(Administrator(me): Administrator, Body(which): Body<Whi
 
 pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SourceView> {
     let (id, held) = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         let id = target(&world, me.person, &which.target)?;
         (id, world.sources.get(&id).and_then(|source| source.held))
     };
@@ -83,7 +83,7 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
 }
 
 pub(super) async fn end(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<Done> {
-    let id = target(&*me.app.world().await, me.person, &which.target)?;
+    let id = target(&me.app.world(), me.person, &which.target)?;
     me.submit(Command::EndSource { target: id }).await?;
     Ok(Json(Done {}))
 }

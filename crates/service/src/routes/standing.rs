@@ -19,8 +19,8 @@ pub(super) async fn list(
     Overseer(me): Overseer,
     Listed(filter, paging): Listed<StandingFilter>,
 ) -> Listing<StandingView> {
-    let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
-    let world = me.app.world().await;
+    let (sight, last) = (me.sight(), LastUses::read(&me.app).await?);
+    let world = me.app.world();
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
     let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let label = filter.label.as_deref().map(label_from).transpose()?;
@@ -59,8 +59,8 @@ pub(super) async fn list(
 }
 
 pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<StandingView> {
-    let (sight, last) = (me.sight().await, LastUses::read(&me.app).await?);
-    let world = me.app.world().await;
+    let (sight, last) = (me.sight(), LastUses::read(&me.app).await?);
+    let world = me.app.world();
     let known = world.standing.get(&reference(&id)?).filter(|held| sight.sees_scope(&world, held.right.scope));
     let unknown = || Failure::unknown("standing right", &id, "`tempestas standing` lists them");
     Ok(Json(views::standing(&world, &last, known.ok_or_else(unknown)?)))
@@ -68,7 +68,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<StandingV
 
 pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
     let now = Timestamp::now();
-    let world = me.app.world().await;
+    let world = me.app.world();
     let eligible: Vec<EligibilityView> = own_rights(&world, me.person, now)
         .into_iter()
         .map(|held| {
@@ -92,8 +92,8 @@ pub(super) async fn eligibilities(
     Overseer(me): Overseer,
     Listed(filter, paging): Listed<EligibilityFilter>,
 ) -> Listing<EligibilityView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
     let seen = world.eligibilities.values().filter(|held| {
@@ -105,8 +105,8 @@ pub(super) async fn eligibilities(
 }
 
 pub(super) async fn eligibility(me: SignedIn, At(id): At) -> Tagging<EligibilityView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let sees =
         |held: &&Eligibility| world.belongs_to(me.person, held.subject) || sight.sees_scope(&world, held.right.scope);
     let unknown = || Failure::unknown("eligibility", &id, "`tempestas eligible` lists your own");

@@ -50,47 +50,46 @@ pub(super) fn in_force(world: &World, sight: &Sight, me: SubjectId) -> Vec<StopV
 }
 
 pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<OpenFilter>) -> Listing<StopView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let fits = |stop: &Stop| !filter.open || stop.lifted_at.is_none();
     let seen = world.stops.values().filter(|stop| fits(stop) && sees(&world, &sight, me.person, stop));
     Ok(paging.of(seen, |stop| Reverse(stop.id))?.map(|stop| view(&world, stop)))
 }
 
 pub(super) async fn show(me: SignedIn, At(id): At) -> Answer<StopView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let known = world.stops.get(&reference(&id)?).filter(|stop| sees(&world, &sight, me.person, stop));
     known
         .map(|stop| Json(view(&world, stop)))
         .ok_or_else(|| Failure::unknown("stop", &id, "`tempestas stop` lists them"))
 }
 
-async fn shown(me: &SignedIn, id: StopId) -> Answer<StopView> {
-    let world = me.app.world().await;
+fn shown(world: &World, id: StopId) -> Answer<StopView> {
     let stop = world.stops.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("a stop is gone")))?;
-    Ok(Json(view(&world, stop)))
+    Ok(Json(view(world, stop)))
 }
 
 pub(super) async fn stop(Administrator(me): Administrator, Body(new): Body<NewStop>) -> Answer<StopView> {
     let reach = {
-        let world = me.app.world().await;
+        let world = me.app.world();
         match (&new.person, &new.scope) {
             (Some(person), None) => Reach::Person(subject(&world, person)?),
             (None, Some(path)) => Reach::Scope(scope(&world, me.person, path)?.id),
             _ => return Err(Failure::invalid("say either `person` or `scope`; the scope `/` is everything")),
         }
     };
-    let whats = me.submit(Command::Stop { reach, word: Said::new(new.word) }).await?;
-    let id = made(&whats, |what| match what {
+    let done = me.submit(Command::Stop { reach, word: Said::new(new.word) }).await?;
+    let id = made(&done, |what| match what {
         What::Stopped { stop, .. } => Some(*stop),
         _ => None,
     })?;
-    shown(&me, id).await
+    shown(&done.world, id)
 }
 
 pub(super) async fn lift(Administrator(me): Administrator, At(id): At) -> Answer<StopView> {
     let id = reference(&id)?;
-    me.submit(Command::LiftStop { stop: id }).await?;
-    shown(&me, id).await
+    let done = me.submit(Command::LiftStop { stop: id }).await?;
+    shown(&done.world, id)
 }

@@ -6,6 +6,7 @@ use tempestas_api::{
 use tempestas_core::{
     Approval, Approver, Command, PRECEDENCE, Said, Settings, SubjectId, Terms, TermsId, What, World, effective_terms,
 };
+use tempestas_engine::Outcome;
 
 use super::{made, reference, right, scope, subject};
 use crate::{
@@ -13,12 +14,11 @@ use crate::{
     door::{Answer, At, Body, Json, Looked, Query, Tagged, Tagging, Whole},
     problem::Failure,
     views,
-    writer::Outcome,
 };
 
 pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let seen = world.terms.values().filter(|rule| sight.sees_scope(&world, rule.scope));
     Ok(Json(TermsReply {
         precedence: PRECEDENCE.to_owned(),
@@ -27,8 +27,8 @@ pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
 }
 
 pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Tagging<TermsView> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let known = world.terms.get(&reference(&id)?).filter(|rule| sight.sees_scope(&world, rule.scope));
     let unknown = || Failure::unknown("rule of terms", &id, "`tempestas terms` lists them");
     let shown = views::terms(&world, known.ok_or_else(unknown)?);
@@ -73,21 +73,20 @@ fn approval_of(world: &World, approval: ApprovalView) -> Result<Approval, Failur
     })
 }
 
-async fn was_set(me: &SignedIn, outcome: Outcome) -> Answer<TermsView> {
-    let whats = outcome?;
-    let id = made(&whats, |what| match what {
+fn was_set(outcome: Outcome) -> Answer<TermsView> {
+    let done = outcome?;
+    let id = made(&done, |what| match what {
         What::TermsSet { terms, .. } => Some(*terms),
         _ => None,
     })?;
-    let world = me.app.world().await;
-    let rule = world.terms.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was set is gone")))?;
-    Ok(Json(views::terms(&world, rule)))
+    let rule = done.world.terms.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was set is gone")))?;
+    Ok(Json(views::terms(&done.world, rule)))
 }
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewTerms>) -> Answer<TermsView> {
-    let terms = rule(&*me.app.world().await, me.person, TermsId(0), new)?;
+    let terms = rule(&me.app.world(), me.person, TermsId(0), new)?;
     let outcome = me.submit(Command::SetTerms { terms }).await;
-    was_set(&me, outcome).await
+    was_set(outcome)
 }
 
 pub(super) async fn change(
@@ -100,9 +99,9 @@ pub(super) async fn change(
     if id == TermsId(0) {
         return Err(Failure::unknown("rule of terms", "t0", "`tempestas terms` lists them"));
     }
-    let terms = rule(&*me.app.world().await, me.person, id, new)?;
+    let terms = rule(&me.app.world(), me.person, id, new)?;
     let outcome = me.change(looked_at, Command::SetTerms { terms }).await;
-    was_set(&me, outcome).await
+    was_set(outcome)
 }
 
 pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
@@ -125,8 +124,8 @@ pub(super) async fn resume(Administrator(me): Administrator, At(id): At) -> Answ
 }
 
 pub(super) async fn effective(me: SignedIn, Query(query): Query<EffectiveQuery>) -> Answer<EffectiveReply> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let right = right(&world, me.person, &query.right)?;
     let asker = match query.asker.as_deref() {
         None => me.person,

@@ -19,8 +19,8 @@ const TOUCHED_MOST: usize = 200;
 
 /// Whom a change would touch, and how; nothing is changed.
 pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<TermsTrial>) -> Answer<TermsTouched> {
-    let sight = me.sight().await;
-    let world = me.app.world().await;
+    let sight = me.sight();
+    let world = me.app.world();
     let replaces: Option<TermsId> = trial.replaces.as_deref().map(reference).transpose()?;
     if let Some(id) = replaces
         && !world.terms.get(&id).is_some_and(|known| sight.sees_scope(&world, known.scope))

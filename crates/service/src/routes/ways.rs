@@ -17,9 +17,9 @@ use crate::{
 const LISTED_MOST: usize = 500;
 
 pub(super) async fn ways(Overseer(me): Overseer, Query(query): Query<WaysQuery>) -> Answer<WaysReply> {
-    let sight = me.sight().await;
+    let sight = me.sight();
     let graph = me.app.ways().await;
-    let world = me.app.world().await;
+    let world = me.app.world();
     let found = match (query.to.as_deref(), query.of.as_deref()) {
         (Some(to), None) => {
             let (at, only) = if to.contains('@') {

@@ -1,0 +1,146 @@
+//! The one writer: decides commands one by one, commits those that waited together, publishes the World, then replies.
+
+use std::{collections::BTreeSet, sync::Arc};
+
+use anyhow::Context as _;
+use jiff::Timestamp;
+use tempestas_core::{
+    Caller, Command, Context, Decision, LookedAt, Refusal, What, World, decide,
+    ledger::{Signer, Tree},
+};
+use tempestas_store::{Batch, Store};
+use tokio::sync::{broadcast, mpsc, oneshot, watch};
+
+use crate::{
+    Snapshot,
+    engine::{Change, Committed, Outcome},
+    random,
+    rates::Rates,
+};
+
+/// Most commands in one commit.
+const BATCH_MOST: usize = 64;
+
+/// Where the present time comes from.
+pub type Clock = Arc<dyn Fn() -> Timestamp + Send + Sync>;
+
+/// A command, and who waits for what comes of it.
+pub(crate) struct Job {
+    pub(crate) command: Command,
+    pub(crate) looked_at: Option<LookedAt>,
+    pub(crate) caller: Caller,
+    pub(crate) reply: oneshot::Sender<Outcome>,
+}
+
+/// What the writer owns.
+pub struct Committer {
+    store: Arc<Store>,
+    /// The World as far as it is decided; what is published follows the disk.
+    world: World,
+    tree: Tree,
+    signer: Arc<Signer>,
+    clock: Clock,
+    jobs: mpsc::Receiver<Job>,
+    publish: watch::Sender<Snapshot>,
+    changes: broadcast::Sender<Change>,
+    rates: Rates,
+    #[cfg(feature = "crash-points")]
+    crash: crate::crash::Point,
+}
+
+impl Committer {
+    pub(crate) fn new(
+        store: Arc<Store>,
+        world: World,
+        tree: Tree,
+        signer: Arc<Signer>,
+        clock: Clock,
+        (jobs, publish, changes): (mpsc::Receiver<Job>, watch::Sender<Snapshot>, broadcast::Sender<Change>),
+    ) -> Self {
+        Self {
+            store,
+            world,
+            tree,
+            signer,
+            clock,
+            jobs,
+            publish,
+            changes,
+            rates: Rates::default(),
+            #[cfg(feature = "crash-points")]
+            crash: crate::crash::Point::from_environment(),
+        }
+    }
+
+    /// Runs until every handle is gone.
+    ///
+    /// # Errors
+    /// When a commit fails. The process must then end: what is in memory is not what is on the disk.
+    pub async fn run(mut self) -> anyhow::Result<()> {
+        let mut waiting = Vec::with_capacity(BATCH_MOST);
+        while self.jobs.recv_many(&mut waiting, BATCH_MOST).await > 0 {
+            self.commit(waiting.drain(..)).await.context("a commit failed, so the service stops")?;
+        }
+        Ok(())
+    }
+
+    async fn commit(&mut self, jobs: impl Iterator<Item = Job>) -> anyhow::Result<()> {
+        let mut batch = Batch::default();
+        let mut topics = BTreeSet::new();
+        let mut replies = Vec::new();
+        for Job { command, looked_at, caller, reply } in jobs {
+            let now = (self.clock)();
+            let now = self.world.last_at.map_or(now, |last| last.max(now));
+            let context = Context { now, caller, chance: random(), looked_at };
+            let (decision, outcome) = self.decided(&command, &context);
+            for fact in &decision.facts {
+                self.world.apply(fact);
+                topics.insert(fact.what.topic());
+            }
+            for text in &decision.texts {
+                self.world.know(text.digest, text.text.clone());
+            }
+            batch.add(decision, &mut self.tree)?;
+            replies.push((reply, outcome));
+        }
+        if !batch.is_empty() {
+            let size = self.tree.size();
+            let checkpoint = self.signer.sign(size, self.tree.root(), self.world.counters.epoch);
+            #[cfg(feature = "crash-points")]
+            self.crash.before_commit();
+            self.store.append(&batch, &checkpoint).await?;
+            #[cfg(feature = "crash-points")]
+            self.crash.after_commit();
+            self.publish.send_replace(Snapshot::of(&self.world, size));
+            // Nobody may be listening.
+            let _ = self.changes.send(Change { topics, size });
+        }
+        for (reply, outcome) in replies {
+            let world = self.publish.borrow().clone();
+            // A caller that went away needs no reply; what it did stands.
+            let _ = reply.send(outcome.map(|whats| Committed { whats, world }));
+        }
+        Ok(())
+    }
+
+    /// What a command comes to, and what is written down of it: a refusal to somebody known too.
+    fn decided(&mut self, command: &Command, context: &Context) -> (Decision, Result<Vec<What>, Refusal>) {
+        let mut written = match self.rates.admit(command, context) {
+            Err(refusal) => return (Decision::default(), Err(refusal)),
+            Ok(None) => return (Decision::default(), Ok(Vec::new())),
+            Ok(Some(dropped)) => dropped,
+        };
+        let outcome = match decide(&self.world, command, context) {
+            Ok(decided) => {
+                let whats = decided.facts.iter().map(|fact| fact.what.clone()).collect();
+                written.extend(decided);
+                Ok(whats)
+            }
+            Err(refusal) => {
+                written.extend(self.rates.note_refusal(&self.world, command, context, &refusal));
+                Err(refusal)
+            }
+        };
+        (written, outcome)
+    }
+}

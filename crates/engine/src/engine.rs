@@ -1,0 +1,94 @@
+//! The handle: commands go in, snapshots come out.
+
+use std::{collections::BTreeSet, sync::Arc};
+
+use tempestas_core::{Caller, Command, LookedAt, Refusal, Topic, What, ledger::Signer};
+use tempestas_store::{Loaded, Store};
+use tokio::sync::{broadcast, mpsc, oneshot, watch};
+
+use crate::{Clock, Committer, Snapshot, committer::Job};
+
+/// Commands that may wait for the writer before whoever sends another waits too.
+const WAITING_MOST: usize = 1024;
+/// Changes that a slow listener may fall behind before it is told that all lists changed.
+const CHANGES_KEPT: usize = 256;
+
+/// Lists that one commit changed.
+#[derive(Debug, Clone)]
+pub struct Change {
+    /// Which.
+    pub topics: BTreeSet<Topic>,
+    /// Number of facts after it.
+    pub size: u64,
+}
+
+/// What a command did.
+#[derive(Debug, Clone)]
+pub struct Committed {
+    /// What happened, in order; nothing where all was as wanted already.
+    pub whats: Vec<What>,
+    /// The World right after the commit.
+    pub world: Snapshot,
+}
+
+/// What a command came to.
+pub type Outcome = Result<Committed, Refusal>;
+
+/// Hands commands to the one writer, and the World to everybody.
+#[derive(Clone)]
+pub struct Engine {
+    jobs: mpsc::Sender<Job>,
+    published: watch::Receiver<Snapshot>,
+    changes: broadcast::Sender<Change>,
+    store: Arc<Store>,
+}
+
+impl Engine {
+    /// The handle, and the writer that is to be run beside it.
+    #[must_use]
+    pub fn new(loaded: Loaded, signer: Arc<Signer>, clock: Clock) -> (Self, Committer) {
+        let Loaded { store, world, tree } = loaded;
+        let store = Arc::new(store);
+        let (jobs, waiting) = mpsc::channel(WAITING_MOST);
+        let (publish, published) = watch::channel(Snapshot::of(&world, tree.size()));
+        let (changes, _) = broadcast::channel(CHANGES_KEPT);
+        let committer =
+            Committer::new(Arc::clone(&store), world, tree, signer, clock, (waiting, publish, changes.clone()));
+        (Self { jobs, published, changes, store }, committer)
+    }
+
+    /// Has a command decided and made durable, for a caller who looked at what a change in place is about.
+    ///
+    /// # Errors
+    /// The refusal; or that the service is stopping.
+    pub async fn submit(&self, caller: Caller, looked_at: Option<LookedAt>, command: Command) -> Outcome {
+        let (reply, outcome) = oneshot::channel();
+        let stopping = || Refusal::Conflict("the service is stopping; try again in a moment".to_owned());
+        self.jobs.send(Job { command, looked_at, caller, reply }).await.map_err(|_| stopping())?;
+        outcome.await.map_err(|_| stopping())?
+    }
+
+    /// The World after the last commit.
+    #[must_use]
+    pub fn world(&self) -> Snapshot {
+        self.published.borrow().clone()
+    }
+
+    /// Hears of every commit; one that is slow hears of the last.
+    #[must_use]
+    pub fn commits(&self) -> watch::Receiver<Snapshot> {
+        self.published.clone()
+    }
+
+    /// Hears which lists each commit changed.
+    #[must_use]
+    pub fn changes(&self) -> broadcast::Receiver<Change> {
+        self.changes.subscribe()
+    }
+
+    /// Where everything is written down.
+    #[must_use]
+    pub fn store(&self) -> &Store {
+        &self.store
+    }
+}

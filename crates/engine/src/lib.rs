@@ -1,0 +1,34 @@
+//! The engine: one writer, and readers that never wait for it.
+//!
+//! ```text
+//!  Engine::submit ──▶ Committer: decide, one by one ──▶ store: one commit ──▶ publish ──▶ replies
+//!                        (its own World)                                         │
+//!  Engine::world ◀──────────────────────────── Snapshot: the World after a commit ┘
+//! ```
+//!
+//! A [`Snapshot`] is published when its commit is durable, so nobody reads what could still be lost; whoever took one keeps it as
+//! long as they like, and holds up nobody.
+
+mod committer;
+#[cfg(feature = "crash-points")]
+mod crash;
+mod engine;
+mod rates;
+mod snapshot;
+
+pub use committer::{Clock, Committer};
+pub use engine::{Change, Committed, Engine, Outcome};
+pub use snapshot::Snapshot;
+
+/// Fresh random bytes.
+///
+/// # Panics
+/// When the system has none to give, without which nothing here is safe.
+#[must_use]
+pub fn random<const N: usize>() -> [u8; N] {
+    use ring::rand::{SecureRandom as _, SystemRandom};
+    let mut bytes = [0; N];
+    #[expect(clippy::expect_used, reason = "nothing is safe without it")]
+    SystemRandom::new().fill(&mut bytes).expect("the system gives random bytes");
+    bytes
+}
