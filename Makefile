@@ -57,10 +57,11 @@ manual:
 	@target/debug/tempestas completions zsh > $(SHARE)/zsh/site-functions/_tempestas
 	@target/debug/tempestas completions fish > $(SHARE)/fish/vendor_completions.d/tempestas.fish
 
-# Format, lints, the committed OpenAPI file, one TLS stack.
+# Format and lints of programs and console, the committed OpenAPI file, one TLS stack.
 check: $(CONSOLE)
 	$(CARGO) fmt --all --check
 	$(CARGO) clippy --locked --workspace --all-targets -- -D warnings
+	@cd console && npm run --silent check
 	@tools/openapi --check
 	@tools/one-tls-stack
 

@@ -7,7 +7,9 @@ import type { components, paths } from './schema'
 export type Api = components['schemas']
 
 type Method = 'get' | 'post' | 'put' | 'patch' | 'delete'
-type With<M extends Method> = { [P in keyof paths]: paths[P] extends Record<M, { responses: unknown }> ? P : never }[keyof paths]
+type With<M extends Method> = {
+  [P in keyof paths]: paths[P] extends Record<M, { responses: unknown }> ? P : never
+}[keyof paths]
 type Operation<P extends keyof paths, M extends Method> = paths[P] extends Record<M, infer Op> ? Op : never
 type Reply<Op> = Op extends { responses: { 200: { content: { 'application/json': infer T } } } } ? T : unknown
 type BodyOf<Op> = Op extends { requestBody: { content: { 'application/json': infer T } } } ? T : undefined
@@ -16,7 +18,7 @@ type QueryOf<Op> = Op extends { parameters: { query?: infer Q } } ? Q : undefine
 /** What goes into a path and a query. */
 interface Where {
   at?: Record<string, string | number>
-  query?: Record<string, unknown>
+  query?: Record<string, string | number | boolean | null | undefined>
 }
 
 /** A refusal of the service, or its absence. */
@@ -57,27 +59,39 @@ function address(path: string, where: Where): string {
 
 /** What shows as something else than it is: steers, turns the direction, or shows as nothing. */
 const DECEPTIVE =
-  // eslint-disable-next-line no-control-regex
+  // eslint-disable-next-line no-control-regex, no-misleading-character-class -- each of them is meant by itself
   /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f\u2028-\u202e\u2060-\u206f\u3164\ufeff\uffa0\ufff0-\ufffb]|\udb40[\udc00-\udfff]/g
 
 /** Writes that out wherever it comes in a reply: names come from systems, reasons from people, and both may hold anything.
  * What the service itself says is put by the reader's clock. */
 function plainly<T>(said: T, spoken = false): T {
   if (typeof said === 'string') {
-    const plain = said.replace(DECEPTIVE, (one) => [...one].map((c) => `\\u{${(c.codePointAt(0) ?? 0).toString(16)}}`).join(''))
+    const plain = said.replace(DECEPTIVE, (one) =>
+      [...one].map((c) => `\\u{${(c.codePointAt(0) ?? 0).toString(16)}}`).join(''),
+    )
     return (spoken ? byOwnClock(plain) : plain) as T
   }
-  if (Array.isArray(said)) return said.map((one) => plainly(one, spoken)) as T
-  if (said && typeof said === 'object') return Object.fromEntries(Object.entries(said).map(([key, value]) => [key, plainly(value, SPOKEN.includes(key))])) as T
+  if (Array.isArray(said)) return (said as unknown[]).map((one) => plainly(one, spoken)) as T
+  if (said && typeof said === 'object')
+    return Object.fromEntries(
+      Object.entries(said).map(([key, value]) => [key, plainly(value, SPOKEN.includes(key))]),
+    ) as T
   return said
 }
 
 /** Calls that change something take a key, with which the same request is carried out once; see `takes_key` of the service. */
 const KEYLESS = /\/(sign-in|enrol|enrolment|login|devices|token|passkey|preview|challenge|look)$/
 
-const newKey = () => [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+const newKey = () =>
+  [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('')
 
-async function once(method: Method, url: string, body: unknown, digest?: string | null, key?: string): Promise<unknown> {
+async function once(
+  method: Method,
+  url: string,
+  body: unknown,
+  digest?: string | null,
+  key?: string,
+): Promise<unknown> {
   let reply: Response
   try {
     reply = await fetch(url, {
@@ -91,7 +105,10 @@ async function once(method: Method, url: string, body: unknown, digest?: string 
       credentials: 'same-origin',
     })
   } catch {
-    throw new Problem('unreachable', 'The service does not answer. It is tried again as soon as it does; nothing you typed is lost.')
+    throw new Problem(
+      'unreachable',
+      'The service does not answer. It is tried again as soon as it does; nothing you typed is lost.',
+    )
   }
   const text = await reply.text()
   let said: unknown
@@ -103,14 +120,25 @@ async function once(method: Method, url: string, body: unknown, digest?: string 
   if (reply.ok) {
     // A list that goes on names its next page (RFC 8288); it is the same address with another query.
     const next = /^<(\?[^>]*)>; rel="next"$/.exec(reply.headers.get('link') ?? '')?.[1]
-    const rest = next && Array.isArray(said) ? ((await once('get', url.split('?')[0] + next, undefined)) as unknown[]) : []
-    return Array.isArray(said) ? [...plainly(said), ...rest] : plainly(said)
+    const rest =
+      next && Array.isArray(said) ? ((await once('get', url.split('?')[0] + next, undefined)) as unknown[]) : []
+    return Array.isArray(said) ? [...plainly(said as unknown[]), ...rest] : plainly(said)
   }
   const problem = said as { code?: string; detail?: string; max_age?: number }
-  throw new Problem(problem.code ?? 'failed', plainly(problem.detail, true) ?? `status ${reply.status}`, problem.max_age)
+  throw new Problem(
+    problem.code ?? 'failed',
+    plainly(problem.detail, true) ?? `status ${reply.status}`,
+    problem.max_age,
+  )
 }
 
-async function call(method: Method, path: string, where: Where, body?: unknown, digest?: string | null): Promise<unknown> {
+async function call(
+  method: Method,
+  path: string,
+  where: Where,
+  body?: unknown,
+  digest?: string | null,
+): Promise<unknown> {
   const url = address(path, where)
   const key = method === 'get' || KEYLESS.test(path) ? undefined : newKey()
   for (let tries = 0; ; tries += 1) {
@@ -120,7 +148,11 @@ async function call(method: Method, path: string, where: Where, body?: unknown, 
       const quiet = url.startsWith(`${PREFIX}/console/`) || url.startsWith(`${PREFIX}/enrol`)
       if (!(error instanceof Problem) || !mender || quiet || tries > 1) throw error
       const mended =
-        error.code === 'step-up' ? await mender.stepUp(error) : error.code === 'sign-in' ? await mender.signIn(error) : false
+        error.code === 'step-up'
+          ? await mender.stepUp(error)
+          : error.code === 'sign-in'
+            ? await mender.signIn(error)
+            : false
       if (!mended) throw error
     }
   }

@@ -8,7 +8,10 @@ const bytes = (text: string) => {
 }
 const text = (buffer: ArrayBuffer | null) =>
   buffer
-    ? btoa(String.fromCharCode(...new Uint8Array(buffer))).replaceAll('+', '-').replaceAll('/', '_').replace(/=+$/, '')
+    ? btoa(String.fromCharCode(...new Uint8Array(buffer)))
+        .replaceAll('+', '-')
+        .replaceAll('/', '_')
+        .replace(/=+$/, '')
     : undefined
 
 interface Described {

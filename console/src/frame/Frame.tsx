@@ -34,7 +34,9 @@ function Rail({ me }: { me: Me }) {
           end={page.to === '/'}
           className={({ isActive }) =>
             `relative grid min-w-11 flex-1 justify-items-center gap-0.5 py-2 text-[0.72rem] whitespace-nowrap md:px-1 md:text-[0.79rem] md:flex-none md:py-2.5 ${
-              isActive ? 'font-semibold text-sea before:absolute before:inset-y-1.5 before:left-0 before:w-[3px] before:rounded before:bg-sea max-md:before:hidden' : 'text-ink-2 hover:text-ink'
+              isActive
+                ? 'font-semibold text-sea before:absolute before:inset-y-1.5 before:left-0 before:w-[3px] before:rounded before:bg-sea max-md:before:hidden'
+                : 'text-ink-2 hover:text-ink'
             }`
           }
         >
@@ -64,14 +66,22 @@ export function Frame({ me, pages }: { me: Me; pages: ReactNode }) {
         <Rail me={me} />
         <div className="min-w-0 flex-1 pb-20 md:pb-6">
           {me.sample_world && (
-            <aside aria-label="Sample world" className="border-b border-line bg-sunk px-4 py-0.5 text-center text-[0.82rem] text-ink-2">
+            <aside
+              aria-label="Sample world"
+              className="border-b border-line bg-sunk px-4 py-0.5 text-center text-[0.82rem] text-ink-2"
+            >
               Sample world: Quillhaven Port and everyone in it are made up.
             </aside>
           )}
           <Strip me={me} />
           <Line line={line} />
           <StopBanner me={me} />
-          <main id="page" key={pathname.split('/')[1]} tabIndex={-1} className="mx-auto max-w-[1280px] px-3 pt-4 outline-none md:px-5">
+          <main
+            id="page"
+            key={pathname.split('/')[1]}
+            tabIndex={-1}
+            className="mx-auto max-w-[1280px] px-3 pt-4 outline-none md:px-5"
+          >
             {pages}
           </main>
         </div>

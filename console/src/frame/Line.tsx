@@ -43,7 +43,8 @@ export function Line({ line }: { line: LineState }) {
   return (
     <section aria-label="Connection" className="border-b border-warm-fill bg-warm-soft px-4 py-1.5 text-center">
       <p role="status">
-        The connection is lost since {relative(line.since, now)}. What you see is as of {clock(line.since, now)}; it is tried again every two seconds.
+        The connection is lost since {relative(line.since, now)}. What you see is as of {clock(line.since, now)}; it is
+        tried again every two seconds.
       </p>
     </section>
   )

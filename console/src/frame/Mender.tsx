@@ -48,8 +48,8 @@ export function Mender({ me, children }: { me: Me; children: ReactNode }) {
         title="Prove that it is you"
         says={
           <>
-            This needs a proof no older than {span(ask?.problem.maxAge ?? 600)}. It then goes on where you were, and the proof serves for
-            what follows.
+            This needs a proof no older than {span(ask?.problem.maxAge ?? 600)}. It then goes on where you were, and the
+            proof serves for what follows.
           </>
         }
       >
@@ -94,7 +94,12 @@ export function Proof({ me, done }: { me: Me; done: () => void }) {
           autoFocus={!me.has_passkey}
           className="mono max-w-40 tracking-widest"
         />
-        <Button type="submit" look={me.has_passkey ? 'plain' : 'main'} busy={byCode.isPending} disabled={code.trim().length < 6}>
+        <Button
+          type="submit"
+          look={me.has_passkey ? 'plain' : 'main'}
+          busy={byCode.isPending}
+          disabled={code.trim().length < 6}
+        >
           Prove it
         </Button>
       </form>

@@ -32,19 +32,42 @@ const VERBS = [
   { name: 'Ask for a right', words: 'ask request elevate activate', to: '/ask', for: () => true },
   { name: 'Answer what waits', words: 'answer approve deny reject review', to: '/answer', for: () => true },
   { name: 'What is in force now', words: 'now live active grants', to: '/', for: () => true },
-  { name: 'Standing rights, and convert them', words: 'standing convert permanent admin', to: '/standing', for: isOverseer },
+  {
+    name: 'Standing rights, and convert them',
+    words: 'standing convert permanent admin',
+    to: '/standing',
+    for: isOverseer,
+  },
   { name: 'Estate and terms', words: 'estate terms policy settings scope', to: '/estate', for: isOverseer },
   { name: 'The record', words: 'record audit log ledger history expire', to: '/record', for: () => true },
   { name: 'Let a program in', words: 'device code program client terminal', to: '/device', for: () => true },
-  { name: 'Passkeys and sign-ins', words: 'passkey sign-in session security', to: '/settings?part=own', for: () => true },
+  {
+    name: 'Passkeys and sign-ins',
+    words: 'passkey sign-in session security',
+    to: '/settings?part=own',
+    for: () => true,
+  },
 ]
 
-export function Palette({ open, onClose, me, onStop }: { open: boolean; onClose: () => void; me: Me; onStop: () => void }) {
+export function Palette({
+  open,
+  onClose,
+  me,
+  onStop,
+}: {
+  open: boolean
+  onClose: () => void
+  me: Me
+  onStop: () => void
+}) {
   const navigate = useNavigate()
   const [text, setText] = useState('')
   const [at, setAt] = useState(0)
   const q = useDeferredValue(text.trim())
-  const hits = useData(['search', q], [], () => get('/api/v1/search', { query: { q } }), { enabled: open && q.length > 0, keep: true })
+  const hits = useData(['search', q], [], () => get('/api/v1/search', { query: { q } }), {
+    enabled: open && q.length > 0,
+    keep: true,
+  })
   const close = () => {
     setText('')
     setAt(0)
@@ -55,7 +78,9 @@ export function Palette({ open, onClose, me, onStop }: { open: boolean; onClose:
     void navigate(path)
   }
   const low = text.trim().toLowerCase()
-  const verbs: Choice[] = VERBS.filter((verb) => verb.for(me) && (!low || `${verb.name} ${verb.words}`.toLowerCase().includes(low))).map((verb) => ({
+  const verbs: Choice[] = VERBS.filter(
+    (verb) => verb.for(me) && (!low || `${verb.name} ${verb.words}`.toLowerCase().includes(low)),
+  ).map((verb) => ({
     key: verb.to,
     kind: 'do',
     name: verb.name,
@@ -63,10 +88,22 @@ export function Palette({ open, onClose, me, onStop }: { open: boolean; onClose:
     go: to(verb.to),
   }))
   if (isAdministrator(me) && (!low || 'stop everything kill emergency'.includes(low))) {
-    verbs.push({ key: 'stop', kind: 'do', name: 'Stop', says: 'end everything live, bar new asks', go: () => (close(), onStop()) })
+    verbs.push({
+      key: 'stop',
+      kind: 'do',
+      name: 'Stop',
+      says: 'end everything live, bar new asks',
+      go: () => (close(), onStop()),
+    })
   }
   const found: Choice[] = q
-    ? (hits.data ?? []).map((hit) => ({ key: `${hit.kind} ${hit.name}`, kind: hit.kind, name: hit.name, says: hit.says, go: to(target(hit)) }))
+    ? (hits.data ?? []).map((hit) => ({
+        key: `${hit.kind} ${hit.name}`,
+        kind: hit.kind,
+        name: hit.name,
+        says: hit.says,
+        go: to(target(hit)),
+      }))
     : []
   const all = [...found, ...verbs]
   const chosen = Math.min(at, all.length - 1)
@@ -83,7 +120,9 @@ export function Palette({ open, onClose, me, onStop }: { open: boolean; onClose:
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Radix.Content className="rise fixed top-[10vh] left-1/2 z-50 w-[calc(100vw-1.5rem)] max-w-xl -translate-x-1/2 overflow-hidden rounded-md border border-line bg-sheet shadow-xl">
           <Radix.Title className="sr-only">Find, or do</Radix.Title>
-          <Radix.Description className="sr-only">Finds people, rights, scopes and elevations, and runs the verbs.</Radix.Description>
+          <Radix.Description className="sr-only">
+            Finds people, rights, scopes and elevations, and runs the verbs.
+          </Radix.Description>
           <input
             value={text}
             onChange={(event) => {
@@ -118,7 +157,9 @@ export function Palette({ open, onClose, me, onStop }: { open: boolean; onClose:
             ))}
           </ul>
           {all.length === 0 && (
-            <p className="px-4 pb-4 text-ink-2">Nothing that you may see is called so. Try part of a name, a path, or a reference like E1042.</p>
+            <p className="px-4 pb-4 text-ink-2">
+              Nothing that you may see is called so. Try part of a name, a path, or a reference like E1042.
+            </p>
           )}
         </Radix.Content>
       </Radix.Portal>

@@ -10,7 +10,17 @@ import { count } from '../words/time'
 
 type Reach = 'person' | 'scope' | 'everything'
 
-function WhatToStop({ me, reach, name, setName }: { me: Me; reach: Reach; name: string; setName: (name: string) => void }) {
+function WhatToStop({
+  me,
+  reach,
+  name,
+  setName,
+}: {
+  me: Me
+  reach: Reach
+  name: string
+  setName: (name: string) => void
+}) {
   const people = useData(['people'], ['people'], () => get('/api/v1/people'), { enabled: reach === 'person' })
   const scopes = useData(['estate'], ['estate'], () => get('/api/v1/estate'), { enabled: reach === 'scope' })
   if (reach === 'everything') return null
@@ -39,7 +49,17 @@ function WhatToStop({ me, reach, name, setName }: { me: Me; reach: Reach; name: 
   )
 }
 
-export function StopDialog({ open, onClose, me, start }: { open: boolean; onClose: () => void; me: Me; start?: { reach: Reach; name: string } }) {
+export function StopDialog({
+  open,
+  onClose,
+  me,
+  start,
+}: {
+  open: boolean
+  onClose: () => void
+  me: Me
+  start?: { reach: Reach; name: string }
+}) {
   const [reach, setReach] = useState<Reach>(start?.reach ?? (me.administers_all ? 'everything' : 'scope'))
   const [name, setName] = useState(start?.name ?? '')
   const [word, setWord] = useState('')
@@ -50,14 +70,22 @@ export function StopDialog({ open, onClose, me, start }: { open: boolean; onClos
     onClose()
   }
   const what = reach === 'everything' ? 'everything' : name || '…'
-  const body: Api['NewStop'] = { word, person: reach === 'person' ? name : undefined, scope: reach === 'scope' ? name : reach === 'everything' ? '/' : undefined }
+  const body: Api['NewStop'] = {
+    word,
+    person: reach === 'person' ? name : undefined,
+    scope: reach === 'scope' ? name : reach === 'everything' ? '/' : undefined,
+  }
   const done = stop.data
   return (
     <Dialog
       open={open}
       onClose={close}
       title={done ? `Stopped: ${done.what}` : 'Stop'}
-      says={done ? undefined : 'Ends what is live at once, on the systems themselves, and bars new asks. Lifting it takes two administrators; what it ends stays ended.'}
+      says={
+        done
+          ? undefined
+          : 'Ends what is live at once, on the systems themselves, and bars new asks. Lifting it takes two administrators; what it ends stays ended.'
+      }
     >
       {done ? (
         <div className="grid gap-3">
@@ -89,9 +117,19 @@ export function StopDialog({ open, onClose, me, start }: { open: boolean; onClos
             {me.administers_all && <option value="person">One person</option>}
           </Select>
           <WhatToStop {...{ me, reach, name, setName }} />
-          <Input label="Why, for those it reaches to read" value={word} onChange={(event) => setWord(event.target.value)} maxLength={500} />
+          <Input
+            label="Why, for those it reaches to read"
+            value={word}
+            onChange={(event) => setWord(event.target.value)}
+            maxLength={500}
+          />
           <Wrong error={stop.error} />
-          <Button type="submit" look="alarm" busy={stop.isPending} disabled={!word.trim() || (reach !== 'everything' && !name)}>
+          <Button
+            type="submit"
+            look="alarm"
+            busy={stop.isPending}
+            disabled={!word.trim() || (reach !== 'everything' && !name)}
+          >
             Stop {what} now
           </Button>
         </form>
@@ -107,9 +145,13 @@ export function StopBanner({ me }: { me: Me }) {
   return (
     <section aria-label="Stopped" aria-live="polite" className="border-b border-alarm bg-alarm-soft">
       {me.stops.map((stop) => (
-        <div key={stop.id} className="mx-auto flex max-w-[1280px] flex-wrap items-center gap-x-4 gap-y-1 px-3 py-1.5 md:px-5">
+        <div
+          key={stop.id}
+          className="mx-auto flex max-w-[1280px] flex-wrap items-center gap-x-4 gap-y-1 px-3 py-1.5 md:px-5"
+        >
           <p className="min-w-0 flex-1">
-            <strong className="text-alarm">Stopped: {stop.what}.</strong> <Who name={stop.by} /> since <Instant at={stop.at} />: {stop.word}
+            <strong className="text-alarm">Stopped: {stop.what}.</strong> <Who name={stop.by} /> since{' '}
+            <Instant at={stop.at} />: {stop.word}
             {stop.closing > 0 && <> · {count(stop.closing, 'grant')} not read back as gone yet</>}
             {stop.lift_by && (
               <>

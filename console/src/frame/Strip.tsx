@@ -95,20 +95,25 @@ function Mine({ me }: { me: Me }) {
         <span className="sr-only md:not-sr-only">{me.name}</span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" className="rise z-50 min-w-60 rounded-md border border-line bg-sheet p-1.5 shadow-xl">
+        <DropdownMenu.Content
+          align="end"
+          className="rise z-50 min-w-60 rounded-md border border-line bg-sheet p-1.5 shadow-xl"
+        >
           <DropdownMenu.Label className="px-2.5 py-1.5">
             <span className="block font-semibold">{me.about || me.name}</span>
             <span className="label">
-              {me.duties.map((duty) => `${duty.duty} of ${duty.scope === '/' ? 'everything' : duty.scope}`).join(', ') || 'no duty within Tempestas'}
+              {me.duties
+                .map((duty) => `${duty.duty} of ${duty.scope === '/' ? 'everything' : duty.scope}`)
+                .join(', ') || 'no duty within Tempestas'}
             </span>
           </DropdownMenu.Label>
-          <DropdownMenu.Item className={item} onSelect={() => navigate(`/person/${encodeURIComponent(me.name)}`)}>
+          <DropdownMenu.Item className={item} onSelect={() => void navigate(`/person/${encodeURIComponent(me.name)}`)}>
             My own page
           </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => navigate('/settings?part=own')}>
+          <DropdownMenu.Item className={item} onSelect={() => void navigate('/settings?part=own')}>
             Passkeys and sign-ins
           </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => navigate('/device')}>
+          <DropdownMenu.Item className={item} onSelect={() => void navigate('/device')}>
             Let a program in
           </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
@@ -120,7 +125,12 @@ function Mine({ me }: { me: Me }) {
             }}
           >
             {(['system', 'light', 'dark'] as const).map((one) => (
-              <DropdownMenu.RadioItem key={one} value={one} className={item} onSelect={(event) => event.preventDefault()}>
+              <DropdownMenu.RadioItem
+                key={one}
+                value={one}
+                className={item}
+                onSelect={(event) => event.preventDefault()}
+              >
                 <span className="w-5">
                   <DropdownMenu.ItemIndicator>✓</DropdownMenu.ItemIndicator>
                 </span>

@@ -20,14 +20,22 @@ export function Ways({ to, of }: { to?: string; of?: string }) {
         </Button>
       }
     >
-      {open ? <List to={to} of={of} /> : <p className="px-3.5 py-2.5 text-ink-3">Through groups, keys and systems that run on others, all the time or on asking.</p>}
+      {open ? (
+        <List to={to} of={of} />
+      ) : (
+        <p className="px-3.5 py-2.5 text-ink-3">
+          Through groups, keys and systems that run on others, all the time or on asking.
+        </p>
+      )}
     </Section>
   )
 }
 
 function List({ to, of }: { to?: string; of?: string }) {
   const [all, setAll] = useState(false)
-  const query = useData(['ways', to ?? '', of ?? ''], ['standing', 'people', 'estate'], () => get('/api/v1/ways', { query: { to, of } }))
+  const query = useData(['ways', to ?? '', of ?? ''], ['standing', 'people', 'estate'], () =>
+    get('/api/v1/ways', { query: { to, of } }),
+  )
   return (
     <Shown of="the ways" query={query}>
       {(reply) => (
@@ -40,7 +48,9 @@ function List({ to, of }: { to?: string; of?: string }) {
             {reply.ways.slice(0, all ? undefined : FIRST).map((way) => (
               <li key={`${way.who} ${way.to}`} className="grid gap-0.5 border-b border-line px-3.5 py-2 last:border-0">
                 <span className="flex items-baseline justify-between gap-3">
-                  <span className="min-w-0 break-words">{to ? <Who name={way.who} className="font-medium" /> : <span className="mono">{way.to}</span>}</span>
+                  <span className="min-w-0 break-words">
+                    {to ? <Who name={way.who} className="font-medium" /> : <span className="mono">{way.to}</span>}
+                  </span>
                   <span className="flex gap-2">
                     {way.on_request && <span className="text-sea">on asking</span>}
                     <Weight weight={way.weight} />

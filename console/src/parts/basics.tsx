@@ -1,6 +1,14 @@
 // The small parts that everything is made of.
 
-import { type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode, type SelectHTMLAttributes, type TextareaHTMLAttributes, useId, useState } from 'react'
+import {
+  type ButtonHTMLAttributes,
+  type InputHTMLAttributes,
+  type ReactNode,
+  type SelectHTMLAttributes,
+  type TextareaHTMLAttributes,
+  useId,
+  useState,
+} from 'react'
 import { Check, Copy } from 'lucide-react'
 import { Link } from 'react-router'
 import type { Api } from '../api/call'
@@ -78,7 +86,13 @@ export function Input({ label, hint, wrong, className, ...rest }: FieldProps & I
   const id = useId()
   return (
     <Field {...{ label, hint, wrong, id }}>
-      <input id={id} aria-describedby={described(id, hint)} aria-invalid={!!wrong || undefined} className={join(BOX, className)} {...rest} />
+      <input
+        id={id}
+        aria-describedby={described(id, hint)}
+        aria-invalid={!!wrong || undefined}
+        className={join(BOX, className)}
+        {...rest}
+      />
     </Field>
   )
 }
@@ -87,12 +101,25 @@ export function TextArea({ label, hint, wrong, ...rest }: FieldProps & TextareaH
   const id = useId()
   return (
     <Field {...{ label, hint, wrong, id }}>
-      <textarea id={id} aria-describedby={described(id, hint)} aria-invalid={!!wrong || undefined} className={BOX} rows={3} {...rest} />
+      <textarea
+        id={id}
+        aria-describedby={described(id, hint)}
+        aria-invalid={!!wrong || undefined}
+        className={BOX}
+        rows={3}
+        {...rest}
+      />
     </Field>
   )
 }
 
-export function Select({ label, hint, wrong, children, ...rest }: FieldProps & SelectHTMLAttributes<HTMLSelectElement>) {
+export function Select({
+  label,
+  hint,
+  wrong,
+  children,
+  ...rest
+}: FieldProps & SelectHTMLAttributes<HTMLSelectElement>) {
   const id = useId()
   return (
     <Field {...{ label, hint, wrong, id }}>
@@ -127,7 +154,15 @@ export function Weight({ weight }: { weight: Api['Weight'] }) {
     <span className={join('inline-flex items-center gap-1', WEIGHT[weight])}>
       <svg width="11" height="11" viewBox="0 0 11 11" aria-hidden="true">
         {[0, 1, 2].map((n) => (
-          <rect key={n} x={n * 4} y={7 - n * 3.5} width="3" height={4 + n * 3.5} fill="currentColor" opacity={n < strokes ? 1 : 0.22} />
+          <rect
+            key={n}
+            x={n * 4}
+            y={7 - n * 3.5}
+            width="3"
+            height={4 + n * 3.5}
+            fill="currentColor"
+            opacity={n < strokes ? 1 : 0.22}
+          />
         ))}
       </svg>
       {weight}
@@ -150,7 +185,12 @@ const STATE: Record<string, string> = {
 /** The state of an elevation, as a word. */
 export function State({ state }: { state: string }) {
   return (
-    <span className={join('inline-block rounded px-1.5 text-[0.86rem] font-medium whitespace-nowrap', STATE[state] ?? 'bg-sunk text-ink-2')}>
+    <span
+      className={join(
+        'inline-block rounded px-1.5 text-[0.86rem] font-medium whitespace-nowrap',
+        STATE[state] ?? 'bg-sunk text-ink-2',
+      )}
+    >
       {state.replace('-', ' ')}
     </span>
   )
@@ -177,7 +217,10 @@ export function Right({ right }: { right: string }) {
 /** Somebody, leading to their page. */
 export function Who({ name, className }: { name: string; className?: string }) {
   return (
-    <Link to={`/person/${encodeURIComponent(name)}`} className={join('underline decoration-line underline-offset-2 hover:decoration-current', className)}>
+    <Link
+      to={`/person/${encodeURIComponent(name)}`}
+      className={join('underline decoration-line underline-offset-2 hover:decoration-current', className)}
+    >
       {name}
     </Link>
   )
@@ -196,14 +239,26 @@ export function Reference({ id }: { id: string }) {
 export function Sentence({ children, aside }: { children: ReactNode; aside?: ReactNode }) {
   return (
     <div className="mb-4 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
-      <h1 className="figures max-w-[70ch] text-[1.35rem] leading-snug font-semibold tracking-tight text-balance">{children}</h1>
+      <h1 className="figures max-w-[70ch] text-[1.35rem] leading-snug font-semibold tracking-tight text-balance">
+        {children}
+      </h1>
       {aside}
     </div>
   )
 }
 
 /** A part of a page, with its heading. */
-export function Section({ title, aside, children, className }: { title: ReactNode; aside?: ReactNode; children: ReactNode; className?: string }) {
+export function Section({
+  title,
+  aside,
+  children,
+  className,
+}: {
+  title: ReactNode
+  aside?: ReactNode
+  children: ReactNode
+  className?: string
+}) {
   return (
     <section className={join('rounded-md border border-line bg-sheet', className)}>
       <header className="flex min-h-10 flex-wrap items-center justify-between gap-2 border-b border-line px-3.5 py-1.5">
@@ -262,7 +317,19 @@ export function Skeleton({ lines = 4, of }: { lines?: number; of: string }) {
 }
 
 /** What was asked for, or its skeleton, or why it isn't there. A `page` brings its own first sentence otherwise. */
-export function Shown<T>({ of, query, lines, page, children }: { of: string; query: { data: T | undefined; error: Error | null }; lines?: number; page?: boolean; children: (data: T) => ReactNode }) {
+export function Shown<T>({
+  of,
+  query,
+  lines,
+  page,
+  children,
+}: {
+  of: string
+  query: { data: T | undefined; error: Error | null }
+  lines?: number
+  page?: boolean
+  children: (data: T) => ReactNode
+}) {
   if (query.data !== undefined) return <>{children(query.data)}</>
   if (query.error) {
     return (
@@ -278,7 +345,17 @@ export function Shown<T>({ of, query, lines, page, children }: { of: string; que
 }
 
 /** Something to copy: a line, or a block that keeps its lines. */
-export function Copyable({ text, label, secret, block }: { text: string; label: string; secret?: boolean; block?: boolean }) {
+export function Copyable({
+  text,
+  label,
+  secret,
+  block,
+}: {
+  text: string
+  label: string
+  secret?: boolean
+  block?: boolean
+}) {
   const [copied, setCopied] = useState(false)
   const [open, setOpen] = useState(!secret)
   return (
@@ -286,11 +363,17 @@ export function Copyable({ text, label, secret, block }: { text: string; label: 
       <span className="label">{label}</span>
       <div className="flex items-start gap-2">
         {block ? (
-          <pre tabIndex={0} aria-label={label} className="mono max-h-72 min-w-0 flex-1 overflow-auto rounded border border-line bg-sunk px-2 py-1.5 text-[0.86rem]">
+          <pre
+            tabIndex={0}
+            aria-label={label}
+            className="mono max-h-72 min-w-0 flex-1 overflow-auto rounded border border-line bg-sunk px-2 py-1.5 text-[0.86rem]"
+          >
             {text}
           </pre>
         ) : (
-          <code className="min-w-0 flex-1 rounded border border-line bg-sunk px-2 py-1.5 break-all">{open ? text : '•'.repeat(16)}</code>
+          <code className="min-w-0 flex-1 rounded border border-line bg-sunk px-2 py-1.5 break-all">
+            {open ? text : '•'.repeat(16)}
+          </code>
         )}
         {secret && (
           <Button look="quiet" onClick={() => setOpen(!open)}>

@@ -19,12 +19,18 @@ export const queries = new QueryClient({
 /** Fetches anew whatever a live message concerns. */
 export function freshen(topics: Topic[] | 'all') {
   void queries.invalidateQueries({
-    predicate: (query) => topics === 'all' || ((query.meta?.topics as Topic[] | undefined) ?? []).some((one) => topics.includes(one)),
+    predicate: (query) =>
+      topics === 'all' || ((query.meta?.topics as Topic[] | undefined) ?? []).some((one) => topics.includes(one)),
   })
 }
 
 /** Something read from the service, kept current by its topics. */
-export function useData<T>(key: unknown[], topics: Topic[], read: () => Promise<T>, options: { enabled?: boolean; keep?: boolean } = {}) {
+export function useData<T>(
+  key: unknown[],
+  topics: Topic[],
+  read: () => Promise<T>,
+  options: { enabled?: boolean; keep?: boolean } = {},
+) {
   return useQuery({
     queryKey: key,
     queryFn: read,

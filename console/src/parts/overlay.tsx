@@ -33,7 +33,11 @@ export function Dialog({
               <X size={18} />
             </Radix.Close>
           </div>
-          {says ? <Radix.Description className="mb-3 text-ink-2">{says}</Radix.Description> : <Radix.Description className="sr-only">{title}</Radix.Description>}
+          {says ? (
+            <Radix.Description className="mb-3 text-ink-2">{says}</Radix.Description>
+          ) : (
+            <Radix.Description className="sr-only">{title}</Radix.Description>
+          )}
           {children}
         </Radix.Content>
       </Radix.Portal>

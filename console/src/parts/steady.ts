@@ -1,7 +1,7 @@
 // Lists that don't move under the reader: while somebody points at one or is within it by keyboard, rows change in
 // place, those that are gone stay as they were, and new ones wait at the end of a count.
 
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 
 export interface Steady<T> {
   rows: { row: T; gone: boolean }[]
@@ -19,27 +19,23 @@ export interface Steady<T> {
 }
 
 export function useSteady<T>(fresh: T[], key: (row: T) => string): Steady<T> {
-  const [held, setHeld] = useState(false)
-  const kept = useRef<T[]>(fresh)
+  const [held, setHeld] = useState<T[]>()
   const byKey = new Map(fresh.map((row) => [key(row), row]))
-  if (!held) kept.current = fresh
-  const known = new Set(kept.current.map(key))
-  const rows = kept.current.map((row) => ({ row: byKey.get(key(row)) ?? row, gone: !byKey.has(key(row)) }))
+  const kept = held ?? fresh
+  const known = new Set(kept.map(key))
+  const rows = kept.map((row) => ({ row: byKey.get(key(row)) ?? row, gone: !byKey.has(key(row)) }))
   const waiting = fresh.filter((row) => !known.has(key(row))).length
   return {
     rows,
     waiting,
     hold: {
-      onPointerEnter: () => setHeld(true),
-      onPointerLeave: () => setHeld(false),
-      onFocus: () => setHeld(true),
+      onPointerEnter: () => setHeld(kept),
+      onPointerLeave: () => setHeld(undefined),
+      onFocus: () => setHeld(kept),
       onBlur: (event) => {
-        if (!event.currentTarget.contains(event.relatedTarget)) setHeld(false)
+        if (!event.currentTarget.contains(event.relatedTarget)) setHeld(undefined)
       },
     },
-    release: () => {
-      kept.current = fresh
-      setHeld(false)
-    },
+    release: () => setHeld(undefined),
   }
 }

@@ -33,7 +33,7 @@ export function styleHookSingleton() {
     useEffect(() => {
       sheet.add(styles)
       return () => sheet.remove()
-    }, [styles && isDynamic])
+    }, [styles, isDynamic])
   }
 }
 

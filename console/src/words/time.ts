@@ -44,7 +44,8 @@ export function date(at: Date, now: Date): string {
 }
 
 /** `3 Oct`, of a day as the service names it. */
-export const dayOf = (day: string) => new Date(`${day}T12:00`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+export const dayOf = (day: string) =>
+  new Date(`${day}T12:00`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 
 /** The exact instant with its zone, for hovering and for screen readers. */
 export function exact(at: Date): string {
@@ -84,7 +85,8 @@ export function readSpan(text: string): number | undefined {
   if (!/^(\d+(d|h|min|m|s))+$/.test(plain)) return undefined
   const units: Record<string, number> = { d: DAY, h: HOUR, min: MINUTE, m: MINUTE, s: 1 }
   let total = 0
-  for (const [, figure, unit] of plain.matchAll(/(\d+)(d|h|min|m|s)/g)) total += Number(figure) * (units[unit ?? 's'] ?? 1)
+  for (const [, figure, unit] of plain.matchAll(/(\d+)(d|h|min|m|s)/g))
+    total += Number(figure) * (units[unit ?? 's'] ?? 1)
   return total
 }
 

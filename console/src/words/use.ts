@@ -14,7 +14,7 @@ const ADVICE: Record<Item['advice'], string> = {
 }
 
 /** `Used weekly (33 uses). Convert it.` */
-export function useAndAdvice(item: Item): string {
+export function usedAndAdvised(item: Item): string {
   const uses = count(item.uses, 'use')
   const said = {
     daily: `Used daily (${uses}).`,

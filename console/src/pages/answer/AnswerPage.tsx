@@ -18,7 +18,9 @@ const ROW = 76
 
 function sentence(asks: number, wishes: number): string {
   if (asks + wishes === 0) return 'Nothing waits for your answer.'
-  const parts = [asks > 0 && count(asks, 'ask'), wishes > 0 && count(wishes, 'wish', 'wishes')].filter((part) => part !== false)
+  const parts = [asks > 0 && count(asks, 'ask'), wishes > 0 && count(wishes, 'wish', 'wishes')].filter(
+    (part) => part !== false,
+  )
   return `${list(parts)} ${asks + wishes === 1 ? 'waits' : 'wait'} for your answer.`
 }
 
@@ -45,10 +47,15 @@ function Desk({ asks }: { asks: Ask[] }) {
   const rows = steady.rows
   const at = search.get('ask') ?? rows[0]?.row.id
   const shown = rows.find(({ row }) => row.id === at)
-  const choose = useCallback((id: string | undefined) => setSearch(id ? { ask: id } : {}, { replace: true }), [setSearch])
+  const choose = useCallback(
+    (id: string | undefined) => setSearch(id ? { ask: id } : {}, { replace: true }),
+    [setSearch],
+  )
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLElement && event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
+      const typing =
+        event.target instanceof HTMLElement &&
+        event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
       if (typing || event.ctrlKey || event.metaKey || document.querySelector('[role=dialog]')) return
       const n = rows.findIndex(({ row }) => row.id === at)
       if (event.key === 'j') choose(rows[Math.min(n + 1, rows.length - 1)]?.row.id)
@@ -58,12 +65,15 @@ function Desk({ asks }: { asks: Ask[] }) {
     return () => document.removeEventListener('keydown', press)
   }, [rows, at, choose])
   const chosen = asks.filter((ask) => picked.has(ask.id))
-  const pick = (id: string, on: boolean) => setPicked((old) => new Set(on ? [...old, id] : [...old].filter((one) => one !== id)))
+  const pick = (id: string, on: boolean) =>
+    setPicked((old) => new Set(on ? [...old, id] : [...old].filter((one) => one !== id)))
   // Not while answers are being told what became of them.
   if (rows.length === 0 && !search.get('ask') && !several) {
     return (
       <Section title="Asks">
-        <Empty>Asks come here while you are among those who may answer them. What you answered before is in the record.</Empty>
+        <Empty>
+          Asks come here while you are among those who may answer them. What you answered before is in the record.
+        </Empty>
       </Section>
     )
   }
@@ -83,13 +93,18 @@ function Desk({ asks }: { asks: Ask[] }) {
             </span>
           ) : (
             <label className="flex items-center gap-1.5 text-ink-2">
-              <input type="checkbox" checked={false} onChange={() => setPicked(new Set(asks.map((ask) => ask.id)))} /> pick all
+              <input type="checkbox" checked={false} onChange={() => setPicked(new Set(asks.map((ask) => ask.id)))} />{' '}
+              pick all
             </label>
           )
         }
       >
         {steady.waiting > 0 && (
-          <button type="button" onClick={steady.release} className="w-full bg-sea-soft py-1.5 text-center font-medium text-sea">
+          <button
+            type="button"
+            onClick={steady.release}
+            className="w-full bg-sea-soft py-1.5 text-center font-medium text-sea"
+          >
             {count(steady.waiting, 'new ask')}: show
           </button>
         )}
@@ -100,7 +115,12 @@ function Desk({ asks }: { asks: Ask[] }) {
       ) : search.get('ask') ? (
         <Elsewhere id={search.get('ask') ?? ''} />
       ) : null}
-      <SeveralDialog verdict={several} asks={chosen} onClose={() => setSeveral(undefined)} done={() => setPicked(new Set())} />
+      <SeveralDialog
+        verdict={several}
+        asks={chosen}
+        onClose={() => setSeveral(undefined)}
+        done={() => setPicked(new Set())}
+      />
     </div>
   )
 }
@@ -132,27 +152,57 @@ interface ListProps {
 
 function List({ rows, at, picked, pick, choose, hold }: ListProps) {
   const scroll = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 })
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  })
   return (
-    <div ref={scroll} {...hold} tabIndex={0} role="region" aria-label="Asks that wait for you" className="max-h-[68vh] overflow-auto">
+    <div
+      ref={scroll}
+      {...hold}
+      tabIndex={0}
+      role="region"
+      aria-label="Asks that wait for you"
+      className="max-h-[68vh] overflow-auto"
+    >
       <ul className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const one = rows[item.index]
           if (!one) return null
           const { row: ask, gone } = one
           return (
-            <li key={ask.id} className={`absolute inset-x-0 flex items-start gap-2.5 border-b border-line px-3 py-2 ${ask.id === at ? 'bg-sea-soft' : ''} ${gone ? 'opacity-60' : ''}`} style={{ height: ROW, transform: `translateY(${item.start}px)` }}>
-              <input type="checkbox" aria-label={`Pick ${ask.id}`} checked={picked.has(ask.id)} disabled={gone} onChange={(event) => pick(ask.id, event.target.checked)} className="mt-1.5" />
-              <button type="button" aria-current={ask.id === at || undefined} onClick={() => choose(ask.id)} className="grid min-w-0 flex-1 text-left">
+            <li
+              key={ask.id}
+              className={`absolute inset-x-0 flex items-start gap-2.5 border-b border-line px-3 py-2 ${ask.id === at ? 'bg-sea-soft' : ''} ${gone ? 'opacity-60' : ''}`}
+              style={{ height: ROW, transform: `translateY(${item.start}px)` }}
+            >
+              <input
+                type="checkbox"
+                aria-label={`Pick ${ask.id}`}
+                checked={picked.has(ask.id)}
+                disabled={gone}
+                onChange={(event) => pick(ask.id, event.target.checked)}
+                className="mt-1.5"
+              />
+              <button
+                type="button"
+                aria-current={ask.id === at || undefined}
+                onClick={() => choose(ask.id)}
+                className="grid min-w-0 flex-1 text-left"
+              >
                 <span className="flex items-baseline justify-between gap-2">
                   <span className="truncate">
-                    <span className="mono font-semibold text-sea">{ask.id}</span> <span className="font-medium">{ask.who}</span>
+                    <span className="mono font-semibold text-sea">{ask.id}</span>{' '}
+                    <span className="font-medium">{ask.who}</span>
                   </span>
                   <Weight weight={ask.weight} />
                 </span>
                 <span className="mono truncate text-ink-2">{ask.right}</span>
                 <span className="truncate text-ink-3">
-                  {gone ? 'settled meanwhile' : `${span(ask.duration)}: ${ask.reason ?? 'no reason given'}`} · <Instant at={ask.asked_at} how="relative" />
+                  {gone ? 'settled meanwhile' : `${span(ask.duration)}: ${ask.reason ?? 'no reason given'}`} ·{' '}
+                  <Instant at={ask.asked_at} how="relative" />
                 </span>
               </button>
             </li>

@@ -2,7 +2,21 @@
 
 import { useEffect, useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Input, Instant, Reference, Right, Section, Select, Shown, State, TextArea, Weight, Who, Wrong } from '../../parts/basics'
+import {
+  Button,
+  Input,
+  Instant,
+  Reference,
+  Right,
+  Section,
+  Select,
+  Shown,
+  State,
+  TextArea,
+  Weight,
+  Who,
+  Wrong,
+} from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
@@ -15,16 +29,74 @@ function Facts({ ask }: { ask: Ask }) {
       {(
         [
           ['Who', <Who key="w" name={ask.who} />],
-          ...(ask.alike?.length ? [['Not', <span key="n" className="text-alarm">to be taken for {list(ask.alike)}</span>]] : []),
+          ...(ask.alike?.length
+            ? [
+                [
+                  'Not',
+                  <span key="n" className="text-alarm">
+                    to be taken for {list(ask.alike)}
+                  </span>,
+                ],
+              ]
+            : []),
           ['What', <Right key="r" right={ask.right} />],
           ...(ask.account
-            ? [['Account', <span key="a"><span className="mono">{ask.account}</span>{ask.account_holds?.length ? <span className="block text-alarm">It holds besides, all the time: {list(ask.account_holds)}.</span> : null}</span>]]
+            ? [
+                [
+                  'Account',
+                  <span key="a">
+                    <span className="mono">{ask.account}</span>
+                    {ask.account_holds?.length ? (
+                      <span className="block text-alarm">
+                        It holds besides, all the time: {list(ask.account_holds)}.
+                      </span>
+                    ) : null}
+                  </span>,
+                ],
+              ]
             : []),
-          ['Why', ask.reason ? <blockquote key="y" className="whitespace-pre-wrap border-l-2 border-line pl-2">{ask.reason}</blockquote> : <span key="y">no reason given</span>],
-          ...(ask.ticket ? [['Ticket', <span key="t" className="mono">{ask.ticket}</span>]] : []),
-          ['For', <span key="f">{span(ask.duration)}{ask.start.start === 'on-begin' ? ', when they begin' : ask.start.start === 'at' ? <>, from <Instant at={ask.start.time} /></> : ''}</span>],
+          [
+            'Why',
+            ask.reason ? (
+              <blockquote key="y" className="whitespace-pre-wrap border-l-2 border-line pl-2">
+                {ask.reason}
+              </blockquote>
+            ) : (
+              <span key="y">no reason given</span>
+            ),
+          ],
+          ...(ask.ticket
+            ? [
+                [
+                  'Ticket',
+                  <span key="t" className="mono">
+                    {ask.ticket}
+                  </span>,
+                ],
+              ]
+            : []),
+          [
+            'For',
+            <span key="f">
+              {span(ask.duration)}
+              {ask.start.start === 'on-begin' ? (
+                ', when they begin'
+              ) : ask.start.start === 'at' ? (
+                <>
+                  , from <Instant at={ask.start.time} />
+                </>
+              ) : (
+                ''
+              )}
+            </span>,
+          ],
           ['Harm', <Weight key="h" weight={ask.weight} />],
-          ['Until', <span key="u">{ask.stages.at(-1) && <Instant at={ask.stages.at(-1)?.until ?? ''} />}, then it runs out</span>],
+          [
+            'Until',
+            <span key="u">
+              {ask.stages.at(-1) && <Instant at={ask.stages.at(-1)?.until ?? ''} />}, then it runs out
+            </span>,
+          ],
         ] as [string, React.ReactNode][]
       ).map(([term, value]) => (
         <div key={term} className="contents">
@@ -37,7 +109,9 @@ function Facts({ ask }: { ask: Ask }) {
 }
 
 function Context({ ask }: { ask: Ask }) {
-  const context = useData(['context', ask.id], ['elevations', 'standing'], () => get('/api/v1/elevations/{id}/context', { at: { id: ask.id } }))
+  const context = useData(['context', ask.id], ['elevations', 'standing'], () =>
+    get('/api/v1/elevations/{id}/context', { at: { id: ask.id } }),
+  )
   return (
     <Shown of="what is known about it" query={context} lines={3}>
       {(known) => (
@@ -48,7 +122,11 @@ function Context({ ask }: { ask: Ask }) {
           </p>
           <p>
             <span className="label block">What else they hold</span>
-            {known.holds.length === 0 ? 'Nothing else at present.' : list(known.holds.slice(0, 6)) + (known.holds.length > 6 ? ` and ${known.holds.length - 6} more` : '') + '.'}
+            {known.holds.length === 0
+              ? 'Nothing else at present.'
+              : list(known.holds.slice(0, 6)) +
+                (known.holds.length > 6 ? ` and ${known.holds.length - 6} more` : '') +
+                '.'}
           </p>
           <div>
             <span className="label block">This role before</span>
@@ -76,18 +154,44 @@ function Context({ ask }: { ask: Ask }) {
   )
 }
 
-function Less({ ask, less, setLess }: { ask: Ask; less: { duration: string; scope: string; start: string }; setLess: (less: { duration: string; scope: string; start: string }) => void }) {
-  const context = useData(['context', ask.id], ['elevations', 'standing'], () => get('/api/v1/elevations/{id}/context', { at: { id: ask.id } }))
+function Less({
+  ask,
+  less,
+  setLess,
+}: {
+  ask: Ask
+  less: { duration: string; scope: string; start: string }
+  setLess: (less: { duration: string; scope: string; start: string }) => void
+}) {
+  const context = useData(['context', ask.id], ['elevations', 'standing'], () =>
+    get('/api/v1/elevations/{id}/context', { at: { id: ask.id } }),
+  )
   const seconds = less.duration ? readSpan(less.duration) : undefined
   return (
     <fieldset className="grid gap-3 rounded border border-line p-3">
       <legend className="label px-1">Yes to less; what you leave out stays as asked</legend>
       <div className="grid gap-3 sm:grid-cols-2">
-        <Input label="For at most" value={less.duration} onChange={(event) => setLess({ ...less, duration: event.target.value })} placeholder={span(ask.duration)} wrong={less.duration && seconds === undefined ? 'Write it like 30m or 1h30m.' : undefined} hint={seconds !== undefined ? span(seconds) : 'like 30m'} />
-        <Input label="From" type="datetime-local" value={less.start} onChange={(event) => setLess({ ...less, start: event.target.value })} />
+        <Input
+          label="For at most"
+          value={less.duration}
+          onChange={(event) => setLess({ ...less, duration: event.target.value })}
+          placeholder={span(ask.duration)}
+          wrong={less.duration && seconds === undefined ? 'Write it like 30m or 1h30m.' : undefined}
+          hint={seconds !== undefined ? span(seconds) : 'like 30m'}
+        />
+        <Input
+          label="From"
+          type="datetime-local"
+          value={less.start}
+          onChange={(event) => setLess({ ...less, start: event.target.value })}
+        />
       </div>
       {(context.data?.narrower.length ?? 0) > 0 && (
-        <Select label="Only at" value={less.scope} onChange={(event) => setLess({ ...less, scope: event.target.value })}>
+        <Select
+          label="Only at"
+          value={less.scope}
+          onChange={(event) => setLess({ ...less, scope: event.target.value })}
+        >
           <option value="">as asked: {ask.right.split('@')[1]}</option>
           {context.data?.narrower.map((path) => (
             <option key={path} value={path}>
@@ -132,7 +236,9 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
   )
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLElement && event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
+      const typing =
+        event.target instanceof HTMLElement &&
+        event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
       if (event.key === 'Escape') setWay(undefined)
       if (typing || event.ctrlKey || event.metaKey || document.querySelector('[role=dialog]')) return
       if (event.key === 'y') setWay('yes')
@@ -144,7 +250,10 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
   }, [])
   const nothingLess = way === 'less' && !less.duration && !less.scope && !less.start
   return (
-    <Section title={<span className="mono text-sea">{ask.id}</span>} aside={<State state={gone ? 'settled' : ask.state} />}>
+    <Section
+      title={<span className="mono text-sea">{ask.id}</span>}
+      aside={<State state={gone ? 'settled' : ask.state} />}
+    >
       <div className="grid grid-cols-[minmax(0,1fr)] gap-4 px-3.5 py-3">
         <Facts ask={ask} />
         {ask.stages.at(-1)?.answers.map((said) => (
@@ -176,10 +285,18 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
               </p>
             )}
             <div className="flex flex-wrap gap-2" role="group" aria-label="Your answer">
-              <Button look={way === 'yes' ? 'main' : 'plain'} aria-pressed={way === 'yes'} onClick={() => setWay('yes')}>
+              <Button
+                look={way === 'yes' ? 'main' : 'plain'}
+                aria-pressed={way === 'yes'}
+                onClick={() => setWay('yes')}
+              >
                 Yes <kbd className="opacity-70">y</kbd>
               </Button>
-              <Button look={way === 'less' ? 'main' : 'plain'} aria-pressed={way === 'less'} onClick={() => setWay('less')}>
+              <Button
+                look={way === 'less' ? 'main' : 'plain'}
+                aria-pressed={way === 'less'}
+                onClick={() => setWay('less')}
+              >
                 Yes to less <kbd className="opacity-70">l</kbd>
               </Button>
               <Button look={way === 'no' ? 'main' : 'plain'} aria-pressed={way === 'no'} onClick={() => setWay('no')}>
@@ -189,11 +306,27 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
             {way === 'less' && <Less ask={ask} less={less} setLess={setLess} />}
             {way && (
               <>
-                <TextArea label={way === 'no' ? 'Why, for the asker to read' : 'A word, if you like'} value={reason} onChange={(event) => setReason(event.target.value)} rows={2} maxLength={2000} autoFocus />
+                <TextArea
+                  label={way === 'no' ? 'Why, for the asker to read' : 'A word, if you like'}
+                  value={reason}
+                  onChange={(event) => setReason(event.target.value)}
+                  rows={2}
+                  maxLength={2000}
+                  autoFocus
+                />
                 <Wrong error={answer.error} />
                 <div className="flex items-center gap-3">
-                  <Button type="submit" look={way === 'no' ? 'alarm' : 'main'} busy={answer.isPending} disabled={(way === 'no' && !reason.trim()) || nothingLess || changed}>
-                    {way === 'no' ? 'Send the no' : way === 'less' ? 'Send yes to less' : `Send the yes: ${ask.who.split('.')[0]} gets it for ${span(ask.duration)}`}
+                  <Button
+                    type="submit"
+                    look={way === 'no' ? 'alarm' : 'main'}
+                    busy={answer.isPending}
+                    disabled={(way === 'no' && !reason.trim()) || nothingLess || changed}
+                  >
+                    {way === 'no'
+                      ? 'Send the no'
+                      : way === 'less'
+                        ? 'Send yes to less'
+                        : `Send the yes: ${ask.who.split('.')[0]} gets it for ${span(ask.duration)}`}
                   </Button>
                   <Button look="quiet" onClick={() => setWay(undefined)}>
                     Not yet

@@ -9,7 +9,17 @@ import { count, span } from '../../words/time'
 
 type Ask = Api['ElevationView']
 
-export function SeveralDialog({ verdict, asks, onClose, done }: { verdict: 'yes' | 'no' | undefined; asks: Ask[]; onClose: () => void; done: () => void }) {
+export function SeveralDialog({
+  verdict,
+  asks,
+  onClose,
+  done,
+}: {
+  verdict: 'yes' | 'no' | undefined
+  asks: Ask[]
+  onClose: () => void
+  done: () => void
+}) {
   const [reason, setReason] = useState('')
   const [sent, setSent] = useState<Map<string, string>>()
   const [sending, setSending] = useState(false)
@@ -31,7 +41,11 @@ export function SeveralDialog({ verdict, asks, onClose, done }: { verdict: 'yes'
     const outcome = new Map<string, string>()
     for (const ask of asks) {
       try {
-        const answered = await post('/api/v1/elevations/{id}/answer', { verdict, reason: reason || null, shown: ask.digest }, { id: ask.id })
+        const answered = await post(
+          '/api/v1/elevations/{id}/answer',
+          { verdict, reason: reason || null, shown: ask.digest },
+          { id: ask.id },
+        )
         outcome.set(ask.id, `answered; it is ${answered.state}`)
       } catch (error) {
         outcome.set(ask.id, error instanceof Problem ? error.message : 'failed')
@@ -41,15 +55,33 @@ export function SeveralDialog({ verdict, asks, onClose, done }: { verdict: 'yes'
     setSending(false)
   }
   return (
-    <Dialog open={verdict !== undefined} onClose={close} wide title={`${verdict === 'yes' ? 'Yes' : 'No'} to ${count(shown.length, 'ask')}`} says={sent ? undefined : 'Look once more; each is answered as it stands here.'}>
-      <ul className="mb-3 max-h-[45vh] overflow-auto rounded border border-line" tabIndex={0} aria-label="What is answered">
+    <Dialog
+      open={verdict !== undefined}
+      onClose={close}
+      wide
+      title={`${verdict === 'yes' ? 'Yes' : 'No'} to ${count(shown.length, 'ask')}`}
+      says={sent ? undefined : 'Look once more; each is answered as it stands here.'}
+    >
+      <ul
+        className="mb-3 max-h-[45vh] overflow-auto rounded border border-line"
+        tabIndex={0}
+        aria-label="What is answered"
+      >
         {shown.map((ask) => (
-          <li key={ask.id} className="grid gap-x-3 border-b border-line px-3 py-2 last:border-0 sm:grid-cols-[5rem_1fr_auto]">
+          <li
+            key={ask.id}
+            className="grid gap-x-3 border-b border-line px-3 py-2 last:border-0 sm:grid-cols-[5rem_1fr_auto]"
+          >
             <span className="mono font-semibold text-sea">{ask.id}</span>
             <span>
-              <strong>{ask.who}</strong> asks for <span className="mono break-words">{ask.right}</span> for {span(ask.duration)}: {ask.reason}
+              <strong>{ask.who}</strong> asks for <span className="mono break-words">{ask.right}</span> for{' '}
+              {span(ask.duration)}: {ask.reason}
             </span>
-            {sent?.has(ask.id) ? <span className="text-ink-2">{sent.get(ask.id)}</span> : <Weight weight={ask.weight} />}
+            {sent?.has(ask.id) ? (
+              <span className="text-ink-2">{sent.get(ask.id)}</span>
+            ) : (
+              <Weight weight={ask.weight} />
+            )}
           </li>
         ))}
       </ul>
@@ -57,8 +89,18 @@ export function SeveralDialog({ verdict, asks, onClose, done }: { verdict: 'yes'
         <Button onClick={close}>Close</Button>
       ) : (
         <div className="grid gap-3">
-          <TextArea label={verdict === 'no' ? 'Why, for the askers to read' : 'A word to all, if you like'} value={reason} onChange={(event) => setReason(event.target.value)} rows={2} />
-          <Button look={verdict === 'no' ? 'alarm' : 'main'} busy={sending} disabled={verdict === 'no' && !reason.trim()} onClick={() => void send()}>
+          <TextArea
+            label={verdict === 'no' ? 'Why, for the askers to read' : 'A word to all, if you like'}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+            rows={2}
+          />
+          <Button
+            look={verdict === 'no' ? 'alarm' : 'main'}
+            busy={sending}
+            disabled={verdict === 'no' && !reason.trim()}
+            onClick={() => void send()}
+          >
             Send {count(asks.length, 'answer')}
           </Button>
         </div>

@@ -10,7 +10,15 @@ type Wish = Api['AppointmentView']
 
 function Answer({ wish, verdict, close }: { wish: Wish; verdict: 'yes' | 'no'; close: () => void }) {
   const [reason, setReason] = useState('')
-  const answer = useAct(() => post('/api/v1/appointments/{id}/answer', { verdict, reason: reason || null, shown: wish.digest }, { id: wish.id }), close)
+  const answer = useAct(
+    () =>
+      post(
+        '/api/v1/appointments/{id}/answer',
+        { verdict, reason: reason || null, shown: wish.digest },
+        { id: wish.id },
+      ),
+    close,
+  )
   return (
     <div className="grid gap-3">
       <ul className="mono">
@@ -20,9 +28,18 @@ function Answer({ wish, verdict, close }: { wish: Wish; verdict: 'yes' | 'no'; c
           </li>
         ))}
       </ul>
-      <TextArea label={verdict === 'no' ? 'Why not' : 'A word, if you like'} value={reason} onChange={(event) => setReason(event.target.value)} />
+      <TextArea
+        label={verdict === 'no' ? 'Why not' : 'A word, if you like'}
+        value={reason}
+        onChange={(event) => setReason(event.target.value)}
+      />
       <Wrong error={answer.error} />
-      <Button look="main" busy={answer.isPending} disabled={verdict === 'no' && !reason.trim()} onClick={() => answer.mutate()}>
+      <Button
+        look="main"
+        busy={answer.isPending}
+        disabled={verdict === 'no' && !reason.trim()}
+        onClick={() => answer.mutate()}
+      >
         Say {verdict}
       </Button>
     </div>
@@ -37,7 +54,8 @@ function Row({ wish }: { wish: Wish }) {
       <span className="min-w-0">
         <span className="mono font-semibold">{wish.id}</span> {wish.sentence}.{' '}
         <span className="text-ink-3">
-          Wished by {wish.by && <Who name={wish.by} />} <Instant at={wish.at} how="relative" />: {wish.reason ?? 'no reason given'}
+          Wished by {wish.by && <Who name={wish.by} />} <Instant at={wish.at} how="relative" />:{' '}
+          {wish.reason ?? 'no reason given'}
         </span>
       </span>
       <span className="flex gap-1.5">
@@ -46,7 +64,12 @@ function Row({ wish }: { wish: Wish }) {
         </Button>
         <Button onClick={() => setVerdict('no')}>No …</Button>
       </span>
-      <Dialog open={verdict !== undefined} onClose={close} title={`Say ${verdict ?? ''} to ${wish.id}`} says={`${wish.sentence}.`}>
+      <Dialog
+        open={verdict !== undefined}
+        onClose={close}
+        title={`Say ${verdict ?? ''} to ${wish.id}`}
+        says={`${wish.sentence}.`}
+      >
         {verdict && <Answer wish={wish} verdict={verdict} close={close} />}
       </Dialog>
     </li>

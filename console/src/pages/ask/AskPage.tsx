@@ -24,23 +24,43 @@ export default function AskPage() {
   const [q, setQ] = useState('')
   const chosen = search.get('right')
   const eligible = useData(['eligible'], ['people', 'terms', 'stops', 'estate'], () => get('/api/v1/eligible'))
-  const mine = useData(['elevations', 'mine', 'ended'], ['elevations'], () => get('/api/v1/elevations', { query: { ended: true } }))
+  const mine = useData(['elevations', 'mine', 'ended'], ['elevations'], () =>
+    get('/api/v1/elevations', { query: { ended: true } }),
+  )
   const choose = (right: string | null) => setSearch(right ? { right } : {})
   const last = chosen ? mine.data?.find((one) => one.right === chosen || one.asked?.right === chosen) : undefined
   return (
     <>
-      <Sentence>{eligible.data ? `You may ask for ${eligible.data.eligible.length ? count(eligible.data.eligible.length, 'right') : 'nothing yet'}.` : 'What you may ask for'}</Sentence>
+      <Sentence>
+        {eligible.data
+          ? `You may ask for ${eligible.data.eligible.length ? count(eligible.data.eligible.length, 'right') : 'nothing yet'}.`
+          : 'What you may ask for'}
+      </Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
         <Section
           title="Rights"
           className={chosen ? 'max-lg:hidden' : ''}
-          aside={<input type="search" value={q} onChange={(event) => setQ(event.target.value)} aria-label="Search what you may ask for" placeholder="Search" autoFocus className="h-8 w-52 rounded border border-edge bg-sheet px-2" />}
+          aside={
+            <input
+              type="search"
+              value={q}
+              onChange={(event) => setQ(event.target.value)}
+              aria-label="Search what you may ask for"
+              placeholder="Search"
+              autoFocus
+              className="h-8 w-52 rounded border border-edge bg-sheet px-2"
+            />
+          }
         >
           <Shown of="what you may ask for" query={eligible} lines={6}>
             {(reply) => {
               const shown = ranked(reply.eligible, mine.data ?? [], q)
-              if (reply.eligible.length === 0) return <Empty>{reply.empty_because?.replace(/^./, (letter) => letter.toUpperCase())}.</Empty>
-              if (shown.length === 0) return <Empty>Nothing you may ask for is called so. An administrator can make you eligible for more.</Empty>
+              if (reply.eligible.length === 0)
+                return <Empty>{reply.empty_because?.replace(/^./, (letter) => letter.toUpperCase())}.</Empty>
+              if (shown.length === 0)
+                return (
+                  <Empty>Nothing you may ask for is called so. An administrator can make you eligible for more.</Empty>
+                )
               return (
                 <ul>
                   {shown.map(({ one, times }) => (
@@ -56,9 +76,15 @@ export default function AskPage() {
                           <Right right={one.right} />
                           <Weight weight={one.weight} />
                         </span>
-                        <span className={`figures flex justify-between gap-3 ${one.takes?.sentence ? 'text-ink-3' : 'text-alarm'}`}>
-                          <span className="truncate">{one.takes?.sentence ? one.takes.brief : `Not at present: ${one.takes?.brief}`}</span>
-                          {times > 0 && <span className="whitespace-nowrap text-ink-3">asked {count(times, 'time')}</span>}
+                        <span
+                          className={`figures flex justify-between gap-3 ${one.takes?.sentence ? 'text-ink-3' : 'text-alarm'}`}
+                        >
+                          <span className="truncate">
+                            {one.takes?.sentence ? one.takes.brief : `Not at present: ${one.takes?.brief}`}
+                          </span>
+                          {times > 0 && (
+                            <span className="whitespace-nowrap text-ink-3">asked {count(times, 'time')}</span>
+                          )}
                         </span>
                       </button>
                     </li>
@@ -71,7 +97,9 @@ export default function AskPage() {
         {chosen ? (
           <AskSheet key={chosen} right={chosen} last={last} onClose={() => choose(null)} />
         ) : (
-          <div className="hidden rounded-md border border-dashed border-line p-6 text-ink-3 lg:block">Choose a right, and all it demands is said here before you ask.</div>
+          <div className="hidden rounded-md border border-dashed border-line p-6 text-ink-3 lg:block">
+            Choose a right, and all it demands is said here before you ask.
+          </div>
         )}
       </div>
     </>

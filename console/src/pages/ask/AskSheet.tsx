@@ -35,7 +35,15 @@ function missing(demand: Api['DemandView'], reason: string, ticket: string): str
   return wanted
 }
 
-export function AskSheet({ right: chosen, last, onClose }: { right: string; last: Api['ElevationView'] | undefined; onClose: () => void }) {
+export function AskSheet({
+  right: chosen,
+  last,
+  onClose,
+}: {
+  right: string
+  last: Api['ElevationView'] | undefined
+  onClose: () => void
+}) {
   const navigate = useNavigate()
   const now = useNow()
   const me = useMe()
@@ -46,10 +54,13 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
   const [reason, setReason] = useState('')
   const [ticket, setTicket] = useState('')
   const right = `${chosen.split('@')[0]}@${scope}`
-  const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () => post('/api/v1/asks/preview', { right: chosen, duration: null, start: null }))
+  const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () =>
+    post('/api/v1/asks/preview', { right: chosen, duration: null, start: null }),
+  )
   const only = wide.data ? waysToStart(wide.data)[0]?.[0] : undefined
   const start = picked ?? only
-  const choice: Api['StartChoice'] | null = start === 'at' ? { start, time: new Date(at).toISOString() } : start ? { start } : null
+  const choice: Api['StartChoice'] | null =
+    start === 'at' ? { start, time: new Date(at).toISOString() } : start ? { start } : null
   const demand = useData(
     ['demand', right, seconds, JSON.stringify(choice)],
     ['terms', 'people', 'stops', 'estate'],
@@ -57,7 +68,8 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
     { keep: true },
   )
   const ask = useAct(
-    ({ digest, ...words }: { digest: string; reason: string | null; ticket: string | null }) => post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, ...words, shown: digest }),
+    ({ digest, ...words }: { digest: string; reason: string | null; ticket: string | null }) =>
+      post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, ...words, shown: digest }),
     (asked) => void navigate(`/elevation/${asked.id}`),
   )
   const submit = (event: FormEvent) => {
@@ -65,7 +77,11 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
     if (!demand.data) return
     // What isn't asked for isn't said, though it was typed while other terms held.
     const said = (text: string, rule: string) => (rule === 'hidden' || rule === 'off' ? null : text || null)
-    ask.mutate({ digest: demand.data.digest, reason: said(reason, demand.data.reason.is), ticket: said(ticket, demand.data.ticket.is) })
+    ask.mutate({
+      digest: demand.data.digest,
+      reason: said(reason, demand.data.reason.is),
+      ticket: said(ticket, demand.data.ticket.is),
+    })
   }
   const asLastTime = () => {
     if (!last) return
@@ -74,7 +90,10 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
     setTicket(last.ticket ?? '')
   }
   return (
-    <section aria-label={`Ask for ${chosen}`} className="rise flex flex-col rounded-md border border-line bg-sheet lg:sticky lg:top-16 lg:max-h-[calc(100dvh-5rem)]">
+    <section
+      aria-label={`Ask for ${chosen}`}
+      className="rise flex flex-col rounded-md border border-line bg-sheet lg:sticky lg:top-16 lg:max-h-[calc(100dvh-5rem)]"
+    >
       <header className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2.5">
         <h2 className="text-[1.07rem]">
           <Right right={right} />
@@ -96,7 +115,11 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
                   <span className="text-ink-3">{opened(demand.says)}.</span> {demand.sentence}
                 </p>
                 {(wide.data?.narrower.length ?? 0) > 0 && (
-                  <Select label="Where; ask for less if that will do" value={scope} onChange={(event) => setScope(event.target.value)}>
+                  <Select
+                    label="Where; ask for less if that will do"
+                    value={scope}
+                    onChange={(event) => setScope(event.target.value)}
+                  >
                     {[chosen.split('@')[1] ?? '', ...(wide.data?.narrower ?? [])].map((path) => (
                       <option key={path} value={path}>
                         {path}
@@ -104,22 +127,53 @@ export function AskSheet({ right: chosen, last, onClose }: { right: string; last
                     ))}
                   </Select>
                 )}
-                <TimeSlider seconds={seconds ?? demand.duration} longest={demand.longest} from={from} now={now} onChange={setSeconds} open={start === 'on-begin' || demand.approvers.length > 0} />
+                <TimeSlider
+                  seconds={seconds ?? demand.duration}
+                  longest={demand.longest}
+                  from={from}
+                  now={now}
+                  onChange={setSeconds}
+                  open={start === 'on-begin' || demand.approvers.length > 0}
+                />
                 <div className="grid gap-3 sm:grid-cols-2">
-                  <Select label="The time runs" value={start} onChange={(event) => setPicked(event.target.value as Start)}>
+                  <Select
+                    label="The time runs"
+                    value={start}
+                    onChange={(event) => setPicked(event.target.value as Start)}
+                  >
                     {ways.map(([value, says]) => (
                       <option key={value} value={value}>
                         {says}
                       </option>
                     ))}
                   </Select>
-                  {start === 'at' && <Input label="From" type="datetime-local" value={at} onChange={(event) => event.target.value && setAt(event.target.value)} />}
+                  {start === 'at' && (
+                    <Input
+                      label="From"
+                      type="datetime-local"
+                      value={at}
+                      onChange={(event) => event.target.value && setAt(event.target.value)}
+                    />
+                  )}
                   {demand.ticket.is !== 'off' && (
-                    <Input label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'} value={ticket} onChange={(event) => setTicket(event.target.value)} hint={pattern && `of the form ${pattern}`} className="mono" />
+                    <Input
+                      label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'}
+                      value={ticket}
+                      onChange={(event) => setTicket(event.target.value)}
+                      hint={pattern && `of the form ${pattern}`}
+                      className="mono"
+                    />
                   )}
                 </div>
                 {demand.reason.is !== 'hidden' && (
-                  <TextArea label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'} value={reason} onChange={(event) => setReason(event.target.value)} placeholder="What are you going to do?" maxLength={2000} rows={2} />
+                  <TextArea
+                    label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'}
+                    value={reason}
+                    onChange={(event) => setReason(event.target.value)}
+                    placeholder="What are you going to do?"
+                    maxLength={2000}
+                    rows={2}
+                  />
                 )}
                 <Course demand={demand} start={start ?? 'at-yes'} from={from} now={now} />
               </div>

@@ -3,19 +3,49 @@
 import type { Api } from '../../api/call'
 import { clock, span } from '../../words/time'
 
-export function Course({ demand, start, from, now }: { demand: Api['DemandView']; start: string; from: Date; now: Date }) {
-  const begins = start === 'on-begin' ? 'when you begin' : start === 'at' ? clock(from, now) : demand.approvers.length > 0 ? 'at the last yes' : 'at once'
+export function Course({
+  demand,
+  start,
+  from,
+  now,
+}: {
+  demand: Api['DemandView']
+  start: string
+  from: Date
+  now: Date
+}) {
+  const begins =
+    start === 'on-begin'
+      ? 'when you begin'
+      : start === 'at'
+        ? clock(from, now)
+        : demand.approvers.length > 0
+          ? 'at the last yes'
+          : 'at once'
   const points = [
     ['now', 'you ask'],
-    ...(demand.approvers.length > 0 ? [['then', `${demand.approvers.slice(0, 2).join(' or ')}${demand.approvers.length > 2 ? ` or ${demand.approvers.length - 2} more` : ''} answers`]] : []),
+    ...(demand.approvers.length > 0
+      ? [
+          [
+            'then',
+            `${demand.approvers.slice(0, 2).join(' or ')}${demand.approvers.length > 2 ? ` or ${demand.approvers.length - 2} more` : ''} answers`,
+          ],
+        ]
+      : []),
     [begins, 'given, and read back on the system'],
-    [`${span(demand.duration)} later`, demand.ends.by_itself ? 'the system itself ends it' : 'the service takes it away'],
+    [
+      `${span(demand.duration)} later`,
+      demand.ends.by_itself ? 'the system itself ends it' : 'the service takes it away',
+    ],
   ]
   return (
     <ol className="grid gap-0 border-l-2 border-line pl-4" aria-label="What will happen when">
       {points.map(([when, what], n) => (
         <li key={`${when}-${what}`} className="relative py-1">
-          <span className={`absolute top-[0.8rem] -left-[1.33rem] h-2.5 w-2.5 rounded-full border-2 ${n >= points.length - 2 ? 'border-warm bg-warm-fill' : 'border-sea bg-sheet'}`} aria-hidden="true" />
+          <span
+            className={`absolute top-[0.8rem] -left-[1.33rem] h-2.5 w-2.5 rounded-full border-2 ${n >= points.length - 2 ? 'border-warm bg-warm-fill' : 'border-sea bg-sheet'}`}
+            aria-hidden="true"
+          />
           <span className="figures font-medium">{when}</span> <span className="text-ink-2">{what}</span>
         </li>
       ))}

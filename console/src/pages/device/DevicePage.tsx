@@ -13,11 +13,15 @@ function Drafts() {
       <Shown of="drafts" query={drafts} lines={2}>
         {(all) => {
           const open = all.filter((one) => one.state === 'open')
-          if (open.length === 0) return <Empty>Nothing waits. What a program drafts comes here, and is done only once you confirm it.</Empty>
+          if (open.length === 0)
+            return <Empty>Nothing waits. What a program drafts comes here, and is done only once you confirm it.</Empty>
           return (
             <ul>
               {open.map((one) => (
-                <li key={one.id} className="flex items-baseline justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0">
+                <li
+                  key={one.id}
+                  className="flex items-baseline justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
+                >
                   <Link to={`/drafts/${one.id}`} className="text-sea underline">
                     Draft {one.id}
                   </Link>
@@ -46,7 +50,11 @@ export default function DevicePage() {
           <div className="grid gap-4 px-3.5 py-3">
             {answer.isSuccess ? (
               <>
-                <p role="status">{answer.variables ? 'It is let in, to read and to draft. You can go back to your terminal.' : 'It was refused.'}</p>
+                <p role="status">
+                  {answer.variables
+                    ? 'It is let in, to read and to draft. You can go back to your terminal.'
+                    : 'It was refused.'}
+                </p>
                 <Button
                   onClick={() => {
                     answer.reset()
@@ -65,9 +73,28 @@ export default function DevicePage() {
                   look.mutate()
                 }}
               >
-                <p>Type it yourself, from a terminal you opened yourself. If somebody sent you a code, or wants you to type one: don’t.</p>
-                <Input label="Code" value={code} onChange={(event) => setCode(event.target.value.toUpperCase())} className="mono max-w-56 text-[1.3rem] tracking-widest" placeholder="XXXX-XXXX" autoComplete="off" spellCheck={false} maxLength={12} autoFocus />
-                <Button type="submit" look="main" busy={look.isPending} disabled={code.replace(/[^A-Z]/g, '').length < 8} className="justify-self-start">
+                <p>
+                  Type it yourself, from a terminal you opened yourself. If somebody sent you a code, or wants you to
+                  type one: don’t.
+                </p>
+                <Input
+                  label="Code"
+                  value={code}
+                  onChange={(event) => setCode(event.target.value.toUpperCase())}
+                  className="mono max-w-56 text-[1.3rem] tracking-widest"
+                  placeholder="XXXX-XXXX"
+                  autoComplete="off"
+                  spellCheck={false}
+                  maxLength={12}
+                  autoFocus
+                />
+                <Button
+                  type="submit"
+                  look="main"
+                  busy={look.isPending}
+                  disabled={code.replace(/[^A-Z]/g, '').length < 8}
+                  className="justify-self-start"
+                >
                   Look who asks
                 </Button>
                 <Wrong error={look.error} />
@@ -86,13 +113,20 @@ export default function DevicePage() {
                     <Instant at={seen.asked_at} how="relative" />; good until <Instant at={seen.expires} />
                   </dd>
                 </dl>
-                <p>It will read what you may see, and draft what you then confirm here. It can’t answer, reveal a password, or let anything else in.</p>
+                <p>
+                  It will read what you may see, and draft what you then confirm here. It can’t answer, reveal a
+                  password, or let anything else in.
+                </p>
                 <Wrong error={answer.error} />
                 <div className="flex gap-2">
                   <Button look="main" busy={answer.isPending && answer.variables} onClick={() => answer.mutate(true)}>
                     It is mine: let it in
                   </Button>
-                  <Button look="alarm" busy={answer.isPending && !answer.variables} onClick={() => answer.mutate(false)}>
+                  <Button
+                    look="alarm"
+                    busy={answer.isPending && !answer.variables}
+                    onClick={() => answer.mutate(false)}
+                  >
                     Refuse it
                   </Button>
                 </div>

@@ -9,7 +9,13 @@ import { span } from '../../words/time'
 type Draft = Api['DraftView']
 type Body = Record<string, unknown>
 
-const ACTS: Record<string, string> = { answer: 'answer', withdraw: 'withdraw', begin: 'begin', 'give-back': 'give back', revoke: 'revoke' }
+const ACTS: Record<string, string> = {
+  answer: 'answer',
+  withdraw: 'withdraw',
+  begin: 'begin',
+  'give-back': 'give back',
+  revoke: 'revoke',
+}
 
 function Words({ draft }: { draft: Draft }) {
   const body = (draft.body ?? {}) as Body
@@ -18,7 +24,8 @@ function Words({ draft }: { draft: Draft }) {
   if (kind === 'asks') {
     return (
       <p>
-        Ask for <Right right={String(body.right)} /> {typeof body.duration === 'number' ? `for ${span(body.duration)}` : 'for the usual time'}
+        Ask for <Right right={String(body.right)} />{' '}
+        {typeof body.duration === 'number' ? `for ${span(body.duration)}` : 'for the usual time'}
         {reason && <>: “{reason}”</>}.
       </p>
     )
@@ -39,7 +46,14 @@ function Words({ draft }: { draft: Draft }) {
       </p>
     )
   }
-  if (kind === 'stops') return <p>{act === 'lift' ? `Lift the stop ${id}.` : `Stop ${body.person ?? (body.scope === '/' ? 'everything' : body.scope)}: “${body.word}”.`}</p>
+  if (kind === 'stops')
+    return (
+      <p>
+        {act === 'lift'
+          ? `Lift the stop ${id}.`
+          : `Stop ${String(body.person ?? (body.scope === '/' ? 'everything' : body.scope))}: “${String(body.word)}”.`}
+      </p>
+    )
   if (kind === 'conversions') return <p>Convert {Array.isArray(body.chosen) ? body.chosen.join(', ') : ''}.</p>
   return (
     <p className="mono break-words">
@@ -50,24 +64,41 @@ function Words({ draft }: { draft: Draft }) {
 
 /** What was drafted to the last letter, where no sentence says all of it. */
 function Letters({ draft }: { draft: Draft }) {
-  return <Copyable block label="As it was sent" text={`${draft.method} ${draft.path}\n${JSON.stringify(draft.body, null, 2)}`} />
+  return (
+    <Copyable
+      block
+      label="As it was sent"
+      text={`${draft.method} ${draft.path}\n${JSON.stringify(draft.body, null, 2)}`}
+    />
+  )
 }
 
 function About({ draft }: { draft: Draft }) {
   const id = /elevations\/([^/]+)\//.exec(draft.path)?.[1]
-  const one = useData(['elevation', id], ['elevations'], () => get('/api/v1/elevations/{id}', { at: { id: id ?? '' } }), { enabled: !!id })
+  const one = useData(
+    ['elevation', id],
+    ['elevations'],
+    () => get('/api/v1/elevations/{id}', { at: { id: id ?? '' } }),
+    { enabled: !!id },
+  )
   const body = draft.body as Body | null
   const right = draft.path.endsWith('/asks') ? String(body?.right) : undefined
   const demand = useData(
     ['demand', right, 'draft'],
     ['terms'],
-    () => post('/api/v1/asks/preview', { right: right ?? '', duration: (body?.duration as number | null) ?? null, start: (body?.start as Api['StartChoice']) ?? { start: 'at-yes' } }),
+    () =>
+      post('/api/v1/asks/preview', {
+        right: right ?? '',
+        duration: (body?.duration as number | null) ?? null,
+        start: (body?.start as Api['StartChoice']) ?? { start: 'at-yes' },
+      }),
     { enabled: !!right },
   )
   if (one.data) {
     return (
       <p className="text-ink-2">
-        {one.data.id} is {one.data.who}’s <Right right={one.data.right} /> for {span(one.data.duration)}; {one.data.sentence}.
+        {one.data.id} is {one.data.who}’s <Right right={one.data.right} /> for {span(one.data.duration)};{' '}
+        {one.data.sentence}.
       </p>
     )
   }
@@ -91,8 +122,16 @@ export default function DraftPage() {
     <Shown page of={`Draft ${id}`} query={draft}>
       {(draft) => (
         <>
-          <Sentence>{draft.state === 'open' ? 'A program drafted this for you. Nothing is done yet.' : `This draft was ${draft.state}.`}</Sentence>
-          <Section title={`Draft ${draft.id}`} aside={<Instant at={draft.drawn_at} how="relative" />} className="max-w-2xl">
+          <Sentence>
+            {draft.state === 'open'
+              ? 'A program drafted this for you. Nothing is done yet.'
+              : `This draft was ${draft.state}.`}
+          </Sentence>
+          <Section
+            title={`Draft ${draft.id}`}
+            aside={<Instant at={draft.drawn_at} how="relative" />}
+            className="max-w-2xl"
+          >
             <div className="grid gap-3 px-3.5 py-3">
               <div className="text-[1.15rem]">
                 <Words draft={draft} />

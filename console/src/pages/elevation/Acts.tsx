@@ -49,7 +49,10 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
           </Button>
         )}
         {one.for_me && (
-          <Link to={`/answer?ask=${one.id}`} className="rounded border border-sea bg-sea px-3 py-1.5 font-medium text-on-sea">
+          <Link
+            to={`/answer?ask=${one.id}`}
+            className="rounded border border-sea bg-sea px-3 py-1.5 font-medium text-on-sea"
+          >
             Answer it
           </Link>
         )}
@@ -58,10 +61,17 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
             Revoke
           </Button>
         )}
-        {may.giveBack && one.grant && <span className="text-ink-3">It ends by itself {clock(new Date(one.grant.until), now)}.</span>}
+        {may.giveBack && one.grant && (
+          <span className="text-ink-3">It ends by itself {clock(new Date(one.grant.until), now)}.</span>
+        )}
       </div>
       <Wrong error={error} />
-      <Dialog open={revoking} onClose={() => setRevoking(false)} title={`Revoke ${one.id}`} says={`Takes ${one.right} away from ${one.who} at once.`}>
+      <Dialog
+        open={revoking}
+        onClose={() => setRevoking(false)}
+        title={`Revoke ${one.id}`}
+        says={`Takes ${one.right} away from ${one.who} at once.`}
+      >
         <form
           className="grid gap-3"
           onSubmit={(event) => {
@@ -69,7 +79,12 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
             revoke.mutate()
           }}
         >
-          <Input label={`Why, for ${one.who} to read`} value={word} onChange={(event) => setWord(event.target.value)} maxLength={500} />
+          <Input
+            label={`Why, for ${one.who} to read`}
+            value={word}
+            onChange={(event) => setWord(event.target.value)}
+            maxLength={500}
+          />
           <Wrong error={revoke.error} />
           <Button type="submit" look="alarm" busy={revoke.isPending} disabled={!word.trim()}>
             Revoke it

@@ -45,7 +45,12 @@ function standing(one: Story_, left: number, now: Date): React.ReactNode {
       return 'is being taken away on its system.'
     default: {
       const gone = one.grant?.leftovers
-      const found = gone == null ? '' : gone.length === 0 ? '; gone, nothing left over' : `; gone, ${count(gone.length, 'leftover')}`
+      const found =
+        gone == null
+          ? ''
+          : gone.length === 0
+            ? '; gone, nothing left over'
+            : `; gone, ${count(gone.length, 'leftover')}`
       const at = one.grant?.seen_at ? ` ${clock(new Date(one.grant.seen_at), now)}` : ''
       return `${ENDED[one.state] ?? one.state}${at}${found}.`
     }
@@ -58,8 +63,8 @@ function Ends({ one }: { one: Story_ }) {
     <div className="grid gap-2 px-3.5 py-3">
       {one.grant && (
         <p>
-          {opened(one.grant.ends.says)}
-          . {one.grant.ends.holder_can_undo && 'Its holder could undo that end, so it is watched.'}
+          {opened(one.grant.ends.says)}.{' '}
+          {one.grant.ends.holder_can_undo && 'Its holder could undo that end, so it is watched.'}
         </p>
       )}
       {found && found.length === 0 && <p className="text-sure">✓ Read back as gone; no leftovers found.</p>}
@@ -75,7 +80,12 @@ function Ends({ one }: { one: Story_ }) {
         </p>
       ))}
       {!one.grant && <p className="text-ink-2">Nothing was put on the system yet.</p>}
-      {one.grant && !found && <p className="text-ink-2">At its end the system is searched for what was made, started or left open meanwhile. A token that the system gave out already, or a file copied elsewhere, is beyond that.</p>}
+      {one.grant && !found && (
+        <p className="text-ink-2">
+          At its end the system is searched for what was made, started or left open meanwhile. A token that the system
+          gave out already, or a file copied elsewhere, is beyond that.
+        </p>
+      )}
     </div>
   )
 }
@@ -88,7 +98,16 @@ function Asked({ one }: { one: Story_ }) {
     ['Harm', <Weight key="h" weight={one.weight} />],
     ['For', span(one.duration)],
     ['Why', one.reason ?? '—'],
-    ...(one.ticket ? [['Ticket', <span key="t" className="mono">{one.ticket}</span>] as [string, React.ReactNode]] : []),
+    ...(one.ticket
+      ? [
+          [
+            'Ticket',
+            <span key="t" className="mono">
+              {one.ticket}
+            </span>,
+          ] as [string, React.ReactNode],
+        ]
+      : []),
     ['Asked', <Instant key="a" at={one.asked_at} />],
   ]
   return (
@@ -111,7 +130,8 @@ function Answers({ one }: { one: Story_ }) {
       {one.stages.map((stage) => (
         <div key={stage.until} className="grid gap-1">
           <p className="text-ink-2">
-            {stage.yes} yes settles it, {stage.no} no refuses it; {one.state === 'waiting' ? 'open' : 'was open'} until {clock(new Date(stage.until), now)}.
+            {stage.yes} yes settles it, {stage.no} no refuses it; {one.state === 'waiting' ? 'open' : 'was open'} until{' '}
+            {clock(new Date(stage.until), now)}.
           </p>
           {stage.answers.map((answer) => (
             <p key={answer.who}>
@@ -155,7 +175,8 @@ export default function ElevationPage() {
             </Sentence>
             {one.asked && (
               <p className="mb-4 rounded border border-warm-fill bg-warm-soft px-3 py-2">
-                An approver said yes to less: asked was <Right right={one.asked.right} /> for {span(one.asked.duration)}; it is <Right right={one.right} /> for {span(one.duration)}
+                An approver said yes to less: asked was <Right right={one.asked.right} /> for {span(one.asked.duration)}
+                ; it is <Right right={one.right} /> for {span(one.duration)}
                 {one.start.start === 'at' && one.asked.start.start !== 'at' && (
                   <>
                     , from <Instant at={one.start.time} />
@@ -164,7 +185,9 @@ export default function ElevationPage() {
                 .
               </p>
             )}
-            {one.trouble && one.state !== 'live' && <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">In the way: {one.trouble}.</p>}
+            {one.trouble && one.state !== 'live' && (
+              <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">In the way: {one.trouble}.</p>
+            )}
             <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
               <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
                 <Acts one={one} />

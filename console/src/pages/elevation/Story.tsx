@@ -21,7 +21,9 @@ export function Story({ entries }: { entries: Api['LedgerEntry'][] }) {
           <li key={entry.n} className="rise relative grid grid-cols-[1.1rem_minmax(0,1fr)] gap-2">
             <span className="relative grid justify-items-center" aria-hidden="true">
               {n < entries.length - 1 && <span className="absolute top-4 bottom-[-0.6rem] w-0.5 bg-line" />}
-              <span className={`mt-[0.45rem] h-2.5 w-2.5 rounded-full border-2 ${MARK[entry.what.kind] ?? 'border-sea bg-sheet'}`} />
+              <span
+                className={`mt-[0.45rem] h-2.5 w-2.5 rounded-full border-2 ${MARK[entry.what.kind] ?? 'border-sea bg-sheet'}`}
+              />
             </span>
             <span className="pb-2.5">
               <span>

@@ -10,7 +10,17 @@ import { ScopeSheet } from './ScopeSheet'
 
 type Scope = Api['ScopeView']
 
-function Node({ scope, depth, at, choose }: { scope: Scope; depth: number; at: string; choose: (path: string) => void }) {
+function Node({
+  scope,
+  depth,
+  at,
+  choose,
+}: {
+  scope: Scope
+  depth: number
+  at: string
+  choose: (path: string) => void
+}) {
   const name = scope.path === '/' ? 'Everything' : scope.path.split('/').at(-1)
   return (
     <li role="treeitem" aria-level={depth + 1} aria-selected={scope.path === at}>
@@ -23,7 +33,9 @@ function Node({ scope, depth, at, choose }: { scope: Scope; depth: number; at: s
       >
         <span className={`min-w-0 flex-1 truncate ${scope.kind === 'folder' ? '' : 'mono'}`} title={scope.path}>
           {name}
-          {scope.kind === 'target' && <span className="ml-1.5 font-sans text-[0.79rem] font-normal text-ink-3">system</span>}
+          {scope.kind === 'target' && (
+            <span className="ml-1.5 font-sans text-[0.79rem] font-normal text-ink-3">system</span>
+          )}
         </span>
         {scope.trouble && (
           <span className="text-alarm" title={scope.trouble}>
@@ -31,8 +43,15 @@ function Node({ scope, depth, at, choose }: { scope: Scope; depth: number; at: s
           </span>
         )}
         {scope.rules > 0 && <span className="text-[0.79rem] font-normal text-sea">terms</span>}
-        {scope.live > 0 && <span className="figures rounded-full bg-warm-soft px-1.5 text-[0.82rem] font-normal text-warm">{figure(scope.live)} live</span>}
-        <span className="figures min-w-8 text-right text-[0.86rem] font-normal text-ink-3" title={`${scope.standing} standing rights, ${scope.critical} critical`}>
+        {scope.live > 0 && (
+          <span className="figures rounded-full bg-warm-soft px-1.5 text-[0.82rem] font-normal text-warm">
+            {figure(scope.live)} live
+          </span>
+        )}
+        <span
+          className="figures min-w-8 text-right text-[0.86rem] font-normal text-ink-3"
+          title={`${scope.standing} standing rights, ${scope.critical} critical`}
+        >
           {scope.standing ? figure(scope.standing) : ''}
         </span>
       </button>
@@ -61,14 +80,27 @@ export default function EstatePage() {
   return (
     <>
       <Sentence>
-        {estate.data ? `${count(systems, 'system')} in ${count(estate.data.length, 'scope')}${trouble ? `; ${trouble} in trouble` : ', none in trouble'}.` : 'The estate'}
+        {estate.data
+          ? `${count(systems, 'system')} in ${count(estate.data.length, 'scope')}${trouble ? `; ${trouble} in trouble` : ', none in trouble'}.`
+          : 'The estate'}
       </Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[290px_minmax(0,1fr)]">
         <Shown of="the estate" query={estate} lines={10}>
           {(scopes) => (
-            <ul role="tree" aria-label="Estate" onKeyDown={press} className="max-h-[78vh] overflow-auto rounded-md border border-line bg-sheet p-1.5">
+            <ul
+              role="tree"
+              aria-label="Estate"
+              onKeyDown={press}
+              className="max-h-[78vh] overflow-auto rounded-md border border-line bg-sheet p-1.5"
+            >
               {scopes.map((scope) => (
-                <Node key={scope.path} scope={scope} depth={scope.path === '/' ? 0 : scope.path.split('/').length - 1} at={at} choose={choose} />
+                <Node
+                  key={scope.path}
+                  scope={scope}
+                  depth={scope.path === '/' ? 0 : scope.path.split('/').length - 1}
+                  at={at}
+                  choose={choose}
+                />
               ))}
             </ul>
           )}

@@ -26,10 +26,20 @@ function TargetFacts({ path }: { path: string }) {
         <dt className="label">Answered</dt>
         <dd>{target.answered_at ? <Instant at={target.answered_at} how="relative" /> : 'not yet'}</dd>
         <dt className="label">Last survey</dt>
-        <dd>{target.surveyed_at ? <>changed something <Instant at={target.surveyed_at} how="relative" /></> : 'none yet'}{target.held && <span className="text-alarm">; one is held and waits for a person</span>}</dd>
+        <dd>
+          {target.surveyed_at ? (
+            <>
+              changed something <Instant at={target.surveyed_at} how="relative" />
+            </>
+          ) : (
+            'none yet'
+          )}
+          {target.held && <span className="text-alarm">; one is held and waits for a person</span>}
+        </dd>
         <dt className="label">Keeps</dt>
         <dd>
-          {count(target.emergency_least, 'account')} with everything, through any conversion; an end is an alarm after {span(target.alarm_after)}
+          {count(target.emergency_least, 'account')} with everything, through any conversion; an end is an alarm after{' '}
+          {span(target.alarm_after)}
         </dd>
       </dl>
       {target.trouble && (
@@ -42,10 +52,14 @@ function TargetFacts({ path }: { path: string }) {
 }
 
 function WhoCan({ path }: { path: string }) {
-  const standing = useData(['standing', 'at', path], ['standing', 'people'], () => get('/api/v1/standing', { query: { at: path } }))
+  const standing = useData(['standing', 'at', path], ['standing', 'people'], () =>
+    get('/api/v1/standing', { query: { at: path } }),
+  )
   const eligible = useData(['eligibilities'], ['people'], () => get('/api/v1/eligibilities'))
   const [all, setAll] = useState(false)
-  const may = (eligible.data ?? []).filter((one) => within(one.right.split('@')[1] ?? '', path) || within(path, one.right.split('@')[1] ?? ''))
+  const may = (eligible.data ?? []).filter(
+    (one) => within(one.right.split('@')[1] ?? '', path) || within(path, one.right.split('@')[1] ?? ''),
+  )
   return (
     <Section title="Who can">
       <Shown of="who can" query={standing}>
@@ -55,10 +69,20 @@ function WhoCan({ path }: { path: string }) {
             {held.length === 0 && <Empty>Nobody holds anything here all the time.</Empty>}
             <ul>
               {held.slice(0, all ? 500 : 10).map((one) => (
-                <li key={one.id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 border-b border-line px-3.5 py-1.5">
+                <li
+                  key={one.id}
+                  className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 border-b border-line px-3.5 py-1.5"
+                >
                   <span className="min-w-0">
-                    {one.who ? <Who name={one.who} className="font-medium" /> : <span className="mono">{one.account}</span>} <Right right={`${one.role}@${one.scope}`} />
-                    {one.chain.length > 0 && <span className="block text-[0.86rem] text-ink-3">because of {one.chain.join(' → ')}</span>}
+                    {one.who ? (
+                      <Who name={one.who} className="font-medium" />
+                    ) : (
+                      <span className="mono">{one.account}</span>
+                    )}{' '}
+                    <Right right={`${one.role}@${one.scope}`} />
+                    {one.chain.length > 0 && (
+                      <span className="block text-[0.86rem] text-ink-3">because of {one.chain.join(' → ')}</span>
+                    )}
                   </span>
                   <Weight weight={one.weight} />
                 </li>
@@ -97,8 +121,14 @@ function Effective({ path, roles }: { path: string; roles: Api['RoleView'][] }) 
   const [asker, setAsker] = useState('')
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
   const right = `${role || here[0]?.role}@${path}`
-  const effective = useData(['effective', right, asker], ['terms', 'people'], () => get('/api/v1/terms/effective', { query: { right, asker: asker || undefined } }), { enabled: here.length > 0, keep: true })
-  if (here.length === 0) return <Empty>Terms hold for rights on systems; choose a system or a part of one to see what holds there.</Empty>
+  const effective = useData(
+    ['effective', right, asker],
+    ['terms', 'people'],
+    () => get('/api/v1/terms/effective', { query: { right, asker: asker || undefined } }),
+    { enabled: here.length > 0, keep: true },
+  )
+  if (here.length === 0)
+    return <Empty>Terms hold for rights on systems; choose a system or a part of one to see what holds there.</Empty>
   return (
     <>
       <div className="grid gap-3 px-3.5 py-3 sm:grid-cols-2">
@@ -137,8 +167,12 @@ function Effective({ path, roles }: { path: string; roles: Api['RoleView'][] }) 
                   <td className="px-2 py-1.5">{one.value}</td>
                   <td className="px-2 py-1.5 text-ink-2">
                     {one.from}
-                    {one.tightened_by.length > 0 && <span className="ml-1 rounded bg-sea-soft px-1 text-[0.82rem] text-sea">pinned</span>}
-                    {one.passed_over.length > 0 && <span className="block text-[0.86rem] text-ink-3">passed over: {one.passed_over.join(', ')}</span>}
+                    {one.tightened_by.length > 0 && (
+                      <span className="ml-1 rounded bg-sea-soft px-1 text-[0.82rem] text-sea">pinned</span>
+                    )}
+                    {one.passed_over.length > 0 && (
+                      <span className="block text-[0.86rem] text-ink-3">passed over: {one.passed_over.join(', ')}</span>
+                    )}
                   </td>
                 </tr>
               ))}
@@ -158,7 +192,11 @@ export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undef
     <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="mono text-[1.07rem] font-semibold break-words">{path === '/' ? 'Everything' : path}</h2>
       {scope.kind === 'target' && <TargetFacts path={path} />}
-      <TermsEditor path={path} roles={roles.data ?? []} may={me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false} />
+      <TermsEditor
+        path={path}
+        roles={roles.data ?? []}
+        may={me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false}
+      />
       <Section title="What holds here">
         <Effective path={path} roles={roles.data ?? []} />
       </Section>

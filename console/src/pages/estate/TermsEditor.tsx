@@ -30,9 +30,18 @@ const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, 
   settings: {
     longest: settings.longest ?? null,
     usual: settings.usual ?? null,
-    starts: settings.starts ? { ...settings.starts, at_time_within: settings.starts.at_time_within ?? null, begin_within: settings.starts.begin_within ?? null } : null,
+    starts: settings.starts
+      ? {
+          ...settings.starts,
+          at_time_within: settings.starts.at_time_within ?? null,
+          begin_within: settings.starts.begin_within ?? null,
+        }
+      : null,
     reason: settings.reason ?? null,
-    ticket: settings.ticket && settings.ticket.is !== 'off' ? { ...settings.ticket, pattern: settings.ticket.pattern ?? null } : (settings.ticket ?? null),
+    ticket:
+      settings.ticket && settings.ticket.is !== 'off'
+        ? { ...settings.ticket, pattern: settings.ticket.pattern ?? null }
+        : (settings.ticket ?? null),
     assurance: settings.assurance ?? null,
     approval: settings.approval ?? null,
     lapse: settings.lapse ?? null,
@@ -43,19 +52,25 @@ const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, 
 const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)
 
 function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure: boolean) => void }) {
-  const touched = useData(['trial', JSON.stringify(trial)], ['terms', 'people'], () => post('/api/v1/terms/preview', trial))
+  const touched = useData(['trial', JSON.stringify(trial)], ['terms', 'people'], () =>
+    post('/api/v1/terms/preview', trial),
+  )
   return (
     <Shown of="whom it touches" query={touched}>
       {(touched) => (
         <div className="grid gap-2 rounded bg-sunk px-3 py-2">
           <p className="font-medium">
-            {touched.count === 0 ? 'Changes nothing for anybody who may ask at present.' : `Changes what ${count(touched.people, 'person', 'people')} must bring, in ${count(touched.count, 'eligibility', 'eligibilities')}.`}
-            {touched.open_asks.length > 0 && ` ${count(touched.open_asks.length, 'open ask')} keep their own terms; at opening the stricter wins.`}
+            {touched.count === 0
+              ? 'Changes nothing for anybody who may ask at present.'
+              : `Changes what ${count(touched.people, 'person', 'people')} must bring, in ${count(touched.count, 'eligibility', 'eligibilities')}.`}
+            {touched.open_asks.length > 0 &&
+              ` ${count(touched.open_asks.length, 'open ask')} keep their own terms; at opening the stricter wins.`}
           </p>
           <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
             {touched.touched.map((one) => (
               <li key={`${one.who} ${one.right} ${one.act}`} className="border-t border-line py-1.5">
-                <Who name={one.who} /> {one.act === 'be-made-eligible' ? 'to be made eligible' : ''} for <span className="mono">{one.right}</span>
+                <Who name={one.who} /> {one.act === 'be-made-eligible' ? 'to be made eligible' : ''} for{' '}
+                <span className="mono">{one.right}</span>
                 {one.changes.map((change) => (
                   <span key={change.setting} className="block text-ink-2">
                     {change.setting}: <s>{change.before}</s> → <strong>{change.after}</strong>
@@ -65,7 +80,8 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
             ))}
           </ul>
           <label className="flex items-center gap-2">
-            <input type="checkbox" onChange={(event) => setSure(event.target.checked)} /> I have looked at whom it touches
+            <input type="checkbox" onChange={(event) => setSure(event.target.checked)} /> I have looked at whom it
+            touches
           </label>
         </div>
       )}
@@ -73,7 +89,17 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
   )
 }
 
-function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; roles: Api['RoleView'][]; onClose: () => void }) {
+function Edit({
+  rule,
+  start,
+  roles,
+  onClose,
+}: {
+  rule?: Rule
+  start: NewRule
+  roles: Api['RoleView'][]
+  onClose: () => void
+}) {
   const [draft, setDraft] = useState<NewRule>(start)
   const [looking, setLooking] = useState<Api['TermsTrial']>()
   const [sure, setSure] = useState(false)
@@ -95,7 +121,13 @@ function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; ro
     setLooking(end ? { replaces: rule?.id } : { replaces: rule?.id, rule: draft })
   }
   return (
-    <Dialog open onClose={onClose} wide title={rule ? `Change ${rule.id}` : 'A new rule of terms'} says={`At ${start.scope === '/' ? 'everything' : start.scope} and below. What is left out is decided by other rules.`}>
+    <Dialog
+      open
+      onClose={onClose}
+      wide
+      title={rule ? `Change ${rule.id}` : 'A new rule of terms'}
+      says={`At ${start.scope === '/' ? 'everything' : start.scope} and below. What is left out is decided by other rules.`}
+    >
       <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
         <RuleForm rule={draft} roles={roles} onChange={change} />
         {looking && <Touched trial={looking} setSure={setSure} />}
@@ -113,7 +145,12 @@ function Edit({ rule, start, roles, onClose }: { rule?: Rule; start: NewRule; ro
               )}
             </>
           ) : (
-            <Button look={ending ? 'alarm' : 'main'} disabled={!sure} busy={save.isPending} onClick={() => save.mutate()}>
+            <Button
+              look={ending ? 'alarm' : 'main'}
+              disabled={!sure}
+              busy={save.isPending}
+              onClick={() => save.mutate()}
+            >
               {ending ? 'End it' : rule ? 'Change it' : 'Set it'}
             </Button>
           )}
@@ -128,15 +165,34 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
   const [edit, setEdit] = useState<{ rule?: Rule; start: NewRule }>()
   const fresh: NewRule = whole({ scope: path, settings: {} as NewRule['settings'] } as NewRule)
   return (
-    <Section title="Rules of terms" aside={may && <Button look="quiet" onClick={() => setEdit({ start: fresh })}>Add a rule here</Button>}>
+    <Section
+      title="Rules of terms"
+      aside={
+        may && (
+          <Button look="quiet" onClick={() => setEdit({ start: fresh })}>
+            Add a rule here
+          </Button>
+        )
+      }
+    >
       <Shown of="terms" query={terms} lines={3}>
         {(all) => {
-          const rules = all.terms.filter((rule) => covers(rule.scope, path)).sort((a, b) => a.scope.length - b.scope.length)
-          if (rules.length === 0) return <Empty>No rule is set here or above: the house’s defaults hold, with one yes from an administrator.</Empty>
+          const rules = all.terms
+            .filter((rule) => covers(rule.scope, path))
+            .sort((a, b) => a.scope.length - b.scope.length)
+          if (rules.length === 0)
+            return (
+              <Empty>
+                No rule is set here or above: the house’s defaults hold, with one yes from an administrator.
+              </Empty>
+            )
           return (
             <ul>
               {rules.map((rule) => (
-                <li key={rule.id} className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0">
+                <li
+                  key={rule.id}
+                  className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
+                >
                   <div className="min-w-0">
                     <p className="font-medium">
                       {rule.scope === path ? 'Here' : `From ${rule.scope === '/' ? 'everything' : rule.scope}`}
@@ -153,7 +209,8 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
                       )}
                       {writeNamed(rule.attributes) && (
                         <>
-                          , on systems that call themselves <span className="mono">{writeNamed(rule.attributes)}</span> (only tightens)
+                          , on systems that call themselves <span className="mono">{writeNamed(rule.attributes)}</span>{' '}
+                          (only tightens)
                         </>
                       )}
                       {rule.asker && (
@@ -168,7 +225,13 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
                         <span key={setting}>
                           {n > 0 && '; '}
                           {words}
-                          {rule.pins.includes(setting) && <Pin size={12} className="ml-0.5 inline text-sea" aria-label="pinned: below it may only be stricter" />}
+                          {rule.pins.includes(setting) && (
+                            <Pin
+                              size={12}
+                              className="ml-0.5 inline text-sea"
+                              aria-label="pinned: below it may only be stricter"
+                            />
+                          )}
                         </span>
                       ))}
                     </p>

@@ -12,12 +12,30 @@ export function ruleWords(settings: Settings): { setting: string; words: string 
   if (settings.usual != null) add('usual', `${span(settings.usual)} usually`)
   if (settings.approval) {
     const approval = settings.approval
-    add('approval', approval.is === 'none' ? 'nobody need be asked' : `${approval.yes} yes from ${list(approval.approvers, 'or')} within ${span(approval.within)}`)
+    add(
+      'approval',
+      approval.is === 'none'
+        ? 'nobody need be asked'
+        : `${approval.yes} yes from ${list(approval.approvers, 'or')} within ${span(approval.within)}`,
+    )
   }
-  if (settings.reason) add('reason', settings.reason.is === 'required' ? `a reason of ${settings.reason.at_least} letters` : settings.reason.is === 'hidden' ? 'no reason' : 'a reason if one likes')
+  if (settings.reason)
+    add(
+      'reason',
+      settings.reason.is === 'required'
+        ? `a reason of ${settings.reason.at_least} letters`
+        : settings.reason.is === 'hidden'
+          ? 'no reason'
+          : 'a reason if one likes',
+    )
   if (settings.ticket) {
     const form = 'pattern' in settings.ticket && settings.ticket.pattern ? ` ${settings.ticket.pattern}` : ''
-    add('ticket', settings.ticket.is === 'off' ? 'no ticket' : `${settings.ticket.is === 'required' ? 'a' : 'an optional'} ticket${form}`)
+    add(
+      'ticket',
+      settings.ticket.is === 'off'
+        ? 'no ticket'
+        : `${settings.ticket.is === 'required' ? 'a' : 'an optional'} ticket${form}`,
+    )
   }
   if (settings.assurance != null) add('assurance', `a proof no older than ${span(settings.assurance)}`)
   if (settings.starts) {
@@ -28,6 +46,7 @@ export function ruleWords(settings: Settings): { setting: string; words: string 
     ].filter((way) => typeof way === 'string')
     add('starts', `starts ${list(ways, 'or')}`)
   }
-  if (settings.lapse) add('lapse', settings.lapse === 'by-itself' ? 'only rights that the system ends by itself' : 'any right')
+  if (settings.lapse)
+    add('lapse', settings.lapse === 'by-itself' ? 'only rights that the system ends by itself' : 'any right')
   return said
 }

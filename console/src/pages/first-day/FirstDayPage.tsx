@@ -23,7 +23,9 @@ function SecondKeeper() {
   const [enrol, setEnrol] = useState<string>()
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
-      <p className="px-3.5 pt-3 text-ink-2">Add a colleague, give them the administrator’s duty of everything, and hand them their one-time secret.</p>
+      <p className="px-3.5 pt-3 text-ink-2">
+        Add a colleague, give them the administrator’s duty of everything, and hand them their one-time secret.
+      </p>
       <AddPerson done={setEnrol} />
       <Duties />
       <Enrol name={enrol} onClose={() => setEnrol(undefined)} />
@@ -38,7 +40,8 @@ function Owners() {
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
   const [account, setAccount] = useState('')
   const [who, setWho] = useState('')
-  const present = (target: string) => people.data?.find((one) => one.name === who)?.accounts.find((own) => own.target === target)?.digest ?? null
+  const present = (target: string) =>
+    people.data?.find((one) => one.name === who)?.accounts.find((own) => own.target === target)?.digest ?? null
   const set = useAct(
     (target: string) => put('/api/v1/people/{who}/account', present(target), { target, account }, { who }),
     () => {
@@ -46,7 +49,9 @@ function Owners() {
       setWho('')
     },
   )
-  const unknown = [...new Map((standing.data ?? []).filter((one) => !one.who).map((one) => [one.account, one])).values()]
+  const unknown = [
+    ...new Map((standing.data ?? []).filter((one) => !one.who).map((one) => [one.account, one])).values(),
+  ]
   const chosen = unknown.find((one) => one.account === account)
   const target = targets.data?.find((one) => chosen?.scope === one.path || chosen?.scope.startsWith(`${one.path}/`))
   return (
@@ -71,7 +76,13 @@ function Owners() {
         )}
       </p>
       <div className="grid items-end gap-3 sm:grid-cols-[1fr_1fr_auto]">
-        <Input label="Account" value={account} onChange={(event) => setAccount(event.target.value)} list="accounts" className="mono" />
+        <Input
+          label="Account"
+          value={account}
+          onChange={(event) => setAccount(event.target.value)}
+          list="accounts"
+          className="mono"
+        />
         <datalist id="accounts">
           {unknown.map((one) => (
             <option key={one.account} value={one.account}>
@@ -97,14 +108,23 @@ function Owners() {
 }
 
 function Worst({ reply }: { reply: Reply }) {
-  if (reply.worst.length === 0) return <Empty>No standing right of a known person can be converted yet: look first, and say whose the accounts are.</Empty>
+  if (reply.worst.length === 0)
+    return (
+      <Empty>
+        No standing right of a known person can be converted yet: look first, and say whose the accounts are.
+      </Empty>
+    )
   return (
     <div className="grid gap-3 py-2">
       <ul>
         {reply.worst.map((one) => (
-          <li key={one.id} className="flex flex-wrap items-baseline justify-between gap-x-3 border-b border-line px-3.5 py-1.5">
+          <li
+            key={one.id}
+            className="flex flex-wrap items-baseline justify-between gap-x-3 border-b border-line px-3.5 py-1.5"
+          >
             <span>
-              <span className="font-medium">{one.who}</span> as <span className="mono">{one.account}</span>: <Right right={`${one.role}@${one.scope}`} />
+              <span className="font-medium">{one.who}</span> as <span className="mono">{one.account}</span>:{' '}
+              <Right right={`${one.role}@${one.scope}`} />
             </span>
             <Weight weight={one.weight} />
           </li>
@@ -157,19 +177,33 @@ export default function FirstDayPage() {
         const done = reply.steps.filter((step) => step.done).length
         return (
           <>
-            <Sentence>{reply.done ? 'The first day is done: all five steps.' : done === 0 ? 'Welcome. Five steps to the first right that ends by itself.' : `${done} of five steps done; go on where you left off.`}</Sentence>
+            <Sentence>
+              {reply.done
+                ? 'The first day is done: all five steps.'
+                : done === 0
+                  ? 'Welcome. Five steps to the first right that ends by itself.'
+                  : `${done} of five steps done; go on where you left off.`}
+            </Sentence>
             <ol className="grid gap-3">
               {reply.steps.map((step, n) => (
                 <li key={step.step}>
                   <Section
                     title={
                       <span className="flex items-center gap-2.5">
-                        <span className={`grid h-6 w-6 place-items-center rounded-full border text-[0.86rem] ${step.done ? 'border-sure text-sure' : step.step === next ? 'border-sea bg-sea text-on-sea' : 'border-edge text-ink-2'}`}>{step.done ? '✓' : n + 1}</span>
+                        <span
+                          className={`grid h-6 w-6 place-items-center rounded-full border text-[0.86rem] ${step.done ? 'border-sure text-sure' : step.step === next ? 'border-sea bg-sea text-on-sea' : 'border-edge text-ink-2'}`}
+                        >
+                          {step.done ? '✓' : n + 1}
+                        </span>
                         {TITLES[step.step] ?? step.step}
                       </span>
                     }
                     aside={
-                      <Button look="quiet" aria-expanded={at === step.step} onClick={() => setOpen(at === step.step ? '' : step.step)}>
+                      <Button
+                        look="quiet"
+                        aria-expanded={at === step.step}
+                        onClick={() => setOpen(at === step.step ? '' : step.step)}
+                      >
                         {at === step.step ? 'Close' : step.done ? 'Look again' : 'Open'}
                       </Button>
                     }

@@ -21,21 +21,28 @@ function Alarms() {
           return (
             <>
               <ul>
-              {open.map((alarm) => (
-                <li key={alarm.id} className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0">
-                  <p className="break-words">{opened(alarm.says)}.</p>
-                  <p className="flex items-center justify-between text-ink-3">
-                    <span>
-                      since <Instant at={alarm.since} />
-                    </span>
-                    {alarm.may_settle && (
-                      <Button look="quiet" busy={settle.isPending && settle.variables === alarm.id} onClick={() => settle.mutate(alarm.id)}>
-                        Seen to
-                      </Button>
-                    )}
-                  </p>
-                </li>
-              ))}
+                {open.map((alarm) => (
+                  <li
+                    key={alarm.id}
+                    className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0"
+                  >
+                    <p className="break-words">{opened(alarm.says)}.</p>
+                    <p className="flex items-center justify-between text-ink-3">
+                      <span>
+                        since <Instant at={alarm.since} />
+                      </span>
+                      {alarm.may_settle && (
+                        <Button
+                          look="quiet"
+                          busy={settle.isPending && settle.variables === alarm.id}
+                          onClick={() => settle.mutate(alarm.id)}
+                        >
+                          Seen to
+                        </Button>
+                      )}
+                    </p>
+                  </li>
+                ))}
               </ul>
               <Wrong error={settle.error} />
             </>
@@ -49,7 +56,16 @@ function Alarms() {
 function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
   const mine = bars.filter((bar) => bar.for_me)
   return (
-    <Section title="Waits for you" aside={count > 0 && <Link to="/answer" className="font-medium text-sea underline">Answer</Link>}>
+    <Section
+      title="Waits for you"
+      aside={
+        count > 0 && (
+          <Link to="/answer" className="font-medium text-sea underline">
+            Answer
+          </Link>
+        )
+      }
+    >
       {count === 0 ? (
         <Empty>Nothing waits for your answer.</Empty>
       ) : (
@@ -88,12 +104,17 @@ function Mine() {
           ) : (
             <ul>
               {all.slice(0, 8).map((one) => (
-                <li key={one.id} className="flex items-baseline justify-between gap-2 border-b border-line px-3 py-2 last:border-0">
+                <li
+                  key={one.id}
+                  className="flex items-baseline justify-between gap-2 border-b border-line px-3 py-2 last:border-0"
+                >
                   <span className="min-w-0 truncate">
                     <Reference id={one.id} /> <span className="mono">{one.right.split('@')[0]}</span>
                   </span>
                   {one.state === 'live' && one.grant ? (
-                    <span className="figures font-semibold whitespace-nowrap text-warm">{about((new Date(one.grant.until).getTime() - now.getTime()) / 1000)} left</span>
+                    <span className="figures font-semibold whitespace-nowrap text-warm">
+                      {about((new Date(one.grant.until).getTime() - now.getTime()) / 1000)} left
+                    </span>
                   ) : (
                     <State state={one.state} />
                   )}

@@ -27,7 +27,10 @@ function standing(now: Api['NowReply']) {
   if (now.standing == null) return null
   const before = now.standing_before
   const change = before ? before.standing - now.standing : 0
-  const than = before && change ? `, ${figure(Math.abs(change))} ${change > 0 ? 'fewer' : 'more'} than on ${dayOf(before.day)}` : ''
+  const than =
+    before && change
+      ? `, ${figure(Math.abs(change))} ${change > 0 ? 'fewer' : 'more'} than on ${dayOf(before.day)}`
+      : ''
   return ` ${count(now.standing, 'standing right')} left${than}.`
 }
 
@@ -61,7 +64,8 @@ export default function NowPage() {
   )
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      const typing = event.target instanceof HTMLElement && event.target.matches('input, textarea, select, [role=combobox]')
+      const typing =
+        event.target instanceof HTMLElement && event.target.matches('input, textarea, select, [role=combobox]')
       if (typing || event.ctrlKey || event.metaKey || event.altKey) return
       if (event.key === 't') set('view', table ? 'chart' : 'table')
       if (event.key === 'p') set('lanes', lanes === 'person' ? 'system' : 'person')
@@ -85,7 +89,11 @@ export default function NowPage() {
           title={table ? 'In force, as a table' : lanes === 'system' ? 'In force, by system' : 'In force, by person'}
           aside={
             <div className="flex flex-wrap items-center gap-1.5">
-              <Button look="quiet" onClick={() => set('lanes', lanes === 'person' ? 'system' : 'person')} title="Key: p">
+              <Button
+                look="quiet"
+                onClick={() => set('lanes', lanes === 'person' ? 'system' : 'person')}
+                title="Key: p"
+              >
                 {lanes === 'person' ? 'By system' : 'By person'}
               </Button>
               <Button look="quiet" onClick={() => set('view', table ? 'chart' : 'table')} title="Key: t">
@@ -102,7 +110,12 @@ export default function NowPage() {
               <Button look="quiet" aria-label="Later" onClick={() => set('shift', String(shift + hours))}>
                 ›
               </Button>
-              <select aria-label="How far to either side" value={String(hours)} onChange={(event) => set('hours', event.target.value)} className="h-9 rounded border border-edge bg-sheet px-1.5">
+              <select
+                aria-label="How far to either side"
+                value={String(hours)}
+                onChange={(event) => set('hours', event.target.value)}
+                className="h-9 rounded border border-edge bg-sheet px-1.5"
+              >
                 {Object.entries(SPANS).map(([value, says]) => (
                   <option key={value} value={value}>
                     {says}
@@ -114,7 +127,11 @@ export default function NowPage() {
         >
           <Shown of="what is in force" query={now} lines={8}>
             {(data) =>
-              table ? <NowTable bars={data.bars} /> : <TideChart bars={data.bars} from={from} to={to} now={clock} lanes={lanes} />
+              table ? (
+                <NowTable bars={data.bars} />
+              ) : (
+                <TideChart bars={data.bars} from={from} to={to} now={clock} lanes={lanes} />
+              )
             }
           </Shown>
         </Section>

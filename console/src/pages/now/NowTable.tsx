@@ -19,7 +19,9 @@ const COLUMNS: { key: string; title: string; by: (bar: Bar) => string }[] = [
 export function NowTable({ bars }: { bars: Bar[] }) {
   const [sort, setSort] = useState({ key: 'from', down: true })
   const column = COLUMNS.find((one) => one.key === sort.key) ?? COLUMNS[5]
-  const sorted = [...bars].sort((a, b) => (column?.by(a) ?? '').localeCompare(column?.by(b) ?? '') * (sort.down ? -1 : 1))
+  const sorted = [...bars].sort(
+    (a, b) => (column?.by(a) ?? '').localeCompare(column?.by(b) ?? '') * (sort.down ? -1 : 1),
+  )
   if (bars.length === 0) return <Empty>Nothing was, is or will be in force in this span.</Empty>
   return (
     <div className="max-h-[70vh] overflow-auto" tabIndex={0} role="region" aria-label="Elevations in this span">
@@ -27,8 +29,16 @@ export function NowTable({ bars }: { bars: Bar[] }) {
         <thead className="sticky top-0 bg-sheet">
           <tr>
             {COLUMNS.map((one) => (
-              <th key={one.key} aria-sort={sort.key === one.key ? (sort.down ? 'descending' : 'ascending') : undefined} className="border-b border-line px-3 py-1.5">
-                <button type="button" className="label hover:text-ink" onClick={() => setSort({ key: one.key, down: sort.key === one.key && !sort.down })}>
+              <th
+                key={one.key}
+                aria-sort={sort.key === one.key ? (sort.down ? 'descending' : 'ascending') : undefined}
+                className="border-b border-line px-3 py-1.5"
+              >
+                <button
+                  type="button"
+                  className="label hover:text-ink"
+                  onClick={() => setSort({ key: one.key, down: sort.key === one.key && !sort.down })}
+                >
                   {one.title}
                   {sort.key === one.key ? (sort.down ? ' ↓' : ' ↑') : ''}
                 </button>

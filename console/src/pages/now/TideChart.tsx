@@ -43,7 +43,21 @@ function look(bar: Bar): string {
 
 const dark = (bar: Bar) => ['live', 'opening', 'closing'].includes(bar.state) && !bar.overdue
 
-function Mark({ bar, by, x, width, y, height }: { bar: Bar; by: By; x: number; width: number; y: number; height: number }) {
+function Mark({
+  bar,
+  by,
+  x,
+  width,
+  y,
+  height,
+}: {
+  bar: Bar
+  by: By
+  x: number
+  width: number
+  y: number
+  height: number
+}) {
   const navigate = useNavigate()
   const says = `${bar.id}: ${labelOf(bar, by)}; ${bar.who} at ${bar.scope}, ${bar.overdue ? 'overdue' : bar.state}, ${exact(new Date(bar.from))} to ${exact(new Date(bar.to))}`
   const go = (event: React.MouseEvent) => {
@@ -56,12 +70,28 @@ function Mark({ bar, by, x, width, y, height }: { bar: Bar; by: By; x: number; w
   return (
     <a href={`/elevation/${bar.id}`} onClick={go} aria-label={says} className="cursor-pointer">
       <title>{`${says}\n${bar.reason ?? ''}`}</title>
-      <rect x={x} y={y} width={Math.max(width, 3)} height={height} rx={3} className={look(bar)} strokeWidth={1.2} strokeDasharray={waiting ? '4 3' : undefined} />
+      <rect
+        x={x}
+        y={y}
+        width={Math.max(width, 3)}
+        height={height}
+        rx={3}
+        className={look(bar)}
+        strokeWidth={1.2}
+        strokeDasharray={waiting ? '4 3' : undefined}
+      />
       {waiting && (
-        <path d={`M${x + 10} ${y + 4} l6 ${height / 2 - 4} l-6 ${height / 2 - 4} l-6 ${4 - height / 2} z`} className={bar.for_me ? 'fill-warm-fill stroke-warm' : 'fill-sea stroke-sea'} />
+        <path
+          d={`M${x + 10} ${y + 4} l6 ${height / 2 - 4} l-6 ${height / 2 - 4} l-6 ${4 - height / 2} z`}
+          className={bar.for_me ? 'fill-warm-fill stroke-warm' : 'fill-sea stroke-sea'}
+        />
       )}
       {bar.leftovers > 0 && <circle cx={x + Math.max(width, 3)} cy={y} r={4} className="fill-alarm" />}
-      <text x={inside ? x + (waiting ? 22 : 7) : x + Math.max(width, 3) + 6} y={y + height / 2 + 4} className={`pointer-events-none text-[11.5px] ${inside ? (dark(bar) ? 'fill-[#231400]' : 'fill-ink') : 'fill-ink-2'}`}>
+      <text
+        x={inside ? x + (waiting ? 22 : 7) : x + Math.max(width, 3) + 6}
+        y={y + height / 2 + 4}
+        className={`pointer-events-none text-[11.5px] ${inside ? (dark(bar) ? 'fill-[#231400]' : 'fill-ink') : 'fill-ink-2'}`}
+      >
         {label}
       </text>
     </a>
@@ -80,10 +110,22 @@ function Dense({ lane, x, width, row }: { lane: Lane; x: (at: Date) => number; w
     if (alike) alike.push(shape)
     else shapes.set(look(bar), [shape])
   }
-  return [...shapes.entries()].map(([style, all]) => <path key={style} d={all.join('')} className={style} strokeWidth={0.3} />)
+  return [...shapes.entries()].map(([style, all]) => (
+    <path key={style} d={all.join('')} className={style} strokeWidth={0.3} />
+  ))
 }
 
-function LaneLabel({ lane, gathered, open, onOpen }: { lane: Lane; gathered: boolean; open: boolean; onOpen: () => void }) {
+function LaneLabel({
+  lane,
+  gathered,
+  open,
+  onOpen,
+}: {
+  lane: Lane
+  gathered: boolean
+  open: boolean
+  onOpen: () => void
+}) {
   const parts = lane.name.split('/')
   const short = parts.at(-1) || lane.name
   return (
@@ -94,13 +136,27 @@ function LaneLabel({ lane, gathered, open, onOpen }: { lane: Lane; gathered: boo
           {open ? 'gather' : `${count(lane.bars.length, 'grant')}: open`}
         </button>
       ) : (
-        <div className="truncate text-[0.79rem] text-ink-3">{parts.slice(0, -1).join('/') || count(lane.bars.length, 'grant')}</div>
+        <div className="truncate text-[0.79rem] text-ink-3">
+          {parts.slice(0, -1).join('/') || count(lane.bars.length, 'grant')}
+        </div>
       )}
     </div>
   )
 }
 
-export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; from: Date; to: Date; now: Date; lanes: By }) {
+export function TideChart({
+  bars,
+  from,
+  to,
+  now,
+  lanes: by,
+}: {
+  bars: Bar[]
+  from: Date
+  to: Date
+  now: Date
+  lanes: By
+}) {
   const [ref, full] = useWidth()
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set())
   const span = to.getTime() - from.getTime()
@@ -116,11 +172,14 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
   if (bars.length === 0) {
     return (
       <div ref={ref}>
-        <Empty>Nothing was, is or will be in force in this span, as far as you may see. What you may ask for is under Ask.</Empty>
+        <Empty>
+          Nothing was, is or will be in force in this span, as far as you may see. What you may ask for is under Ask.
+        </Empty>
       </div>
     )
   }
-  const toggle = (name: string) => setOpen((old) => new Set(old.has(name) ? [...old].filter((one) => one !== name) : [...old, name]))
+  const toggle = (name: string) =>
+    setOpen((old) => new Set(old.has(name) ? [...old].filter((one) => one !== name) : [...old, name]))
   return (
     <div ref={ref} className="px-3 pb-3">
       <svg width="0" height="0" className="absolute" aria-hidden="true">
@@ -134,11 +193,19 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
       <div className="grid" style={{ gridTemplateColumns: `${label}px minmax(0, 1fr)` }}>
         <div />
         <svg width="100%" height={HEAD} aria-hidden="true" className="overflow-visible">
-          {ticks.filter((tick) => Math.abs(x(tick) - at) > 46).map((tick) => (
-            <text key={tick.getTime()} x={x(tick)} y={15} textAnchor="middle" className="fill-ink-3 text-[11.5px] tabular-nums">
-              {format(tick)}
-            </text>
-          ))}
+          {ticks
+            .filter((tick) => Math.abs(x(tick) - at) > 46)
+            .map((tick) => (
+              <text
+                key={tick.getTime()}
+                x={x(tick)}
+                y={15}
+                textAnchor="middle"
+                className="fill-ink-3 text-[11.5px] tabular-nums"
+              >
+                {format(tick)}
+              </text>
+            ))}
           {at >= 0 && at <= width && (
             <g>
               <rect x={at - 24} y={2} width={48} height={17} rx={3} className="fill-ink" />
@@ -154,20 +221,48 @@ export function TideChart({ bars, from, to, now, lanes: by }: { bars: Bar[]; fro
           const row = thin ? (tall - 8) / lane.rows : ROW
           return (
             <div key={lane.name} className="contents" role="group" aria-label={lane.name}>
-              <LaneLabel lane={lane} gathered={dense.has(lane.name)} open={open.has(lane.name)} onOpen={() => toggle(lane.name)} />
-              <svg width="100%" height={tall} className="overflow-hidden border-t border-line" role="group" aria-label={`Elevations of ${lane.name}`}>
+              <LaneLabel
+                lane={lane}
+                gathered={dense.has(lane.name)}
+                open={open.has(lane.name)}
+                onOpen={() => toggle(lane.name)}
+              />
+              <svg
+                width="100%"
+                height={tall}
+                className="overflow-hidden border-t border-line"
+                role="group"
+                aria-label={`Elevations of ${lane.name}`}
+              >
                 {ticks.map((tick) => (
-                  <line key={tick.getTime()} x1={x(tick)} x2={x(tick)} y1={0} y2={tall} className="stroke-line" strokeWidth={0.7} />
+                  <line
+                    key={tick.getTime()}
+                    x1={x(tick)}
+                    x2={x(tick)}
+                    y1={0}
+                    y2={tall}
+                    className="stroke-line"
+                    strokeWidth={0.7}
+                  />
                 ))}
                 {thin && <Dense lane={lane} x={x} width={width} row={row} />}
-                {!thin && lane.bars.map(({ bar, row: n }) => {
-                  const begin = x(new Date(bar.from))
-                  const end = x(new Date(bar.to))
-                  const left = Math.max(begin, -2)
-                  return (
-                    <Mark key={bar.id} bar={bar} by={by} x={left} width={Math.min(end, width + 4) - left} y={6 + n * row} height={ROW - 5} />
-                  )
-                })}
+                {!thin &&
+                  lane.bars.map(({ bar, row: n }) => {
+                    const begin = x(new Date(bar.from))
+                    const end = x(new Date(bar.to))
+                    const left = Math.max(begin, -2)
+                    return (
+                      <Mark
+                        key={bar.id}
+                        bar={bar}
+                        by={by}
+                        x={left}
+                        width={Math.min(end, width + 4) - left}
+                        y={6 + n * row}
+                        height={ROW - 5}
+                      />
+                    )
+                  })}
                 <line x1={at} x2={at} y1={0} y2={tall} className="pointer-events-none stroke-ink" strokeWidth={1.4} />
               </svg>
             </div>

@@ -25,7 +25,8 @@ const LETTER = 6.4
 export type By = 'system' | 'person'
 
 /** What a bar says that its lane doesn't. */
-export const labelOf = (bar: Bar, by: By) => `${bar.role} · ${by === 'system' ? bar.who : bar.target.split('/').at(-1) || bar.target}`
+export const labelOf = (bar: Bar, by: By) =>
+  `${bar.role} · ${by === 'system' ? bar.who : bar.target.split('/').at(-1) || bar.target}`
 /** Room that a bar's label takes, in pixels. */
 export const labelRoom = (bar: Bar, by: By) => labelOf(bar, by).length * LETTER + (bar.state === 'waiting' ? 26 : 14)
 

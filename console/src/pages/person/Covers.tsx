@@ -2,7 +2,19 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Empty, Input, Instant, Reference, Section, Shown, State, TextArea, Who, Wrong } from '../../parts/basics'
+import {
+  Button,
+  Empty,
+  Input,
+  Instant,
+  Reference,
+  Section,
+  Shown,
+  State,
+  TextArea,
+  Who,
+  Wrong,
+} from '../../parts/basics'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, fromDay, local } from '../../words/time'
@@ -29,10 +41,28 @@ function Arrange({ absent, close }: { absent: string; close: () => void }) {
   )
   return (
     <div className="grid gap-3">
-      <Input label="Who stands in" placeholder="first.last" value={standIn} onChange={(event) => setStandIn(event.target.value)} autoFocus />
+      <Input
+        label="Who stands in"
+        placeholder="first.last"
+        value={standIn}
+        onChange={(event) => setStandIn(event.target.value)}
+        autoFocus
+      />
       <div className="grid grid-cols-2 gap-3">
-        <Input label="From" hint="Empty for now" type="date" value={from} onChange={(event) => setFrom(event.target.value)} />
-        <Input label="Until" hint="Six in the evening" type="date" value={until} onChange={(event) => setUntil(event.target.value)} />
+        <Input
+          label="From"
+          hint="Empty for now"
+          type="date"
+          value={from}
+          onChange={(event) => setFrom(event.target.value)}
+        />
+        <Input
+          label="Until"
+          hint="Six in the evening"
+          type="date"
+          value={until}
+          onChange={(event) => setUntil(event.target.value)}
+        />
       </div>
       <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
       <Wrong error={cover.error} />
@@ -44,7 +74,9 @@ function Arrange({ absent, close }: { absent: string; close: () => void }) {
 }
 
 function Account({ id }: { id: string }) {
-  const story = useData(['appointment', id], ['people', 'elevations'], () => get('/api/v1/appointments/{id}', { at: { id } }))
+  const story = useData(['appointment', id], ['people', 'elevations'], () =>
+    get('/api/v1/appointments/{id}', { at: { id } }),
+  )
   return (
     <Shown of={`the account of ${id}`} query={story}>
       {({ appointment, elevations }) => (
@@ -59,7 +91,10 @@ function Account({ id }: { id: string }) {
           {elevations.length === 0 && <p className="text-ink-3">Nothing was asked for by it.</p>}
           <ul>
             {elevations.map((done) => (
-              <li key={done.id} className="grid grid-cols-[4.5rem_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b border-line py-1.5 last:border-0">
+              <li
+                key={done.id}
+                className="grid grid-cols-[4.5rem_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b border-line py-1.5 last:border-0"
+              >
                 <Reference id={done.id} />
                 <span className="min-w-0 break-words">
                   <span className="mono">{done.right}</span> <span className="text-ink-2">{done.reason}</span>
@@ -84,7 +119,9 @@ function Row({ one, may }: { one: One; may: boolean }) {
   return (
     <li className="grid gap-1 border-b border-line px-3.5 py-2 last:border-0">
       <span>
-        <span className="mono font-semibold">{one.id}</span> <Who name={one.who} className="font-medium" /> for <Who name={one.covers ?? ''} />, {count(one.rights.length, 'right')}, <Instant at={one.from} /> to {one.until && <Instant at={one.until} />}: {one.state === 'made' ? 'in force' : one.state}
+        <span className="mono font-semibold">{one.id}</span> <Who name={one.who} className="font-medium" /> for{' '}
+        <Who name={one.covers ?? ''} />, {count(one.rights.length, 'right')}, <Instant at={one.from} /> to{' '}
+        {one.until && <Instant at={one.until} />}: {one.state === 'made' ? 'in force' : one.state}
       </span>
       <span className="flex flex-wrap items-center justify-between gap-2">
         <span className="text-ink-3">{one.reason}</span>
@@ -114,14 +151,26 @@ export function Covers({ of, may }: { of: string; may: boolean }) {
   const covers = (all.data ?? []).filter((one) => one.covers && (one.covers === of || one.who === of))
   if (!may && covers.length === 0) return null
   return (
-    <Section title="Cover for absences" aside={may && <Button onClick={() => setArranging(true)}>Have somebody stand in …</Button>}>
-      {covers.length === 0 && <Empty>Nobody stands in for {of}, and {of} for nobody.</Empty>}
+    <Section
+      title="Cover for absences"
+      aside={may && <Button onClick={() => setArranging(true)}>Have somebody stand in …</Button>}
+    >
+      {covers.length === 0 && (
+        <Empty>
+          Nobody stands in for {of}, and {of} for nobody.
+        </Empty>
+      )}
       <ul>
         {covers.map((one) => (
           <Row key={one.id} one={one} may={may} />
         ))}
       </ul>
-      <Dialog open={arranging} onClose={() => setArranging(false)} title={`While ${of} is away`} says="Whoever stands in may ask, under the same terms, for all that they may ask for; at the end there is an account of it for both.">
+      <Dialog
+        open={arranging}
+        onClose={() => setArranging(false)}
+        title={`While ${of} is away`}
+        says="Whoever stands in may ask, under the same terms, for all that they may ask for; at the end there is an account of it for both."
+      >
         <Arrange absent={of} close={() => setArranging(false)} />
       </Dialog>
     </Section>

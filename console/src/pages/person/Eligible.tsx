@@ -18,7 +18,13 @@ function Window({ one, own, close }: { one: One; own: boolean; close: () => void
   const [reason, setReason] = useState('')
   const [wished, setWished] = useState<Api['AppointmentView'] | null>()
   const change = useAct(
-    () => patch('/api/v1/eligibilities/{id}', digest, { from: null, until: until ? throughDay(until) : null, for_good: !until, reason: reason || null }, { id: one.id }),
+    () =>
+      patch(
+        '/api/v1/eligibilities/{id}',
+        digest,
+        { from: null, until: until ? throughDay(until) : null, for_good: !until, reason: reason || null },
+        { id: one.id },
+      ),
     (reply) => (reply.eligibility ? close() : setWished(reply.appointment)),
   )
   if (wished) {
@@ -30,7 +36,14 @@ function Window({ one, own, close }: { one: One; own: boolean; close: () => void
   }
   return (
     <div className="grid gap-3">
-      <Input label="Until" hint={own ? 'Whoever may say yes is asked' : 'Empty for no end, where the terms let it'} type="date" value={until} onChange={(event) => setUntil(event.target.value)} className="max-w-52" />
+      <Input
+        label="Until"
+        hint={own ? 'Whoever may say yes is asked' : 'Empty for no end, where the terms let it'}
+        type="date"
+        value={until}
+        onChange={(event) => setUntil(event.target.value)}
+        className="max-w-52"
+      />
       <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
       <Wrong error={change.error} />
       <Button look="main" busy={change.isPending} onClick={() => change.mutate()}>
@@ -45,7 +58,12 @@ function Suspend({ one, close }: { one: One; close: () => void }) {
   const suspend = useAct(() => post('/api/v1/eligibilities/{id}/suspend', { reason }, { id: one.id }), close)
   return (
     <div className="grid gap-3">
-      <TextArea label="Why" hint="Whoever asks meanwhile reads it" value={reason} onChange={(event) => setReason(event.target.value)} />
+      <TextArea
+        label="Why"
+        hint="Whoever asks meanwhile reads it"
+        value={reason}
+        onChange={(event) => setReason(event.target.value)}
+      />
       <Wrong error={suspend.error} />
       <Button look="main" busy={suspend.isPending} disabled={!reason.trim()} onClick={() => suspend.mutate()}>
         Suspend
@@ -106,7 +124,12 @@ function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: b
                   Suspend …
                 </Button>
               )}
-              <Button look="quiet" busy={end.isPending} onClick={() => (ending ? end.mutate() : setEnding(true))} onBlur={() => setEnding(false)}>
+              <Button
+                look="quiet"
+                busy={end.isPending}
+                onClick={() => (ending ? end.mutate() : setEnding(true))}
+                onBlur={() => setEnding(false)}
+              >
                 {ending ? `End it for ${one.who}` : 'End'}
               </Button>
             </>
@@ -114,10 +137,20 @@ function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: b
         </span>
       )}
       <Wrong error={resume.error ?? end.error} />
-      <Dialog open={open === 'window'} onClose={close} title={may ? 'Change the window' : 'Ask for renewal'} says={`${one.who}: ${one.right}`}>
+      <Dialog
+        open={open === 'window'}
+        onClose={close}
+        title={may ? 'Change the window' : 'Ask for renewal'}
+        says={`${one.who}: ${one.right}`}
+      >
         <Window one={one} own={!may} close={close} />
       </Dialog>
-      <Dialog open={open === 'suspend'} onClose={close} title="Suspend it" says={`${one.who} can’t ask for ${one.right} until it is resumed; it stays as it is.`}>
+      <Dialog
+        open={open === 'suspend'}
+        onClose={close}
+        title="Suspend it"
+        says={`${one.who} can’t ask for ${one.right} until it is resumed; it stays as it is.`}
+      >
         <Suspend one={one} close={close} />
       </Dialog>
     </li>
@@ -126,7 +159,8 @@ function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: b
 
 /** `may` where the reader administers people; `own` where it is their own page. */
 export function Eligible({ of, eligible, may, own }: { of: string; eligible: One[]; may: boolean; own: boolean }) {
-  if (eligible.length === 0) return <Empty>Nobody made {of}, or a group of theirs, eligible for anything you may see.</Empty>
+  if (eligible.length === 0)
+    return <Empty>Nobody made {of}, or a group of theirs, eligible for anything you may see.</Empty>
   return (
     <ul>
       {eligible.map((one) => (

@@ -14,7 +14,14 @@ function Form({ who, close }: { who: string; close: () => void }) {
   const [reason, setReason] = useState('')
   const roles = useData(['roles'], ['estate'], () => get('/api/v1/roles'))
   const give = useAct(
-    () => post('/api/v1/eligibilities', { who, right: right.trim(), from: from ? fromDay(from) : null, until: until ? throughDay(until) : null, reason: reason || null }),
+    () =>
+      post('/api/v1/eligibilities', {
+        who,
+        right: right.trim(),
+        from: from ? fromDay(from) : null,
+        until: until ? throughDay(until) : null,
+        reason: reason || null,
+      }),
     (reply) => reply.eligibility && close(),
   )
   const wished = give.data?.eligibility ? null : give.data?.appointment
@@ -28,7 +35,14 @@ function Form({ who, close }: { who: string; close: () => void }) {
   const known = roles.data?.find((one) => `${one.role}@${one.target}` === right)
   return (
     <div className="grid gap-3">
-      <Input label="For what" hint={known ? `${known.weight}: ${known.says}` : 'ROLE@/PATH, at a system or something below it'} value={right} list="rights" className="mono" onChange={(event) => setRight(event.target.value)} />
+      <Input
+        label="For what"
+        hint={known ? `${known.weight}: ${known.says}` : 'ROLE@/PATH, at a system or something below it'}
+        value={right}
+        list="rights"
+        className="mono"
+        onChange={(event) => setRight(event.target.value)}
+      />
       <datalist id="rights">
         {(roles.data ?? []).map((one) => (
           <option key={`${one.role}@${one.target}`} value={`${one.role}@${one.target}`}>
@@ -37,8 +51,20 @@ function Form({ who, close }: { who: string; close: () => void }) {
         ))}
       </datalist>
       <div className="grid gap-3 sm:grid-cols-2">
-        <Input label="From" hint="Empty for now" type="date" value={from} onChange={(event) => setFrom(event.target.value)} />
-        <Input label="Until" hint="Empty for no end, where the terms let it" type="date" value={until} onChange={(event) => setUntil(event.target.value)} />
+        <Input
+          label="From"
+          hint="Empty for now"
+          type="date"
+          value={from}
+          onChange={(event) => setFrom(event.target.value)}
+        />
+        <Input
+          label="Until"
+          hint="Empty for no end, where the terms let it"
+          type="date"
+          value={until}
+          onChange={(event) => setUntil(event.target.value)}
+        />
       </div>
       <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
       <Wrong error={give.error} />
@@ -57,7 +83,12 @@ export function GiveEligibility({ who }: { who: string }) {
       <Button look="quiet" onClick={() => setOpen(true)}>
         Make eligible …
       </Button>
-      <Dialog open={open} onClose={close} title={`Make ${who} eligible`} says="They may then ask for it, with all that the terms demand.">
+      <Dialog
+        open={open}
+        onClose={close}
+        title={`Make ${who} eligible`}
+        says="They may then ask for it, with all that the terms demand."
+      >
         <Form who={who} close={close} />
       </Dialog>
     </>

@@ -8,7 +8,10 @@ import { useAct, useData } from '../../parts/data'
 function Add({ group }: { group: string }) {
   const [name, setName] = useState('')
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
-  const add = useAct(() => post('/api/v1/groups/{group}/members', { member: name.trim() }, { group }), () => setName(''))
+  const add = useAct(
+    () => post('/api/v1/groups/{group}/members', { member: name.trim() }, { group }),
+    () => setName(''),
+  )
   const submit = (event: FormEvent) => {
     event.preventDefault()
     add.mutate()
@@ -17,7 +20,13 @@ function Add({ group }: { group: string }) {
     <form onSubmit={submit} className="grid gap-2 px-3.5 py-2.5">
       <div className="flex items-end gap-2">
         <div className="flex-1">
-          <Input label="Put into it" value={name} list="may-be-members" placeholder="a person, group or program" onChange={(event) => setName(event.target.value)} />
+          <Input
+            label="Put into it"
+            value={name}
+            list="may-be-members"
+            placeholder="a person, group or program"
+            onChange={(event) => setName(event.target.value)}
+          />
         </div>
         <Button type="submit" busy={add.isPending} disabled={!name.trim()}>
           Put in
@@ -41,7 +50,12 @@ function Member({ group, name, may }: { group: string; name: string; may: boolea
       <span className="flex min-h-9 items-center justify-between gap-3">
         <Who name={name} />
         {may && (
-          <Button look="quiet" busy={out.isPending} onClick={() => (sure ? out.mutate() : setSure(true))} onBlur={() => setSure(false)}>
+          <Button
+            look="quiet"
+            busy={out.isPending}
+            onClick={() => (sure ? out.mutate() : setSure(true))}
+            onBlur={() => setSure(false)}
+          >
             {sure ? `Take ${name} out` : 'Take out'}
           </Button>
         )}

@@ -5,7 +5,19 @@ import { useState } from 'react'
 import { useParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { StopDialog } from '../../frame/Stop'
-import { Button, Empty, Instant, Reference, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
+import {
+  Button,
+  Empty,
+  Instant,
+  Reference,
+  Right,
+  Section,
+  Sentence,
+  Shown,
+  State,
+  Weight,
+  Who,
+} from '../../parts/basics'
 import { useData } from '../../parts/data'
 import { isAdministrator, isOverseer, useMe } from '../../parts/me'
 import { Ways } from '../../parts/Ways'
@@ -31,7 +43,9 @@ function Facts({ page }: { page: Page }) {
   const { subject } = page
   const rows: [string, React.ReactNode][] = [
     ['Is', `${subject.kind}${subject.suspended ? ', suspended' : ''}${subject.about ? `: ${subject.about}` : ''}`],
-    ...(subject.second_of ? [['Second of', <Who key="s" name={subject.second_of} />] as [string, React.ReactNode]] : []),
+    ...(subject.second_of
+      ? [['Second of', <Who key="s" name={subject.second_of} />] as [string, React.ReactNode]]
+      : []),
     ...(subject.manager ? [['Manager', <Who key="m" name={subject.manager} />] as [string, React.ReactNode]] : []),
     [
       'Belongs to',
@@ -45,8 +59,22 @@ function Facts({ page }: { page: Page }) {
             </span>
           )),
     ],
-    ['Accounts', subject.accounts.length === 0 ? 'none named' : <span className="mono">{subject.accounts.map((own) => `${own.account}@${own.target}`).join(', ')}</span>],
-    ['Duties', page.duties.length === 0 ? 'none' : page.duties.map((duty) => `${duty.duty} of ${duty.scope}${duty.who === subject.name ? '' : ` (${duty.who})`}`).join(', ')],
+    [
+      'Accounts',
+      subject.accounts.length === 0 ? (
+        'none named'
+      ) : (
+        <span className="mono">{subject.accounts.map((own) => `${own.account}@${own.target}`).join(', ')}</span>
+      ),
+    ],
+    [
+      'Duties',
+      page.duties.length === 0
+        ? 'none'
+        : page.duties
+            .map((duty) => `${duty.duty} of ${duty.scope}${duty.who === subject.name ? '' : ` (${duty.who})`}`)
+            .join(', '),
+    ],
     ['Last sign-in', page.signed_in_at ? <Instant at={page.signed_in_at} /> : 'not lately'],
   ]
   return (
@@ -62,7 +90,8 @@ function Facts({ page }: { page: Page }) {
 }
 
 function Standing({ page }: { page: Page }) {
-  if (page.standing.length === 0) return <Empty>Holds nothing all the time, as far as surveys and your duties show.</Empty>
+  if (page.standing.length === 0)
+    return <Empty>Holds nothing all the time, as far as surveys and your duties show.</Empty>
   return (
     <ul>
       {page.standing.map((held) => (
@@ -73,7 +102,16 @@ function Standing({ page }: { page: Page }) {
           </span>
           <span className="text-ink-3">
             as <span className="mono">{held.account}</span>
-            {held.chain.length > 0 && `, by ${held.chain.join(' → ')}`}; {held.last_used ? <>last used <Instant at={held.last_used} how="relative" /></> : held.use_is_told ? 'never seen used' : 'use not known'}
+            {held.chain.length > 0 && `, by ${held.chain.join(' → ')}`};{' '}
+            {held.last_used ? (
+              <>
+                last used <Instant at={held.last_used} how="relative" />
+              </>
+            ) : held.use_is_told ? (
+              'never seen used'
+            ) : (
+              'use not known'
+            )}
           </span>
         </li>
       ))}
@@ -87,7 +125,10 @@ function Elevations({ page }: { page: Page }) {
   return (
     <ul>
       {page.elevations.slice(0, all ? undefined : 12).map((one) => (
-        <li key={one.id} className="grid grid-cols-[4.5rem_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b border-line px-3.5 py-1.5 last:border-0">
+        <li
+          key={one.id}
+          className="grid grid-cols-[4.5rem_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b border-line px-3.5 py-1.5 last:border-0"
+        >
           <Reference id={one.id} />
           <span className="min-w-0">
             <span className="mono">{one.role}</span> <span className="text-ink-2">{one.reason}</span>
@@ -116,7 +157,9 @@ export default function PersonPage() {
   const { name = '' } = useParams()
   const me = useMe()
   const [stop, setStop] = useState(false)
-  const query = useData(['person', name], ['people', 'standing', 'elevations', 'record'], () => get('/api/v1/people/{who}', { at: { who: name } }))
+  const query = useData(['person', name], ['people', 'standing', 'elevations', 'record'], () =>
+    get('/api/v1/people/{who}', { at: { who: name } }),
+  )
   return (
     <Shown page of={name} query={query} lines={8}>
       {(page) => (
@@ -137,15 +180,34 @@ export default function PersonPage() {
               <Section title="Who">
                 <Facts page={page} />
               </Section>
-              {page.subject.kind === 'group' && <Members group={page.subject.name} members={page.subject.members} may={me.data != null && isAdministrator(me.data)} />}
+              {page.subject.kind === 'group' && (
+                <Members
+                  group={page.subject.name}
+                  members={page.subject.members}
+                  may={me.data != null && isAdministrator(me.data)}
+                />
+              )}
               <Section title="Held all the time">
                 <Standing page={page} />
               </Section>
               {me.data && isOverseer(me.data) && <Ways key={page.subject.name} of={page.subject.name} />}
-              <Section title="May be asked for" aside={me.data && isAdministrator(me.data) && <GiveEligibility who={page.subject.name} />}>
-                <Eligible of={page.subject.name} eligible={page.eligible} may={me.data != null && isAdministrator(me.data)} own={me.data?.name === page.subject.name} />
+              <Section
+                title="May be asked for"
+                aside={me.data && isAdministrator(me.data) && <GiveEligibility who={page.subject.name} />}
+              >
+                <Eligible
+                  of={page.subject.name}
+                  eligible={page.eligible}
+                  may={me.data != null && isAdministrator(me.data)}
+                  own={me.data?.name === page.subject.name}
+                />
               </Section>
-              {page.subject.kind === 'person' && <Covers of={page.subject.name} may={me.data != null && (isAdministrator(me.data) || me.data.name === page.subject.name)} />}
+              {page.subject.kind === 'person' && (
+                <Covers
+                  of={page.subject.name}
+                  may={me.data != null && (isAdministrator(me.data) || me.data.name === page.subject.name)}
+                />
+              )}
             </div>
             <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
               <Section title="Elevations">
@@ -166,7 +228,14 @@ export default function PersonPage() {
               </Section>
             </div>
           </div>
-          {me.data && <StopDialog open={stop} onClose={() => setStop(false)} me={me.data} start={{ reach: 'person', name: page.subject.name }} />}
+          {me.data && (
+            <StopDialog
+              open={stop}
+              onClose={() => setStop(false)}
+              me={me.data}
+              start={{ reach: 'person', name: page.subject.name }}
+            />
+          )}
         </>
       )}
     </Shown>

@@ -55,10 +55,18 @@ export function EntryDetail({ n, entry }: { n: string; entry: Api['LedgerEntry']
         )}
         {proven && raw && (
           <>
-            <pre tabIndex={0} aria-label="The exact bytes" className="mono max-h-64 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap">
+            <pre
+              tabIndex={0}
+              aria-label="The exact bytes"
+              className="mono max-h-64 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap"
+            >
               {proven.proof.fact}
             </pre>
-            <pre tabIndex={0} aria-label="The signed checkpoint" className="mono max-h-40 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap">
+            <pre
+              tabIndex={0}
+              aria-label="The signed checkpoint"
+              className="mono max-h-40 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap"
+            >
               {proven.proof.checkpoint}
             </pre>
           </>

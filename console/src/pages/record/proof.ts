@@ -70,11 +70,13 @@ const CANNOT = 'This browser can’t check Ed25519 signatures; the client can: t
 export async function check(proof: Proof): Promise<Outcome> {
   const root = await rootOf(proof)
   if (root === undefined) return { holds: false, says: 'The entry’s bytes don’t give its leaf hash: it was changed.' }
-  if (root !== proof.root) return { holds: false, says: 'The proof doesn’t lead to the checkpoint’s root: the ledger was changed.' }
+  if (root !== proof.root)
+    return { holds: false, says: 'The proof doesn’t lead to the checkpoint’s root: the ledger was changed.' }
   try {
     const note = await opened(proof.checkpoint, proof.public_key)
     if (!note) return { holds: false, says: 'The checkpoint’s signature is false.' }
-    if (note.size !== proof.size || note.root !== proof.root) return { holds: false, says: 'The signed checkpoint speaks of another tree.' }
+    if (note.size !== proof.size || note.root !== proof.root)
+      return { holds: false, says: 'The signed checkpoint speaks of another tree.' }
   } catch {
     return { holds: false, says: CANNOT }
   }
@@ -88,9 +90,15 @@ const KEPT = 'checkpoint'
 
 /** Checks that the ledger goes on from the checkpoint that this browser saw last, and keeps the new one. */
 export async function goesOn(): Promise<Outcome> {
-  const kept = JSON.parse(localStorage.getItem(KEPT) ?? 'null') as { key: string; size: number; root: string; at: string } | null
+  const kept = JSON.parse(localStorage.getItem(KEPT) ?? 'null') as {
+    key: string
+    size: number
+    root: string
+    at: string
+  } | null
   const reply = await get('/api/v1/ledger/checkpoint', { query: { since: kept?.size } })
-  if (kept && kept.key !== reply.public_key) return { holds: false, says: 'This ledger has another key than the one this browser saw before.' }
+  if (kept && kept.key !== reply.public_key)
+    return { holds: false, says: 'This ledger has another key than the one this browser saw before.' }
   let note: { size: number; root: string } | undefined
   try {
     note = await opened(reply.checkpoint, reply.public_key)
@@ -99,14 +107,23 @@ export async function goesOn(): Promise<Outcome> {
   }
   if (!note) return { holds: false, says: 'The checkpoint’s signature is false.' }
   if (kept && !(await consistent(kept, note, reply.proof))) {
-    return { holds: false, says: `The ledger doesn’t go on from the ${kept.size} entries this browser saw before: its history was rewritten.` }
+    return {
+      holds: false,
+      says: `The ledger doesn’t go on from the ${kept.size} entries this browser saw before: its history was rewritten.`,
+    }
   }
   localStorage.setItem(KEPT, JSON.stringify({ key: reply.public_key, ...note, at: new Date().toISOString() }))
-  const since = kept ? `goes on from the ${figure(kept.size)} this browser saw before` : 'seen in this browser for the first time'
+  const since = kept
+    ? `goes on from the ${figure(kept.size)} this browser saw before`
+    : 'seen in this browser for the first time'
   return { holds: true, says: `Signed checkpoint over ${figure(note.size)} entries, ${since}.` }
 }
 
-async function consistent(old: { size: number; root: string }, now: { size: number; root: string }, proof: string[]): Promise<boolean> {
+async function consistent(
+  old: { size: number; root: string },
+  now: { size: number; root: string },
+  proof: string[],
+): Promise<boolean> {
   if (old.size > now.size) return false
   if (old.size === now.size) return old.root === now.root
   if (old.size === 0) return true

@@ -10,19 +10,30 @@ type View = Api['AuthoritiesView']
 const STEPS: Record<View['stage'], { does: string; means: string }> = {
   steady: { does: 'Announce a next pair', means: 'Hosts are told to trust both; the present pair signs on.' },
   announced: { does: 'Switch to it', means: 'The new pair signs; hosts trust the past one still.' },
-  switched: { does: 'Withdraw the past pair', means: 'Who holds a certificate of it fetches another; hosts trust the new pair alone.' },
+  switched: {
+    does: 'Withdraw the past pair',
+    means: 'Who holds a certificate of it fetches another; hosts trust the new pair alone.',
+  },
 }
 
 function Body({ view }: { view: View }) {
   const [leave, setLeave] = useState(false)
-  const step = useAct(() => post('/api/v1/authorities/step', { from: view.stage, leave_behind: leave }), () => setLeave(false))
+  const step = useAct(
+    () => post('/api/v1/authorities/step', { from: view.stage, leave_behind: leave }),
+    () => setLeave(false),
+  )
   const behind = view.hosts.filter((host) => !host.told)
   return (
     <div className="grid gap-2 px-3.5 py-3">
       <p>
-        For SSH, {view.says}. {behind.length > 0 ? `Not told of these yet: ${behind.map((host) => host.path).join(', ')}.` : view.hosts.length > 0 && 'Every host was told of these.'}
+        For SSH, {view.says}.{' '}
+        {behind.length > 0
+          ? `Not told of these yet: ${behind.map((host) => host.path).join(', ')}.`
+          : view.hosts.length > 0 && 'Every host was told of these.'}
       </p>
-      {behind.map((host) => host.trouble && <Wrong key={host.path} error={new Error(`${host.path}: ${host.trouble}`)} />)}
+      {behind.map(
+        (host) => host.trouble && <Wrong key={host.path} error={new Error(`${host.path}: ${host.trouble}`)} />,
+      )}
       <p className="mono break-words text-ink-3">people {view.people.join(', ')}</p>
       <p className="mono break-words text-ink-3">orders {view.orders.join(', ')}</p>
       <div className="flex flex-wrap items-center gap-3">
@@ -32,7 +43,8 @@ function Body({ view }: { view: View }) {
         <span className="text-ink-2">{STEPS[view.stage].means}</span>
         {behind.length > 0 && view.stage !== 'steady' && (
           <label className="flex items-center gap-1.5 text-ink-2">
-            <input type="checkbox" checked={leave} onChange={(event) => setLeave(event.target.checked)} /> leave those behind; they are enrolled anew
+            <input type="checkbox" checked={leave} onChange={(event) => setLeave(event.target.checked)} /> leave those
+            behind; they are enrolled anew
           </label>
         )}
       </div>

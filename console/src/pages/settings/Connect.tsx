@@ -39,18 +39,34 @@ const FIELDS: Record<Kind, Field[]> = {
     { key: 'user', label: 'Our account there', usual: '', hint: 'As a distinguished name.' },
     { key: 'base', label: 'Where people and groups are', usual: '', hint: 'As a distinguished name.' },
     { key: 'grants', label: 'Where grants are put', usual: '', hint: 'Below that, like ou=grants,dc=…' },
-    { key: 'sweep', label: 'Seconds between sweeps', usual: '5', hint: 'dds-interval of the server: how exactly grants end.' },
+    {
+      key: 'sweep',
+      label: 'Seconds between sweeps',
+      usual: '5',
+      hint: 'dds-interval of the server: how exactly grants end.',
+    },
     { key: 'secret', label: 'Our password there', usual: '', hint: 'Sealed, and never shown again.', secret: true },
   ],
   described: [
-    { key: 'form', label: 'Description', usual: '', hint: 'The file that says what to call for survey, give, take and reading back.', lines: 12 },
+    {
+      key: 'form',
+      label: 'Description',
+      usual: '',
+      hint: 'The file that says what to call for survey, give, take and reading back.',
+      lines: 12,
+    },
     { key: 'secret', label: 'Its password or key', usual: '', hint: 'Sealed, and never shown again.', secret: true },
   ],
   linux: [
     { key: 'host', label: 'Host', usual: '' },
     { key: 'port', label: 'Port of sshd', usual: '22' },
     { key: 'user', label: 'Account that orders come through', usual: 'tempestas' },
-    { key: 'host_key', label: 'The host’s own public key', usual: '', hint: 'As its /etc/ssh/ssh_host_ed25519_key.pub has it. No other host is ever spoken to.' },
+    {
+      key: 'host_key',
+      label: 'The host’s own public key',
+      usual: '',
+      hint: 'As its /etc/ssh/ssh_host_ed25519_key.pub has it. No other host is ever spoken to.',
+    },
   ],
 }
 
@@ -63,7 +79,14 @@ function connector(kind: Kind, of: (key: string) => string): Api['Connector'] {
     case 'brightwater':
       return { kind, url: of('url') }
     case 'ldap':
-      return { kind, url: of('url'), user: of('user'), base: of('base'), grants: of('grants'), sweep: Number(of('sweep')) }
+      return {
+        kind,
+        url: of('url'),
+        user: of('user'),
+        base: of('base'),
+        grants: of('grants'),
+        sweep: Number(of('sweep')),
+      }
     case 'described':
       return { kind, form: of('form') }
     case 'linux':
@@ -93,7 +116,13 @@ export function Connect({ done }: { done?: () => void }) {
   const of = (key: string) => written[`${kind}.${key}`] ?? fields.find((field) => field.key === key)?.usual ?? ''
   const connect = useAct(async () => {
     const at = await placed(path)
-    return post('/api/v1/targets', { ...at, connector: connector(kind, of), secret: of('secret'), emergency_least: 1, alarm_after: 60 })
+    return post('/api/v1/targets', {
+      ...at,
+      connector: connector(kind, of),
+      secret: of('secret'),
+      emergency_least: 1,
+      alarm_after: 60,
+    })
   }, done)
   return (
     <form
@@ -110,14 +139,23 @@ export function Connect({ done }: { done?: () => void }) {
           </option>
         ))}
       </Select>
-      <Input label="Path in the estate" value={path} onChange={(event) => setPath(event.target.value)} placeholder="/harbour/databases/berths" className="mono" required hint="Folders on the way are made." />
+      <Input
+        label="Path in the estate"
+        value={path}
+        onChange={(event) => setPath(event.target.value)}
+        placeholder="/harbour/databases/berths"
+        className="mono"
+        required
+        hint="Folders on the way are made."
+      />
       {fields.map((field) => {
         const shared = {
           label: field.label,
           hint: field.hint,
           value: of(field.key),
           required: true,
-          onChange: (event: { target: { value: string } }) => setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: event.target.value })),
+          onChange: (event: { target: { value: string } }) =>
+            setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: event.target.value })),
         }
         return field.lines ? (
           <div key={`${kind}.${field.key}`} className="sm:col-span-2">

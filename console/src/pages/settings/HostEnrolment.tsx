@@ -17,7 +17,12 @@ function Script({ target }: { target: string }) {
               <li key={sentence}>{sentence}</li>
             ))}
           </ul>
-          <Copyable key={String(undo)} label={undo ? 'Run as root on the host, to take all of it away' : 'Read, then run as root on the host'} text={undo ? given.undo : given.script} block />
+          <Copyable
+            key={String(undo)}
+            label={undo ? 'Run as root on the host, to take all of it away' : 'Read, then run as root on the host'}
+            text={undo ? given.undo : given.script}
+            block
+          />
           <Button look="quiet" className="justify-self-start" onClick={() => setUndo(!undo)}>
             {undo ? 'How it is placed' : 'How all of it is taken away again'}
           </Button>
@@ -40,8 +45,12 @@ export function HostEnrolment({ target, begun }: { target: string; begun: boolea
           What it has to be given
         </Button>
       </div>
-      {check.data && check.data.missing.length === 0 && <p role="status">It can be looked after; nothing is missing.</p>}
-      {check.data?.missing.map((missing) => <Wrong key={missing} error={new Error(missing)} />)}
+      {check.data && check.data.missing.length === 0 && (
+        <p role="status">It can be looked after; nothing is missing.</p>
+      )}
+      {check.data?.missing.map((missing) => (
+        <Wrong key={missing} error={new Error(missing)} />
+      ))}
       <Wrong error={check.error} />
       {open && <Script target={target} />}
     </div>

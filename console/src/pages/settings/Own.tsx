@@ -21,27 +21,37 @@ export function Own({ me }: { me: Me }) {
     <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
       <Section title="Passkeys">
         <Shown of="passkeys" query={passkeys} lines={2}>
-          {(all) => all.length === 0 ? <Empty>You have none. A passkey signs you in without password or code, and can’t be given away to a false page.</Empty> : (
-            <ul>
-              {all.map((one) => (
-                <li key={one.id} className="flex items-center justify-between gap-3 border-b border-line px-3.5 py-2">
-                  <span>
-                    <strong>{one.name}</strong>, since <Instant at={one.added_at} />;{' '}
-                    {one.used_at ? (
-                      <>
-                        last used <Instant at={one.used_at} how="relative" />
-                      </>
-                    ) : (
-                      'not used yet'
-                    )}
-                  </span>
-                  <Button look="quiet" busy={drop.isPending && drop.variables === one.id} onClick={() => drop.mutate(one.id)}>
-                    Drop
-                  </Button>
-                </li>
-              ))}
-            </ul>
-          )}
+          {(all) =>
+            all.length === 0 ? (
+              <Empty>
+                You have none. A passkey signs you in without password or code, and can’t be given away to a false page.
+              </Empty>
+            ) : (
+              <ul>
+                {all.map((one) => (
+                  <li key={one.id} className="flex items-center justify-between gap-3 border-b border-line px-3.5 py-2">
+                    <span>
+                      <strong>{one.name}</strong>, since <Instant at={one.added_at} />;{' '}
+                      {one.used_at ? (
+                        <>
+                          last used <Instant at={one.used_at} how="relative" />
+                        </>
+                      ) : (
+                        'not used yet'
+                      )}
+                    </span>
+                    <Button
+                      look="quiet"
+                      busy={drop.isPending && drop.variables === one.id}
+                      onClick={() => drop.mutate(one.id)}
+                    >
+                      Drop
+                    </Button>
+                  </li>
+                ))}
+              </ul>
+            )
+          }
         </Shown>
         <div className="grid gap-3 px-3.5 py-3">
           {canPasskeys() ? (
@@ -53,14 +63,22 @@ export function Own({ me }: { me: Me }) {
               }}
             >
               <div className="min-w-48 flex-1">
-                <Input label="What to call it" value={name} onChange={(event) => setName(event.target.value)} placeholder="the laptop at pier 7" maxLength={60} />
+                <Input
+                  label="What to call it"
+                  value={name}
+                  onChange={(event) => setName(event.target.value)}
+                  placeholder="the laptop at pier 7"
+                  maxLength={60}
+                />
               </div>
               <Button type="submit" look="main" busy={add.isPending}>
                 Add a passkey
               </Button>
             </form>
           ) : (
-            <p className="text-ink-2">This browser offers none here; passkeys want a secure address (https, or localhost).</p>
+            <p className="text-ink-2">
+              This browser offers none here; passkeys want a secure address (https, or localhost).
+            </p>
           )}
           <Wrong error={add.error ?? drop.error} />
         </div>
@@ -70,13 +88,25 @@ export function Own({ me }: { me: Me }) {
           {(all) => (
             <ul>
               {all.map((one) => (
-                <li key={one.id} className="flex items-center justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0">
+                <li
+                  key={one.id}
+                  className="flex items-center justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
+                >
                   <span>
-                    {one.kind === 'browser' ? 'A console' : one.kind === 'device' ? 'A program, let in by a code' : 'A program, by password'} at <span className="mono">{one.address}</span>, since <Instant at={one.began_at} />; last used <Instant at={one.used_at} how="relative" />
+                    {one.kind === 'browser'
+                      ? 'A console'
+                      : one.kind === 'device'
+                        ? 'A program, let in by a code'
+                        : 'A program, by password'}{' '}
+                    at <span className="mono">{one.address}</span>, since <Instant at={one.began_at} />; last used{' '}
+                    <Instant at={one.used_at} how="relative" />
                     {one.this_one && <strong> (this one)</strong>}
                   </span>
                   {!one.this_one && (
-                    <Button busy={end.isPending && end.variables === String(one.id)} onClick={() => end.mutate(String(one.id))}>
+                    <Button
+                      busy={end.isPending && end.variables === String(one.id)}
+                      onClick={() => end.mutate(String(one.id))}
+                    >
                       End it
                     </Button>
                   )}

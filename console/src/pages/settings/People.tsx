@@ -11,7 +11,9 @@ type Subject = Api['SubjectView']
 const ROW = 48
 
 function Row({ one, enrol }: { one: Subject; enrol: (name: string) => void }) {
-  const suspend = useAct(() => post(one.suspended ? '/api/v1/people/{who}/resume' : '/api/v1/people/{who}/suspend', undefined, { who: one.name }))
+  const suspend = useAct(() =>
+    post(one.suspended ? '/api/v1/people/{who}/resume' : '/api/v1/people/{who}/suspend', undefined, { who: one.name }),
+  )
   return (
     <>
       <span className="min-w-0 flex-1">
@@ -36,15 +38,30 @@ function Row({ one, enrol }: { one: Subject; enrol: (name: string) => void }) {
 
 function List({ people, enrol }: { people: Subject[]; enrol: (name: string) => void }) {
   const scroll = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count: people.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 6 })
+  const virtual = useVirtualizer({
+    count: people.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => ROW,
+    overscan: 6,
+  })
   if (people.length === 0) return <Empty>Nobody of that name is known here.</Empty>
   return (
-    <div ref={scroll} tabIndex={0} role="region" aria-label="People, groups and programs" className="max-h-[56vh] overflow-auto">
+    <div
+      ref={scroll}
+      tabIndex={0}
+      role="region"
+      aria-label="People, groups and programs"
+      className="max-h-[56vh] overflow-auto"
+    >
       <ul className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((item) => {
           const one = people[item.index]
           return one ? (
-            <li key={one.id} className="absolute inset-x-0 flex items-center gap-1.5 border-b border-line px-3.5" style={{ height: ROW, transform: `translateY(${item.start}px)` }}>
+            <li
+              key={one.id}
+              className="absolute inset-x-0 flex items-center gap-1.5 border-b border-line px-3.5"
+              style={{ height: ROW, transform: `translateY(${item.start}px)` }}
+            >
               <Row one={one} enrol={enrol} />
             </li>
           ) : null
@@ -80,13 +97,26 @@ export function AddPerson({ done }: { done?: (name: string) => void }) {
           <option>group</option>
           <option>program</option>
         </Select>
-        <Input label="Name to sign in by" value={name} onChange={(event) => setName(event.target.value)} className="mono" placeholder="henrik.voss" required />
-        <Input label="Full name, or what it is for" value={about} onChange={(event) => setAbout(event.target.value)} required />
+        <Input
+          label="Name to sign in by"
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          className="mono"
+          placeholder="henrik.voss"
+          required
+        />
+        <Input
+          label="Full name, or what it is for"
+          value={about}
+          onChange={(event) => setAbout(event.target.value)}
+          required
+        />
       </div>
       <Wrong error={add.error} />
       {add.data && add.data.alike.length > 0 && (
         <p role="status" className="text-alarm">
-          At a glance <span className="mono">{add.data.name}</span> looks like <span className="mono">{add.data.alike.join(', ')}</span>; whoever answers their asks is told.
+          At a glance <span className="mono">{add.data.name}</span> looks like{' '}
+          <span className="mono">{add.data.alike.join(', ')}</span>; whoever answers their asks is told.
         </p>
       )}
       <Button type="submit" look="main" busy={add.isPending} className="justify-self-start">
@@ -103,12 +133,18 @@ export function Enrol({ name, onClose }: { name: string | undefined; onClose: ()
     onClose()
   }
   return (
-    <Dialog open={name !== undefined} onClose={close} title={`Let ${name} enrol`} says="A one-time secret, to be handed over in person. It sets password and code anew; what was there before is void, passkeys included. Whoever issues it can’t be answered by them for a day.">
+    <Dialog
+      open={name !== undefined}
+      onClose={close}
+      title={`Let ${name} enrol`}
+      says="A one-time secret, to be handed over in person. It sets password and code anew; what was there before is void, passkeys included. Whoever issues it can’t be answered by them for a day."
+    >
       {issue.data ? (
         <div className="grid gap-3">
           <Copyable label="One-time secret" text={issue.data.secret} secret />
           <p>
-            Good until <Instant at={issue.data.expires} />, once, at <span className="mono">{location.origin}/enrol</span>.
+            Good until <Instant at={issue.data.expires} />, once, at{' '}
+            <span className="mono">{location.origin}/enrol</span>.
           </p>
           <Button onClick={close}>I have handed it over</Button>
         </div>
@@ -142,9 +178,14 @@ export function Duties() {
             {all.map((one) => (
               <li key={one.id} className="flex items-center justify-between gap-3 border-b border-line px-3.5 py-1.5">
                 <span>
-                  <Who name={one.who} className="font-medium" />: {one.duty} of <span className="mono">{one.scope === '/' ? 'everything' : one.scope}</span>
+                  <Who name={one.who} className="font-medium" />: {one.duty} of{' '}
+                  <span className="mono">{one.scope === '/' ? 'everything' : one.scope}</span>
                 </span>
-                <Button look="quiet" busy={end.isPending && end.variables === one.id} onClick={() => end.mutate(one.id)}>
+                <Button
+                  look="quiet"
+                  busy={end.isPending && end.variables === one.id}
+                  onClick={() => end.mutate(one.id)}
+                >
                   End
                 </Button>
               </li>
@@ -184,9 +225,26 @@ export function People() {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
       <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
-        <Section title="People, groups, programs" aside={<input type="search" value={q} onChange={(event) => setQ(event.target.value)} aria-label="Search people" placeholder="Search" className="h-8 w-44 rounded border border-edge bg-sheet px-2" />}>
+        <Section
+          title="People, groups, programs"
+          aside={
+            <input
+              type="search"
+              value={q}
+              onChange={(event) => setQ(event.target.value)}
+              aria-label="Search people"
+              placeholder="Search"
+              className="h-8 w-44 rounded border border-edge bg-sheet px-2"
+            />
+          }
+        >
           <Shown of="people" query={people} lines={8}>
-            {(all) => <List people={all.filter((one) => `${one.name} ${one.about}`.toLowerCase().includes(low))} enrol={setEnrol} />}
+            {(all) => (
+              <List
+                people={all.filter((one) => `${one.name} ${one.about}`.toLowerCase().includes(low))}
+                enrol={setEnrol}
+              />
+            )}
           </Shown>
         </Section>
         <Section title="Add somebody">

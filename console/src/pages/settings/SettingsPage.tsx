@@ -20,11 +20,23 @@ export default function SettingsPage() {
   const part = asked && parts.includes(asked) ? asked : (parts[0] ?? 'own')
   return (
     <>
-      <Sentence>{part === 'own' ? 'How you sign in.' : part === 'people' ? 'Who is known here, and their duties within Tempestas.' : 'The systems that are looked after.'}</Sentence>
+      <Sentence>
+        {part === 'own'
+          ? 'How you sign in.'
+          : part === 'people'
+            ? 'Who is known here, and their duties within Tempestas.'
+            : 'The systems that are looked after.'}
+      </Sentence>
       {parts.length > 1 && (
         <nav aria-label="Parts of the settings" className="mb-4 flex flex-wrap gap-1.5 border-b border-line">
           {parts.map((one) => (
-            <button key={one} type="button" aria-current={one === part ? 'page' : undefined} onClick={() => setSearch({ part: one })} className={`-mb-px border-b-2 px-3 py-2 font-medium ${one === part ? 'border-sea text-sea' : 'border-transparent text-ink-2 hover:text-ink'}`}>
+            <button
+              key={one}
+              type="button"
+              aria-current={one === part ? 'page' : undefined}
+              onClick={() => setSearch({ part: one })}
+              className={`-mb-px border-b-2 px-3 py-2 font-medium ${one === part ? 'border-sea text-sea' : 'border-transparent text-ink-2 hover:text-ink'}`}
+            >
               {PARTS[one]}
             </button>
           ))}

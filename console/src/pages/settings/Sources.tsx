@@ -17,15 +17,25 @@ function Row({ one }: { one: Source }) {
     <li className="grid gap-1.5 border-b border-line px-3.5 py-2.5 last:border-0">
       <span className="flex flex-wrap items-baseline justify-between gap-2">
         <span>
-          <span className="mono font-semibold">{one.target}</span>: {count(one.people, 'person', 'people')}, {count(one.groups, 'group')}
+          <span className="mono font-semibold">{one.target}</span>: {count(one.people, 'person', 'people')},{' '}
+          {count(one.groups, 'group')}
           {one.suspended > 0 && `, ${one.suspended} of them suspended`}
-          {one.unusable > 0 && <span className="text-warm">; {count(one.unusable, 'entry', 'entries')} can’t be taken in, because somebody here is called so already</span>}
+          {one.unusable > 0 && (
+            <span className="text-warm">
+              ; {count(one.unusable, 'entry', 'entries')} can’t be taken in, because somebody here is called so already
+            </span>
+          )}
         </span>
         <span className="flex gap-1.5">
           <Button busy={read.isPending} onClick={() => read.mutate()}>
             Read now
           </Button>
-          <Button look="quiet" busy={end.isPending} onClick={() => (ending ? end.mutate() : setEnding(true))} onBlur={() => setEnding(false)}>
+          <Button
+            look="quiet"
+            busy={end.isPending}
+            onClick={() => (ending ? end.mutate() : setEnding(true))}
+            onBlur={() => setEnding(false)}
+          >
             {ending ? 'Nobody comes from it any more' : 'End'}
           </Button>
         </span>
@@ -37,11 +47,21 @@ function Row({ one }: { one: Source }) {
             , groups below <code>{one.mapping.groups}</code>
           </>
         )}
-        ; {one.taken_at ? <>last taken in <Instant at={one.taken_at} how="relative" /></> : 'nothing taken in yet'}. It is read with each survey.
+        ;{' '}
+        {one.taken_at ? (
+          <>
+            last taken in <Instant at={one.taken_at} how="relative" />
+          </>
+        ) : (
+          'nothing taken in yet'
+        )}
+        . It is read with each survey.
       </span>
       {one.held && (
         <span className="flex flex-wrap items-center gap-3 rounded border border-warm-fill bg-warm-soft px-3 py-2">
-          <span className="min-w-0 flex-1">A reading would let too many go at once, so it waits for a person. Look at the alarm before you take it in.</span>
+          <span className="min-w-0 flex-1">
+            A reading would let too many go at once, so it waits for a person. Look at the alarm before you take it in.
+          </span>
           <Button busy={accept.isPending} onClick={() => accept.mutate()}>
             Take it in
           </Button>
@@ -58,10 +78,29 @@ function Add({ directories }: { directories: Api['TargetView'][] }) {
   const root = base?.kind === 'ldap' ? base.base : ''
   const [written, setWritten] = useState<Record<string, string>>({})
   const of = (key: string, usual: string) => written[key] ?? usual
-  const field = (key: string, label: string, usual: string, hint?: string) => <Input label={label} hint={hint} value={of(key, usual)} className="mono" onChange={(event) => setWritten({ ...written, [key]: event.target.value })} />
+  const field = (key: string, label: string, usual: string, hint?: string) => (
+    <Input
+      label={label}
+      hint={hint}
+      value={of(key, usual)}
+      className="mono"
+      onChange={(event) => setWritten({ ...written, [key]: event.target.value })}
+    />
+  )
   const people = of('people', `ou=people,${root}`)
   const groups = of('groups', `ou=groups,${root}`)
-  const add = useAct(() => post('/api/v1/sources', { target, mapping: { people, groups: groups || null, name: of('name', 'uid'), about: of('about', 'cn'), manager: of('manager', '') || null } }))
+  const add = useAct(() =>
+    post('/api/v1/sources', {
+      target,
+      mapping: {
+        people,
+        groups: groups || null,
+        name: of('name', 'uid'),
+        about: of('about', 'cn'),
+        manager: of('manager', '') || null,
+      },
+    }),
+  )
   return (
     <form
       className="grid gap-3 px-3.5 py-3 sm:grid-cols-2"
@@ -98,7 +137,20 @@ export function Sources() {
   return (
     <Section title="Where people come from">
       <Shown of="sources" query={sources} lines={2}>
-        {(all) => (all.length === 0 ? <Empty>People are added by hand. Once a directory is connected under Systems, they and their groups can come from it: leavers are suspended, and an answer that is empty or too small changes nobody.</Empty> : <ul>{all.map((one) => <Row key={one.target} one={one} />)}</ul>)}
+        {(all) =>
+          all.length === 0 ? (
+            <Empty>
+              People are added by hand. Once a directory is connected under Systems, they and their groups can come from
+              it: leavers are suspended, and an answer that is empty or too small changes nobody.
+            </Empty>
+          ) : (
+            <ul>
+              {all.map((one) => (
+                <Row key={one.target} one={one} />
+              ))}
+            </ul>
+          )
+        }
       </Shown>
       {directories.length > 0 && <Add key={directories[0]?.path} directories={directories} />}
     </Section>

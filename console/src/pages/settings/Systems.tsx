@@ -24,7 +24,16 @@ function Change({ target, done }: { target: Target; done: () => void }) {
   const [labels, setLabels] = useState(() => writeNamed(target.labels))
   const others = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const save = useAct(
-    () => patch('/api/v1/targets/settings', digest, { target: target.path, emergency_least: Number(least), alarm_after: Number(after), secret: secret || null, runs_on: host, own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null, labels: readNamed(labels) ?? null }),
+    () =>
+      patch('/api/v1/targets/settings', digest, {
+        target: target.path,
+        emergency_least: Number(least),
+        alarm_after: Number(after),
+        secret: secret || null,
+        runs_on: host,
+        own_login: target.connector.kind === 'postgres' && own !== target.connector.own_login ? own : null,
+        labels: readNamed(labels) ?? null,
+      }),
     done,
   )
   return (
@@ -35,10 +44,38 @@ function Change({ target, done }: { target: Target; done: () => void }) {
         save.mutate()
       }}
     >
-      <Input label="Accounts that keep everything" type="number" min={0} value={least} onChange={(event) => setLeast(event.target.value)} hint="through any conversion" />
-      <Input label="An end is an alarm after" type="number" min={1} value={after} onChange={(event) => setAfter(event.target.value)} hint="seconds" />
-      {target.connector.kind !== 'linux' && <Input label="New password or key of the broker" type="password" autoComplete="new-password" value={secret} onChange={(event) => setSecret(event.target.value)} hint="left out, it stays" />}
-      <Select label="Runs on" hint="so that ways through it are known" value={host} onChange={(event) => setHost(event.target.value)}>
+      <Input
+        label="Accounts that keep everything"
+        type="number"
+        min={0}
+        value={least}
+        onChange={(event) => setLeast(event.target.value)}
+        hint="through any conversion"
+      />
+      <Input
+        label="An end is an alarm after"
+        type="number"
+        min={1}
+        value={after}
+        onChange={(event) => setAfter(event.target.value)}
+        hint="seconds"
+      />
+      {target.connector.kind !== 'linux' && (
+        <Input
+          label="New password or key of the broker"
+          type="password"
+          autoComplete="new-password"
+          value={secret}
+          onChange={(event) => setSecret(event.target.value)}
+          hint="left out, it stays"
+        />
+      )}
+      <Select
+        label="Runs on"
+        hint="so that ways through it are known"
+        value={host}
+        onChange={(event) => setHost(event.target.value)}
+      >
         <option value="">none that is looked after</option>
         {(others.data ?? [])
           .filter((one) => one.path !== target.path)
@@ -46,9 +83,20 @@ function Change({ target, done }: { target: Target; done: () => void }) {
             <option key={one.path}>{one.path}</option>
           ))}
       </Select>
-      <Input label="Labels" hint="like stage=production, quay=north; rules of terms go by them" value={labels} wrong={readNamed(labels) ? undefined : NAMED_FORM} onChange={(event) => setLabels(event.target.value)} />
+      <Input
+        label="Labels"
+        hint="like stage=production, quay=north; rules of terms go by them"
+        value={labels}
+        wrong={readNamed(labels) ? undefined : NAMED_FORM}
+        onChange={(event) => setLabels(event.target.value)}
+      />
       {target.connector.kind === 'postgres' && (
-        <Select label="Grants go on" hint="on people’s own, every session of theirs ends with a grant" value={String(own)} onChange={(event) => setOwn(event.target.value === 'true')}>
+        <Select
+          label="Grants go on"
+          hint="on people’s own, every session of theirs ends with a grant"
+          value={String(own)}
+          onChange={(event) => setOwn(event.target.value === 'true')}
+        >
           <option value="false">a login for the one grant</option>
           <option value="true">people’s own logins</option>
         </Select>
@@ -80,7 +128,8 @@ function LetGo({ target }: { target: Target }) {
       }}
     >
       <p className="text-ink-2">
-        Look after it no more: its {count(target.standing, 'standing right')} are seen no more, and nobody may ask for rights there. What is on it stays as it is; the record stays.
+        Look after it no more: its {count(target.standing, 'standing right')} are seen no more, and nobody may ask for
+        rights there. What is on it stays as it is; the record stays.
         {target.connector.kind === 'linux' && ' Take what was placed on the host away first, by the script above.'}
       </p>
       <div className="flex flex-wrap items-end gap-3">
@@ -105,7 +154,8 @@ function System({ target }: { target: Target }) {
         <span>
           <span className="mono font-semibold">{target.path}</span>{' '}
           <span className="text-ink-2">
-            {whereIs(target.connector)}, as {target.broker ?? (target.connector.kind === 'linux' ? target.connector.user : 'its broker')}
+            {whereIs(target.connector)}, as{' '}
+            {target.broker ?? (target.connector.kind === 'linux' ? target.connector.user : 'its broker')}
           </span>
         </span>
         <span className="flex gap-1.5">
@@ -118,7 +168,15 @@ function System({ target }: { target: Target }) {
         </span>
       </div>
       <p className="text-ink-2">
-        {count(target.standing, 'standing right')}, {target.live} live; {target.answered_at ? <>answered <Instant at={target.answered_at} how="relative" /></> : 'has not answered yet'}; an end is an alarm after {span(target.alarm_after)}.
+        {count(target.standing, 'standing right')}, {target.live} live;{' '}
+        {target.answered_at ? (
+          <>
+            answered <Instant at={target.answered_at} how="relative" />
+          </>
+        ) : (
+          'has not answered yet'
+        )}
+        ; an end is an alarm after {span(target.alarm_after)}.
       </p>
       <p className="text-ink-3">
         {target.surveying ? (
@@ -128,7 +186,9 @@ function System({ target }: { target: Target }) {
         ) : null}
         {target.last_survey && (
           <>
-            Last survey <Instant at={target.last_survey.at} how="relative" />, {(target.last_survey.took_ms / 1000).toFixed(1)} s{target.last_survey.says === target.trouble ? '' : `: ${target.last_survey.says}`}.{' '}
+            Last survey <Instant at={target.last_survey.at} how="relative" />,{' '}
+            {(target.last_survey.took_ms / 1000).toFixed(1)} s
+            {target.last_survey.says === target.trouble ? '' : `: ${target.last_survey.says}`}.{' '}
           </>
         )}
         {Object.entries(target.labels).map(([name, value]) => (
@@ -137,7 +197,11 @@ function System({ target }: { target: Target }) {
           </span>
         ))}
         {Object.entries(target.attributes).map(([name, value]) => (
-          <span key={name} className="mono mr-1.5 rounded bg-sunk px-1.5" title="What the system says of itself; rules that go by it only tighten">
+          <span
+            key={name}
+            className="mono mr-1.5 rounded bg-sunk px-1.5"
+            title="What the system says of itself; rules that go by it only tighten"
+          >
             {name}: {value}
           </span>
         ))}
@@ -145,7 +209,9 @@ function System({ target }: { target: Target }) {
       {target.trouble && <Wrong error={new Error(target.trouble)} />}
       {target.held && (
         <div className="flex flex-wrap items-center gap-3 rounded border border-warm-fill bg-warm-soft px-3 py-2">
-          <span className="min-w-0 flex-1">A survey would change too much at once, so it waits for a person. Look at the alarm before you take it in.</span>
+          <span className="min-w-0 flex-1">
+            A survey would change too much at once, so it waits for a person. Look at the alarm before you take it in.
+          </span>
           <Button busy={accept.isPending} onClick={() => accept.mutate()}>
             Take it in
           </Button>
@@ -153,7 +219,9 @@ function System({ target }: { target: Target }) {
       )}
       {found && (
         <p role="status" className="text-sure">
-          {found.held ? `Held: ${found.held}.` : `Surveyed: ${found.appeared} new, ${found.vanished} gone, ${found.changed} changed; ${found.standing} now.`}
+          {found.held
+            ? `Held: ${found.held}.`
+            : `Surveyed: ${found.appeared} new, ${found.vanished} gone, ${found.changed} changed; ${found.standing} now.`}
         </p>
       )}
       <Wrong error={survey.error ?? accept.error} />
@@ -170,7 +238,19 @@ export function Systems() {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <Section title="Systems">
         <Shown of="systems" query={targets} lines={4}>
-          {(all) => (all.length === 0 ? <Empty>No system is connected yet. Connect the first below: it is only read until you convert something.</Empty> : <ul>{all.map((target) => <System key={target.path} target={target} />)}</ul>)}
+          {(all) =>
+            all.length === 0 ? (
+              <Empty>
+                No system is connected yet. Connect the first below: it is only read until you convert something.
+              </Empty>
+            ) : (
+              <ul>
+                {all.map((target) => (
+                  <System key={target.path} target={target} />
+                ))}
+              </ul>
+            )
+          }
         </Shown>
       </Section>
       <Authorities />

@@ -9,9 +9,17 @@ import { Door } from './SignInPage'
 /** A QR code from its rows, with the four light squares around it that readers want. */
 function QrCode({ rows, says }: { rows: string[]; says: string }) {
   const side = rows.length + 8
-  const dark = rows.flatMap((row, y) => [...row].flatMap((square, x) => (square === '#' ? [`M${x + 4} ${y + 4}h1v1h-1z`] : [])))
+  const dark = rows.flatMap((row, y) =>
+    [...row].flatMap((square, x) => (square === '#' ? [`M${x + 4} ${y + 4}h1v1h-1z`] : [])),
+  )
   return (
-    <svg viewBox={`0 0 ${side} ${side}`} role="img" aria-label={says} shapeRendering="crispEdges" className="mx-auto w-56 rounded bg-white">
+    <svg
+      viewBox={`0 0 ${side} ${side}`}
+      role="img"
+      aria-label={says}
+      shapeRendering="crispEdges"
+      className="mx-auto w-56 rounded bg-white"
+    >
       <path d={dark.join('')} fill="black" />
     </svg>
   )
@@ -29,7 +37,9 @@ export function EnrolPage() {
     return (
       <Door title={`Enrolled: ${enrol.data.name}`}>
         <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
-          <p>Put this into your authenticator now. It is not shown again; you can add a passkey once you are signed in.</p>
+          <p>
+            Put this into your authenticator now. It is not shown again; you can add a passkey once you are signed in.
+          </p>
           <QrCode rows={enrol.data.totp_qr} says="The secret for codes, for an authenticator's camera" />
           <Copyable label="Secret for codes" text={enrol.data.totp_secret} />
           <Copyable label="The same as an address" text={enrol.data.totp_url} />
@@ -43,9 +53,25 @@ export function EnrolPage() {
   return (
     <Door title="Enrol">
       <form onSubmit={submit} className="grid gap-3">
-        <Input label="One-time secret" value={secret} onChange={(event) => setSecret(event.target.value)} autoComplete="off" className="mono" required
-          hint="The first administrator's is in a file on the machine; its log says which." />
-        <Input label="New password" type="password" value={password} onChange={(event) => setPassword(event.target.value)} autoComplete="new-password" minLength={12} required hint="12 letters or more." />
+        <Input
+          label="One-time secret"
+          value={secret}
+          onChange={(event) => setSecret(event.target.value)}
+          autoComplete="off"
+          className="mono"
+          required
+          hint="The first administrator's is in a file on the machine; its log says which."
+        />
+        <Input
+          label="New password"
+          type="password"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+          autoComplete="new-password"
+          minLength={12}
+          required
+          hint="12 letters or more."
+        />
         <Button type="submit" look="main" busy={enrol.isPending}>
           Enrol
         </Button>

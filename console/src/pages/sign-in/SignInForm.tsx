@@ -23,7 +23,14 @@ export function SignInForm({ name: known, done }: { name?: string; done: (name: 
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <form onSubmit={submit} className="grid gap-3">
-        <Input label="Name" value={name} onChange={(event) => setName(event.target.value)} autoComplete="username" autoFocus={!known} required />
+        <Input
+          label="Name"
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          autoComplete="username"
+          autoFocus={!known}
+          required
+        />
         <Input
           label="Password"
           type="password"
@@ -49,7 +56,9 @@ export function SignInForm({ name: known, done }: { name?: string; done: (name: 
       </form>
       {canPasskeys() && (
         <>
-          <p className="flex items-center gap-3 text-ink-3 before:h-px before:flex-1 before:bg-line after:h-px after:flex-1 after:bg-line">or</p>
+          <p className="flex items-center gap-3 text-ink-3 before:h-px before:flex-1 before:bg-line after:h-px after:flex-1 after:bg-line">
+            or
+          </p>
           <Button busy={byPasskey.isPending} onClick={() => byPasskey.mutate()}>
             <Fingerprint size={17} aria-hidden="true" /> Sign in with a passkey
           </Button>

@@ -31,7 +31,9 @@ function Waves({ one, may }: { one: Conversion; may: boolean }) {
   const { waves } = one
   if (!waves || one.undone_at || (waves.count === 1 && !waves.stopped)) return null
   return (
-    <div className={`flex flex-wrap items-center justify-between gap-2 rounded px-3 py-1.5 ${waves.stopped ? 'bg-alarm-soft' : 'bg-sunk'}`}>
+    <div
+      className={`flex flex-wrap items-center justify-between gap-2 rounded px-3 py-1.5 ${waves.stopped ? 'bg-alarm-soft' : 'bg-sunk'}`}
+    >
       <span>
         Wave {waves.begun} of {waves.count}
         {waves.stopped ? `. It stopped by itself: ${waves.stopped}.` : waves.may_go_on ? ', read back whole' : ''}
@@ -65,7 +67,9 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
     <li className="grid gap-1.5 border-b border-line px-3.5 py-2.5 last:border-0">
       <div className="flex flex-wrap items-center justify-between gap-2">
         <span>
-          <span className="mono font-semibold">{one.id}</span> {one.name && <span className="font-medium">{one.name}, </span>}by <Who name={one.by} /> <Instant at={one.at} />: {progress(one)}
+          <span className="mono font-semibold">{one.id}</span>{' '}
+          {one.name && <span className="font-medium">{one.name}, </span>}by <Who name={one.by} />{' '}
+          <Instant at={one.at} />: {progress(one)}
           {one.undone_at && (
             <>
               ; undone <Instant at={one.undone_at} />
@@ -80,7 +84,13 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
         </span>
       </div>
       {!one.settled && (
-        <div role="progressbar" aria-valuenow={done} aria-valuemax={one.items.length} aria-label={`${one.id}: read back`} className="h-1.5 rounded bg-sunk">
+        <div
+          role="progressbar"
+          aria-valuenow={done}
+          aria-valuemax={one.items.length}
+          aria-label={`${one.id}: read back`}
+          className="h-1.5 rounded bg-sunk"
+        >
           <div className="h-full rounded bg-warm-fill" style={{ width: `${(100 * done) / one.items.length}%` }} />
         </div>
       )}
@@ -97,7 +107,12 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
           ))}
         </ul>
       )}
-      <Dialog open={sure} onClose={() => setSure(false)} title={`Undo ${one.id}`} says={`Puts ${count(one.items.length, 'standing right')} back on their systems and ends the eligibilities made for them. What somebody changed in between is left, and said.`}>
+      <Dialog
+        open={sure}
+        onClose={() => setSure(false)}
+        title={`Undo ${one.id}`}
+        says={`Puts ${count(one.items.length, 'standing right')} back on their systems and ends the eligibilities made for them. What somebody changed in between is left, and said.`}
+      >
         <Wrong error={undo.error} />
         <Button look="main" busy={undo.isPending} onClick={() => undo.mutate()}>
           Undo it
@@ -114,12 +129,18 @@ export function Conversions({ may }: { may: boolean }) {
       <Shown of="conversions" query={all} lines={2}>
         {(all) =>
           all.length === 0 ? (
-            <Empty>Nothing was converted yet. Pick rights above: they go to a tray that shows what would change before anything does.</Empty>
+            <Empty>
+              Nothing was converted yet. Pick rights above: they go to a tray that shows what would change before
+              anything does.
+            </Empty>
           ) : (
             <ul>
-              {[...all].sort((a, b) => b.at.localeCompare(a.at)).slice(0, 20).map((one) => (
-                <One key={one.id} one={one} may={may} />
-              ))}
+              {[...all]
+                .sort((a, b) => b.at.localeCompare(a.at))
+                .slice(0, 20)
+                .map((one) => (
+                  <One key={one.id} one={one} may={may} />
+                ))}
             </ul>
           )
         }

@@ -13,12 +13,22 @@ const MONTH = 30 * 86400_000
 
 function Ignore({ one, close }: { one: One; close: () => void }) {
   const [reason, setReason] = useState('')
-  const [until, setUntil] = useState(local(new Date(Date.now() + MONTH)).slice(0, 10))
-  const ignore = useAct(() => post('/api/v1/drift/{id}/ignore', { reason, until: throughDay(until) }, { id: one.id }), close)
+  const [until, setUntil] = useState(() => local(new Date(Date.now() + MONTH)).slice(0, 10))
+  const ignore = useAct(
+    () => post('/api/v1/drift/{id}/ignore', { reason, until: throughDay(until) }, { id: one.id }),
+    close,
+  )
   return (
     <>
       <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
-      <Input label="Until" hint="Then it is open again" type="date" value={until} onChange={(event) => setUntil(event.target.value)} className="max-w-52" />
+      <Input
+        label="Until"
+        hint="Then it is open again"
+        type="date"
+        value={until}
+        onChange={(event) => setUntil(event.target.value)}
+        className="max-w-52"
+      />
       <Wrong error={ignore.error} />
       <Button look="main" busy={ignore.isPending} disabled={!reason.trim()} onClick={() => ignore.mutate()}>
         Ignore it until then
@@ -31,7 +41,13 @@ function Patch({ id }: { id: string }) {
   const patch = useData(['patch', id], ['standing'], () => get('/api/v1/drift/{id}/patch', { at: { id } }))
   return (
     <Shown of="what to change" query={patch}>
-      {(found) => (found.patch ? <Copyable block label="what to change" text={found.patch} /> : <p>There is no form for this system that tools take; {found.says}.</p>)}
+      {(found) =>
+        found.patch ? (
+          <Copyable block label="what to change" text={found.patch} />
+        ) : (
+          <p>There is no form for this system that tools take; {found.says}.</p>
+        )
+      }
     </Shown>
   )
 }
@@ -42,9 +58,13 @@ function Row({ one, may }: { one: One; may: boolean }) {
   const adopt = useAct(() => post('/api/v1/drift/{id}/adopt', undefined, { id: one.id }))
   const putBack = useAct(() => post('/api/v1/drift/{id}/put-back', undefined, { id: one.id }))
   return (
-    <li className={`grid gap-1.5 border-b border-l-4 border-line px-3.5 py-2.5 last:border-b-0 ${one.weight === 'critical' ? 'border-l-alarm' : 'border-l-warm'}`}>
+    <li
+      className={`grid gap-1.5 border-b border-l-4 border-line px-3.5 py-2.5 last:border-b-0 ${one.weight === 'critical' ? 'border-l-alarm' : 'border-l-warm'}`}
+    >
       <span className="flex flex-wrap items-baseline justify-between gap-x-3">
-        <span className="min-w-0 break-words">{one.says.split('`').map((part, n) => (n % 2 ? <code key={part}>{part}</code> : part))}.</span>
+        <span className="min-w-0 break-words">
+          {one.says.split('`').map((part, n) => (n % 2 ? <code key={part}>{part}</code> : part))}.
+        </span>
         <Weight weight={one.weight} />
       </span>
       <span className="flex flex-wrap items-center justify-between gap-2">
@@ -70,10 +90,21 @@ function Row({ one, may }: { one: One; may: boolean }) {
         )}
       </span>
       <Wrong error={putBack.error ?? adopt.error} />
-      <Dialog wide open={patching} onClose={() => setPatching(false)} title="What to change at its source" says="For whoever keeps that elsewhere, so that it doesn’t come back. Nothing is changed here.">
+      <Dialog
+        wide
+        open={patching}
+        onClose={() => setPatching(false)}
+        title="What to change at its source"
+        says="For whoever keeps that elsewhere, so that it doesn’t come back. Nothing is changed here."
+      >
         {patching && <Patch id={one.id} />}
       </Dialog>
-      <Dialog open={ignoring} onClose={() => setIgnoring(false)} title="Ignore it until a date" says="It stays as it is on its system, and nothing is heard of it until then.">
+      <Dialog
+        open={ignoring}
+        onClose={() => setIgnoring(false)}
+        title="Ignore it until a date"
+        says="It stays as it is on its system, and nothing is heard of it until then."
+      >
         <Ignore one={one} close={() => setIgnoring(false)} />
       </Dialog>
     </li>

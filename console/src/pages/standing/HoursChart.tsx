@@ -20,9 +20,14 @@ const FATES = [
 const total = (hour: Hour) => hour.free + hour.soon + hour.late + hour.refused
 
 export function HoursChart({ hours, zone }: { hours: Hour[]; zone: string }) {
-  const x = scaleBand<number>().domain(hours.map((hour) => hour.hour)).range([0, WIDTH]).paddingInner(0.16)
+  const x = scaleBand<number>()
+    .domain(hours.map((hour) => hour.hour))
+    .range([0, WIDTH])
+    .paddingInner(0.16)
   const most = Math.max(1, ...hours.map(total))
-  const y = scaleLinear().domain([0, most]).range([0, HEIGHT - FOOT - 14])
+  const y = scaleLinear()
+    .domain([0, most])
+    .range([0, HEIGHT - FOOT - 14])
   const sums = FATES.map((fate) => ({ ...fate, sum: hours.reduce((sum, hour) => sum + hour[fate.key], 0) }))
   const words = sums.filter((fate) => fate.sum > 0).map((fate) => `${figure(fate.sum)} ${fate.says}`)
   return (
@@ -38,8 +43,18 @@ export function HoursChart({ hours, zone }: { hours: Hour[]; zone: string }) {
           </span>
         ))}
       </figcaption>
-      <div role="group" tabIndex={0} aria-label="The chart; scrolls where it is wider than the page" className="overflow-x-auto">
-        <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full min-w-[36rem]" role="img" aria-label={`Uses by hour of the day: ${words.join(', ')}`}>
+      <div
+        role="group"
+        tabIndex={0}
+        aria-label="The chart; scrolls where it is wider than the page"
+        className="overflow-x-auto"
+      >
+        <svg
+          viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+          className="w-full min-w-[36rem]"
+          role="img"
+          aria-label={`Uses by hour of the day: ${words.join(', ')}`}
+        >
           {hours.map((hour) => {
             let top = HEIGHT - FOOT
             return (
@@ -48,15 +63,36 @@ export function HoursChart({ hours, zone }: { hours: Hour[]; zone: string }) {
                 {FATES.map((fate) => {
                   const height = y(hour[fate.key])
                   top -= height
-                  return height > 0 && <rect key={fate.key} x={x(hour.hour)} y={top} width={x.bandwidth()} height={height} className={fate.fill} />
+                  return (
+                    height > 0 && (
+                      <rect
+                        key={fate.key}
+                        x={x(hour.hour)}
+                        y={top}
+                        width={x.bandwidth()}
+                        height={height}
+                        className={fate.fill}
+                      />
+                    )
+                  )
                 })}
                 {hour.refused > 0 && (
-                  <text x={(x(hour.hour) ?? 0) + x.bandwidth() / 2} y={top - 3} textAnchor="middle" className="figures fill-alarm text-[11px] font-semibold">
+                  <text
+                    x={(x(hour.hour) ?? 0) + x.bandwidth() / 2}
+                    y={top - 3}
+                    textAnchor="middle"
+                    className="figures fill-alarm text-[11px] font-semibold"
+                  >
                     {figure(hour.refused)}
                   </text>
                 )}
                 {hour.hour % 3 === 0 && (
-                  <text x={(x(hour.hour) ?? 0) + x.bandwidth() / 2} y={HEIGHT - 4} textAnchor="middle" className="figures fill-ink-3 text-[12px]">
+                  <text
+                    x={(x(hour.hour) ?? 0) + x.bandwidth() / 2}
+                    y={HEIGHT - 4}
+                    textAnchor="middle"
+                    className="figures fill-ink-3 text-[12px]"
+                  >
                     {String(hour.hour).padStart(2, '0')}
                   </text>
                 )}

@@ -3,16 +3,27 @@
 import { TriangleAlert } from 'lucide-react'
 import type { Api } from '../../api/call'
 import { Right, Weight, Who } from '../../parts/basics'
-import { useAndAdvice } from '../../words/use'
+import { usedAndAdvised } from '../../words/use'
 import { opened } from '../../words/sentence'
 
 type Item = Api['PlanItemView']
 
-export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: ReadonlySet<string>; setPilot: (pilot: ReadonlySet<string>) => void }) {
+export function PlanItems({
+  items,
+  pilot,
+  setPilot,
+}: {
+  items: Item[]
+  pilot: ReadonlySet<string>
+  setPilot: (pilot: ReadonlySet<string>) => void
+}) {
   return (
     <ul className="grid max-h-[46vh] gap-3 overflow-auto" tabIndex={0} aria-label="What would change">
       {items.map((item) => (
-        <li key={item.standing.id} className={`grid gap-1 border-l-4 pl-3 ${item.cautions.length > 0 ? 'border-warm' : 'border-line'}`}>
+        <li
+          key={item.standing.id}
+          className={`grid gap-1 border-l-4 pl-3 ${item.cautions.length > 0 ? 'border-warm' : 'border-line'}`}
+        >
           <span className="flex flex-wrap items-baseline gap-x-3">
             <span className="mono font-semibold">{item.standing.account}</span>
             {item.standing.who && <Who name={item.standing.who} />}
@@ -24,7 +35,15 @@ export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: Re
                 className="size-[26px]"
                 checked={pilot.has(item.standing.id)}
                 aria-label={`${item.standing.id} goes first, in a pilot`}
-                onChange={(event) => setPilot(new Set(event.target.checked ? [...pilot, item.standing.id] : [...pilot].filter((id) => id !== item.standing.id)))}
+                onChange={(event) =>
+                  setPilot(
+                    new Set(
+                      event.target.checked
+                        ? [...pilot, item.standing.id]
+                        : [...pilot].filter((id) => id !== item.standing.id),
+                    ),
+                  )
+                }
               />
               <span className="label">Pilot</span>
             </label>
@@ -35,7 +54,7 @@ export function PlanItems({ items, pilot, setPilot }: { items: Item[]; pilot: Re
               <span>{opened(caution)}.</span>
             </span>
           ))}
-          <span className="text-ink-2">{useAndAdvice(item)}</span>
+          <span className="text-ink-2">{usedAndAdvised(item)}</span>
           <span>
             <span className="label">Taken away:</span> {item.taken_away.replaceAll('`', '')}
           </span>

@@ -11,9 +11,14 @@ type Rehearsed = Api['RehearsalView']
 const DAYS = 90
 
 function sentence({ all, rights }: Rehearsed): string {
-  if (all.uses === 0) return `Nothing was recorded of ${rights === 1 ? 'this right' : 'these rights'} in ${DAYS} days, so nothing can be foretold.`
-  const parts = [`${figure(all.asks)} asks (${all.asks_a_week} a week) for ${count(all.uses, 'recorded use')}`, `${figure(all.refused)} uses refused`]
-  if (all.unattended > 0) parts.push(`${count(all.unattended, 'ask')} with nobody there to answer, ${figure(all.at_night)} of them at night`)
+  if (all.uses === 0)
+    return `Nothing was recorded of ${rights === 1 ? 'this right' : 'these rights'} in ${DAYS} days, so nothing can be foretold.`
+  const parts = [
+    `${figure(all.asks)} asks (${all.asks_a_week} a week) for ${count(all.uses, 'recorded use')}`,
+    `${figure(all.refused)} uses refused`,
+  ]
+  if (all.unattended > 0)
+    parts.push(`${count(all.unattended, 'ask')} with nobody there to answer, ${figure(all.at_night)} of them at night`)
   if (all.longest_wait != null) parts.push(`the longest wait ${span(all.longest_wait)}`)
   return `In the last ${DAYS} days there would have been ${list(parts)}.`
 }
@@ -25,11 +30,13 @@ function People({ people }: { people: Rehearsed['people'] }) {
       <table className="w-full min-w-[34rem] text-left">
         <thead>
           <tr className="label border-b border-line">
-            {['Whom to talk to, first things first', 'Asks a week', 'Nobody there', 'Refused', 'Longest wait'].map((head, n) => (
-              <th key={head} className={`py-1 pr-3 ${n > 0 ? 'text-right' : ''}`}>
-                {head}
-              </th>
-            ))}
+            {['Whom to talk to, first things first', 'Asks a week', 'Nobody there', 'Refused', 'Longest wait'].map(
+              (head, n) => (
+                <th key={head} className={`py-1 pr-3 ${n > 0 ? 'text-right' : ''}`}>
+                  {head}
+                </th>
+              ),
+            )}
           </tr>
         </thead>
         <tbody>
@@ -41,8 +48,14 @@ function People({ people }: { people: Rehearsed['people'] }) {
               </th>
               <td className="figures py-1.5 pr-3 text-right">{one.figures.asks_a_week}</td>
               <td className="figures py-1.5 pr-3 text-right">{figure(one.figures.unattended)}</td>
-              <td className={`figures py-1.5 pr-3 text-right ${one.figures.refused > 0 ? 'font-semibold text-alarm' : ''}`}>{figure(one.figures.refused)}</td>
-              <td className="figures py-1.5 text-right whitespace-nowrap">{one.figures.longest_wait == null ? '–' : span(one.figures.longest_wait)}</td>
+              <td
+                className={`figures py-1.5 pr-3 text-right ${one.figures.refused > 0 ? 'font-semibold text-alarm' : ''}`}
+              >
+                {figure(one.figures.refused)}
+              </td>
+              <td className="figures py-1.5 text-right whitespace-nowrap">
+                {one.figures.longest_wait == null ? '–' : span(one.figures.longest_wait)}
+              </td>
             </tr>
           ))}
         </tbody>
@@ -57,8 +70,12 @@ function Body({ shown }: { shown: Rehearsed }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <p className="max-w-[75ch] font-medium">{sentence(shown)}</p>
       {shown.batches.map((batch) => (
-        <p key={`${batch.who}${batch.right}${batch.when}`} className="rounded border-l-4 border-alarm bg-alarm-soft px-3 py-1.5">
-          What <Who name={batch.who} /> starts {batch.when} with <span className="mono">{batch.right}</span> would break ({count(batch.uses, 'use')}).
+        <p
+          key={`${batch.who}${batch.right}${batch.when}`}
+          className="rounded border-l-4 border-alarm bg-alarm-soft px-3 py-1.5"
+        >
+          What <Who name={batch.who} /> starts {batch.when} with <span className="mono">{batch.right}</span> would break
+          ({count(batch.uses, 'use')}).
         </p>
       ))}
       {shown.all.uses > 0 && <HoursChart hours={shown.hours} zone={shown.zone} />}
@@ -77,7 +94,15 @@ function Body({ shown }: { shown: Rehearsed }) {
       )}
       {shown.unseen.length > 0 && (
         <p className="text-ink-3">
-          Nothing was recorded of {count(shown.unseen.length, 'right')}: {list([...new Set(shown.unseen.map((one) => `${one.account} (${one.told ? 'not used' : 'its system doesn’t tell'})`))].slice(0, 6))}.
+          Nothing was recorded of {count(shown.unseen.length, 'right')}:{' '}
+          {list(
+            [
+              ...new Set(
+                shown.unseen.map((one) => `${one.account} (${one.told ? 'not used' : 'its system doesn’t tell'})`),
+              ),
+            ].slice(0, 6),
+          )}
+          .
         </p>
       )}
       <details className="text-ink-3">
@@ -94,7 +119,12 @@ function Body({ shown }: { shown: Rehearsed }) {
 
 export function Rehearsal({ chosen }: { chosen: string[] }) {
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
-  const query = useData(['rehearsal', chosen.join(','), zone], ['terms'], () => post('/api/v1/rehearsals/preview', { chosen, days: DAYS, zone, rule: null }), { keep: true })
+  const query = useData(
+    ['rehearsal', chosen.join(','), zone],
+    ['terms'],
+    () => post('/api/v1/rehearsals/preview', { chosen, days: DAYS, zone, rule: null }),
+    { keep: true },
+  )
   return (
     <Shown of="the rehearsal" query={query} lines={5}>
       {(shown) => <Body shown={shown} />}

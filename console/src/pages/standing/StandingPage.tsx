@@ -22,7 +22,8 @@ export type Row = Standing & { labels: string[]; says: string[] }
 const said = (names: Record<string, string>) => Object.entries(names).map(([name, value]) => `${name}=${value}`)
 
 const HARM = { critical: 0, privileged: 1, ordinary: 2 }
-const worstFirst = (a: Standing, b: Standing) => HARM[a.weight] - HARM[b.weight] || byName(a.account, b.account) || byName(a.scope, b.scope)
+const worstFirst = (a: Standing, b: Standing) =>
+  HARM[a.weight] - HARM[b.weight] || byName(a.account, b.account) || byName(a.scope, b.scope)
 
 function sentence(all: Standing[]): string {
   if (all.length === 0) return 'No standing rights are known.'
@@ -41,10 +42,17 @@ export default function StandingPage() {
   const q = search.get('q') ?? ''
   const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
   const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
-  const picked: Picked = useMemo(() => Object.fromEntries(FACETS.map((facet) => [facet.key, search.getAll(facet.key)])), [search])
+  const picked: Picked = useMemo(
+    () => Object.fromEntries(FACETS.map((facet) => [facet.key, search.getAll(facet.key)])),
+    [search],
+  )
   const all: Row[] = useMemo(() => {
-    const groups = new Map((targets.data ?? []).map((one) => [one.path, { labels: said(one.labels), says: said(one.attributes) }]))
-    return [...(standing.data ?? [])].sort(worstFirst).map((one) => ({ labels: [], says: [], ...one, ...groups.get(one.target) }))
+    const groups = new Map(
+      (targets.data ?? []).map((one) => [one.path, { labels: said(one.labels), says: said(one.attributes) }]),
+    )
+    return [...(standing.data ?? [])]
+      .sort(worstFirst)
+      .map((one) => ({ labels: [], says: [], ...one, ...groups.get(one.target) }))
   }, [standing.data, targets.data])
   const shown = useMemo(() => all.filter((one) => fits(one, picked, q)), [all, picked, q])
   const administers = me.data && isAdministrator(me.data)
@@ -53,7 +61,9 @@ export default function StandingPage() {
       <Sentence>{standing.data ? sentence(all) : 'Standing rights'}</Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
         <details open={wide || FACETS.some((facet) => search.has(facet.key)) || undefined}>
-          <summary className="label mb-2 cursor-pointer lg:hidden">Narrow by harm, use, holder, system, label, role</summary>
+          <summary className="label mb-2 cursor-pointer lg:hidden">
+            Narrow by harm, use, holder, system, label, role
+          </summary>
           <Facets
             all={all}
             picked={picked}
@@ -97,7 +107,13 @@ export default function StandingPage() {
               {() => <StandingTable rows={shown} chosen={chosen} setChosen={administers ? setChosen : undefined} />}
             </Shown>
           </Section>
-          {administers && chosen.size > 0 && <Tray rehearsed={search.has('rehearse')} chosen={all.filter((one) => chosen.has(one.id))} clear={() => setChosen(new Set())} />}
+          {administers && chosen.size > 0 && (
+            <Tray
+              rehearsed={search.has('rehearse')}
+              chosen={all.filter((one) => chosen.has(one.id))}
+              clear={() => setChosen(new Set())}
+            />
+          )}
           <Conversions may={administers ?? false} />
         </div>
       </div>

@@ -15,12 +15,26 @@ function fixed(one: Standing): string | undefined {
   return one.direct ? undefined : 'It comes by a group or other role; convert that instead'
 }
 
-export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; chosen: ReadonlySet<string>; setChosen?: (chosen: ReadonlySet<string>) => void }) {
+export function StandingTable({
+  rows,
+  chosen,
+  setChosen,
+}: {
+  rows: Standing[]
+  chosen: ReadonlySet<string>
+  setChosen?: (chosen: ReadonlySet<string>) => void
+}) {
   const scroll = useRef<HTMLDivElement>(null)
   const [at, setAt] = useState(0)
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 10 })
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => ROW,
+    overscan: 10,
+  })
   if (rows.length === 0) return <Empty>No standing right fits. Take a facet off, or search for less.</Empty>
-  const choose = (one: Standing, on: boolean) => setChosen?.(new Set(on ? [...chosen, one.id] : [...chosen].filter((id) => id !== one.id)))
+  const choose = (one: Standing, on: boolean) =>
+    setChosen?.(new Set(on ? [...chosen, one.id] : [...chosen].filter((id) => id !== one.id)))
   const convertible = rows.filter((one) => !fixed(one) && one.who)
   const all = convertible.length > 0 && convertible.every((one) => chosen.has(one.id))
   const press = (event: KeyboardEvent) => {
@@ -37,11 +51,22 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
     <div role="table" aria-label="Standing rights" aria-rowcount={rows.length + 1} className="overflow-x-auto">
       <div className="min-w-[680px]">
         <div role="rowgroup">
-          <div role="row" aria-rowindex={1} className={`grid ${COLUMNS} items-center gap-2 overflow-y-auto border-b border-line px-3 py-1.5 [scrollbar-gutter:stable]`}>
+          <div
+            role="row"
+            aria-rowindex={1}
+            className={`grid ${COLUMNS} items-center gap-2 overflow-y-auto border-b border-line px-3 py-1.5 [scrollbar-gutter:stable]`}
+          >
             {HEADS.map((head, n) => (
               <span role="columnheader" key={head || 'pick'} className="label">
                 {n === 0 && setChosen ? (
-                  <input type="checkbox" aria-label="Pick all that are shown and can be converted" checked={all} onChange={(event) => setChosen(new Set(event.target.checked ? convertible.map((one) => one.id) : []))} />
+                  <input
+                    type="checkbox"
+                    aria-label="Pick all that are shown and can be converted"
+                    checked={all}
+                    onChange={(event) =>
+                      setChosen(new Set(event.target.checked ? convertible.map((one) => one.id) : []))
+                    }
+                  />
                 ) : (
                   head || <span className="sr-only">Picked</span>
                 )}
@@ -49,7 +74,15 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
             ))}
           </div>
         </div>
-        <div ref={scroll} role="rowgroup" tabIndex={0} onKeyDown={press} aria-label="Rows; j and k move, x picks" className="max-h-[58vh] overflow-y-auto [scrollbar-gutter:stable]">
+        {/* eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- its rows move by keyboard, as a grid's do */}
+        <div
+          ref={scroll}
+          role="rowgroup"
+          tabIndex={0}
+          onKeyDown={press}
+          aria-label="Rows; j and k move, x picks"
+          className="max-h-[58vh] overflow-y-auto [scrollbar-gutter:stable]"
+        >
           <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
             {virtual.getVirtualItems().map((item) => {
               const one = rows[item.index]
@@ -78,7 +111,11 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
                     {one.account}
                   </span>
                   <span role="cell" className="truncate">
-                    {one.who ? <Who name={one.who} /> : <span className="text-ink-3">{one.sealed ? '' : 'nobody named'}</span>}
+                    {one.who ? (
+                      <Who name={one.who} />
+                    ) : (
+                      <span className="text-ink-3">{one.sealed ? '' : 'nobody named'}</span>
+                    )}
                     {one.sealed && <span className="text-ink-2">{one.who ? ', ' : ''}sealed</span>}
                   </span>
                   <span role="cell" className="min-w-0" title={`${one.role}@${one.scope}`}>
@@ -92,7 +129,13 @@ export function StandingTable({ rows, chosen, setChosen }: { rows: Standing[]; c
                     <Weight weight={one.weight} />
                   </span>
                   <span role="cell" className="text-ink-2">
-                    {one.last_used ? <Instant at={one.last_used} how="relative" /> : one.use_is_told ? 'never seen' : 'not known'}
+                    {one.last_used ? (
+                      <Instant at={one.last_used} how="relative" />
+                    ) : one.use_is_told ? (
+                      'never seen'
+                    ) : (
+                      'not known'
+                    )}
                   </span>
                 </div>
               )

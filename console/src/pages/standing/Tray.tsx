@@ -18,18 +18,43 @@ interface Waves {
   until: string
 }
 
-function WaveFields({ waves, set, pilot, chosen }: { waves: Waves; set: (waves: Waves) => void; pilot: number; chosen: number }) {
-  const field = (key: keyof Waves) => ({ value: waves[key], onChange: (event: { target: { value: string } }) => set({ ...waves, [key]: event.target.value }) })
+function WaveFields({
+  waves,
+  set,
+  pilot,
+  chosen,
+}: {
+  waves: Waves
+  set: (waves: Waves) => void
+  pilot: number
+  chosen: number
+}) {
+  const field = (key: keyof Waves) => ({
+    value: waves[key],
+    onChange: (event: { target: { value: string } }) => set({ ...waves, [key]: event.target.value }),
+  })
   const rest = chosen - pilot
   return (
     <fieldset className="grid gap-3">
       <legend className="label mb-1">
-        {pilot > 0 ? `The pilot (${pilot}) goes first; the other ${rest} wait for you` : 'All at once, unless some are picked as a pilot or a size is given'}
+        {pilot > 0
+          ? `The pilot (${pilot}) goes first; the other ${rest} wait for you`
+          : 'All at once, unless some are picked as a pilot or a size is given'}
       </legend>
       <div className="grid gap-3 sm:grid-cols-2 lg:grid-cols-4">
         <Input label="What to call it" placeholder="Cranes, spring" maxLength={80} {...field('name')} />
-        <Input label="Rights in a wave" hint="All that are left, where it is empty" inputMode="numeric" {...field('size')} />
-        <Input label="The next wave after" hint="By itself, like 1d; you begin it, where it is empty" wrong={waves.pace && readSpan(waves.pace) === undefined ? 'Write it like 8h or 1d' : undefined} {...field('pace')} />
+        <Input
+          label="Rights in a wave"
+          hint="All that are left, where it is empty"
+          inputMode="numeric"
+          {...field('size')}
+        />
+        <Input
+          label="The next wave after"
+          hint="By itself, like 1d; you begin it, where it is empty"
+          wrong={waves.pace && readSpan(waves.pace) === undefined ? 'Write it like 8h or 1d' : undefined}
+          {...field('pace')}
+        />
         <Input label="May be asked for until" hint="For good, where it is empty" type="date" {...field('until')} />
       </div>
     </fieldset>
@@ -39,7 +64,8 @@ function WaveFields({ waves, set, pilot, chosen }: { waves: Waves; set: (waves: 
 function Left({ left }: { left: Plan['left'] }) {
   return left.map((one) => (
     <p key={one.target} className="rounded bg-sunk px-3 py-2">
-      On <span className="mono">{one.target}</span> {count(one.accounts.length, 'account')} keep everything: <span className="mono">{one.accounts.join(', ')}</span> ({one.least} at least).
+      On <span className="mono">{one.target}</span> {count(one.accounts.length, 'account')} keep everything:{' '}
+      <span className="mono">{one.accounts.join(', ')}</span> ({one.least} at least).
     </p>
   ))
 }
@@ -50,7 +76,12 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
   const [rehearse, setRehearse] = useState(rehearsed)
   const ids = chosen.map((one) => one.id)
   const pilot = ids.filter((id) => picked.has(id))
-  const plan = useData(['plan', ids.join(',')], ['standing', 'terms', 'people'], () => post('/api/v1/conversions/preview', { chosen: ids }), { keep: true })
+  const plan = useData(
+    ['plan', ids.join(',')],
+    ['standing', 'terms', 'people'],
+    () => post('/api/v1/conversions/preview', { chosen: ids }),
+    { keep: true },
+  )
   const convert = useAct(
     (shown: string) =>
       post('/api/v1/conversions', {
@@ -67,7 +98,8 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
     clear,
   )
   // A preview of a choice that has passed is never acted on.
-  const stale = plan.isPlaceholderData || (waves.pace !== '' && readSpan(waves.pace) === undefined) || !/^\d*$/.test(waves.size)
+  const stale =
+    plan.isPlaceholderData || (waves.pace !== '' && readSpan(waves.pace) === undefined) || !/^\d*$/.test(waves.size)
   const first = pilot.length || Number(waves.size) || chosen.length
   return (
     <Section
@@ -89,7 +121,9 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
                 <Button aria-expanded={rehearse} onClick={() => setRehearse(!rehearse)}>
                   {rehearse ? 'Close the rehearsal' : 'Rehearse'}
                 </Button>
-                <span className="text-ink-3">Replays what was recorded of these rights against the terms; nothing is changed.</span>
+                <span className="text-ink-3">
+                  Replays what was recorded of these rights against the terms; nothing is changed.
+                </span>
               </span>
               {rehearse && <Rehearsal chosen={ids} />}
             </div>
@@ -97,9 +131,13 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
             <Wrong error={convert.error} />
             <div className="flex flex-wrap items-center gap-3">
               <Button look="main" busy={convert.isPending} disabled={stale} onClick={() => convert.mutate(plan.digest)}>
-                {first < chosen.length ? `Begin with ${count(first, 'right')}` : `Convert ${count(chosen.length, 'right')}`}
+                {first < chosen.length
+                  ? `Begin with ${count(first, 'right')}`
+                  : `Convert ${count(chosen.length, 'right')}`}
               </Button>
-              <span className="text-ink-3">Each is taken away on its system and read back; for 30 days one step undoes all of it.</span>
+              <span className="text-ink-3">
+                Each is taken away on its system and read back; for 30 days one step undoes all of it.
+              </span>
             </div>
           </div>
         )}

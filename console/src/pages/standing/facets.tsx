@@ -42,13 +42,25 @@ export function fits(one: Row, picked: Picked, q: string, except?: string): bool
   )
 }
 
-export function Facets({ all, picked, q, onPick }: { all: Row[]; picked: Picked; q: string; onPick: (key: string, value: string, on: boolean) => void }) {
+export function Facets({
+  all,
+  picked,
+  q,
+  onPick,
+}: {
+  all: Row[]
+  picked: Picked
+  q: string
+  onPick: (key: string, value: string, on: boolean) => void
+}) {
   return (
     <div className="grid gap-3 max-lg:grid-cols-2 max-sm:grid-cols-1" role="group" aria-label="Narrow by">
       {FACETS.map((facet) => {
         // What was picked stays, even where nothing fits it any more.
         const counts = new Map((picked[facet.key] ?? []).map((value) => [value, 0]))
-        for (const one of all) if (fits(one, picked, q, facet.key)) for (const value of facet.of(one)) counts.set(value, (counts.get(value) ?? 0) + 1)
+        for (const one of all)
+          if (fits(one, picked, q, facet.key))
+            for (const value of facet.of(one)) counts.set(value, (counts.get(value) ?? 0) + 1)
         const values = [...counts.entries()].sort((a, b) => b[1] - a[1])
         if (values.length === 0) return null
         return (
@@ -56,14 +68,20 @@ export function Facets({ all, picked, q, onPick }: { all: Row[]; picked: Picked;
             <legend className="label mb-1">{facet.title}</legend>
             {values.slice(0, 8).map(([value, number]) => (
               <label key={value} className="flex min-h-7 items-center gap-2 rounded px-1 hover:bg-sunk">
-                <input type="checkbox" checked={picked[facet.key]?.includes(value) ?? false} onChange={(event) => onPick(facet.key, value, event.target.checked)} />
+                <input
+                  type="checkbox"
+                  checked={picked[facet.key]?.includes(value) ?? false}
+                  onChange={(event) => onPick(facet.key, value, event.target.checked)}
+                />
                 <span className="min-w-0 flex-1 truncate" title={value}>
                   {value}
                 </span>
                 <span className="figures text-ink-3">{figure(number)}</span>
               </label>
             ))}
-            {values.length > 8 && <p className="px-1 text-[0.82rem] text-ink-3">and {values.length - 8} more: search</p>}
+            {values.length > 8 && (
+              <p className="px-1 text-[0.82rem] text-ink-3">and {values.length - 8} more: search</p>
+            )}
           </fieldset>
         )
       })}
