@@ -19,6 +19,7 @@ mod conversion;
 mod decide;
 mod demand;
 mod drift;
+mod due;
 mod elevation;
 mod estate;
 mod fact;
@@ -62,7 +63,7 @@ pub use ids::{
     AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
     StandingId, StopId, SubjectId, TermsId,
 };
-pub use orders::{Order, Task, orders};
+pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::Refusal;
 pub use sight::Sight;
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};

@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 
 use jiff::Timestamp;
 
-use crate::{Connector, ConversionId, Grant, GrantId, ItemState, ScopeId, Seen, Standing, SubjectId, World, later};
+use crate::{
+    Connector, ConversionId, Fact, Grant, GrantId, ItemState, Row, ScopeId, Seen, Standing, SubjectId, World, later,
+};
 
 /// One thing to do on a target.
 #[derive(Debug, Clone, PartialEq)]
@@ -81,6 +83,16 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
         orders.push(Order { key: format!("give {}", grant.id), task });
     }
     orders
+}
+
+/// Targets on which a fact may give something to do, or leave less of it.
+pub fn targets_of(fact: &Fact) -> impl Iterator<Item = ScopeId> {
+    fact.put.iter().flat_map(|row| match row {
+        Row::Target(target) => vec![target.scope],
+        Row::Grant(grant) => vec![grant.target],
+        Row::Conversion(conversion) => conversion.items.iter().map(|item| item.standing.target).collect(),
+        _ => Vec::new(),
+    })
 }
 
 /// Grants so that people are served in turn: everybody's first before anybody's second, whoever ordered how many.

@@ -7,6 +7,7 @@ use crate::{
     Actor, Answer, Appointment, AppointmentId, AppointmentState, Command, Digest, Eligibility, EligibilityId, Key,
     Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, SubjectId, SubjectKind, Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
+    due::Due,
     influence::is_touched,
     moment,
 };
@@ -398,14 +399,12 @@ fn end_appointment(draft: &mut Draft<'_>, id: AppointmentId) -> Result<(), Refus
 
 /// Ends what nobody answered, and covers whose time is over.
 pub(super) fn tick(draft: &mut Draft<'_>) {
-    let now = draft.now();
-    let due = |one: &&Appointment| match one.state {
-        AppointmentState::Waiting => one.stage.as_ref().is_none_or(|stage| stage.until <= now),
-        AppointmentState::Made => one.covers.is_some() && one.until.is_some_and(|until| until <= now),
-        _ => false,
-    };
-    let due: Vec<Appointment> = draft.world.appointments.values().filter(due).cloned().collect();
-    for one in due {
+    let world = draft.world;
+    let due = world.due_by(draft.now()).filter_map(|due| match due {
+        Due::Appointment(id) => world.appointments.get(&id),
+        _ => None,
+    });
+    for one in due.cloned() {
         let waits = one.state == AppointmentState::Waiting;
         settle(draft, one, if waits { AppointmentState::Unanswered } else { AppointmentState::Over });
     }

@@ -7,6 +7,7 @@ use crate::{
     Act, AlarmKind, Approval, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState,
     Key, Kind, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
     appointment::{ensure_lasts, longest_eligibility, making},
+    due::Due,
     effective_terms,
     influence::{HAND_LASTS, is_touched},
     later, moment, plan_conversion,
@@ -169,15 +170,12 @@ fn next_wave(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
 
 /// Begins the waves whose time has come.
 pub(super) fn tick(draft: &mut Draft<'_>) {
-    let now = draft.now();
-    let due: Vec<Conversion> = draft
-        .world
-        .conversions
-        .values()
-        .filter(|conversion| conversion.goes_on_at().is_some_and(|at| at <= now))
-        .cloned()
-        .collect();
-    for conversion in due {
+    let world = draft.world;
+    let due = world.due_by(draft.now()).filter_map(|due| match due {
+        Due::Conversion(id) => world.conversions.get(&id),
+        _ => None,
+    });
+    for conversion in due.cloned() {
         begin_wave(draft, conversion);
     }
 }

@@ -8,7 +8,7 @@ use super::{Draft, checked_text, conversions, house};
 use crate::{
     AlarmKind, Command, Connector, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState,
     Refusal, RightFound, Row, Said, ScopeId, Seconds, Standing, SubjectId, WavePlan, Weight, What, World,
-    caution::came_back, conversion::ensure_holders_stay, later,
+    caution::came_back, conversion::ensure_holders_stay, due::Due, later,
 };
 
 /// Longest that a drift may be ignored.
@@ -214,10 +214,12 @@ fn over(draft: &mut Draft<'_>, is_over: impl Fn(&Drift) -> bool) -> bool {
 
 /// What was ignored until now is open again.
 pub(super) fn tick(draft: &mut Draft<'_>) {
-    let now = draft.now();
-    let is_due = |drift: &&Drift| matches!(drift.state, DriftState::Ignored { until, .. } if until <= now);
-    let due: Vec<Drift> = draft.world.drifts.values().filter(is_due).cloned().collect();
-    for drift in due {
+    let world = draft.world;
+    let due = world.due_by(draft.now()).filter_map(|due| match due {
+        Due::Drift(id) => world.drifts.get(&id),
+        _ => None,
+    });
+    for drift in due.cloned() {
         settle(draft, drift, DriftState::Open);
     }
 }

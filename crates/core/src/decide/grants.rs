@@ -8,7 +8,7 @@ use super::{Draft, asks, checked_text, house};
 use crate::{
     Actor, AlarmKind, Approval, Command, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase,
     Refusal, Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer,
-    later,
+    due::Due, later,
 };
 
 /// How far a target's clock may be from ours while grants are still given there.
@@ -204,7 +204,13 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
     }
     let now = draft.now();
     let world = draft.world;
-    for elevation in world.active() {
+    let due = world.due_by(now).filter_map(|due| match due {
+        Due::Elevation(id) => Some(id),
+        Due::Grant(id) => Some(world.grants.get(&id)?.elevation),
+        Due::Appointment(_) | Due::Conversion(_) | Due::Drift(_) => None,
+    });
+    let touched: BTreeSet<ElevationId> = due.chain(world.looked_at(now)).collect();
+    for elevation in touched.iter().filter_map(|id| world.elevations.get(id)) {
         let grant = elevation.grant.and_then(|id| world.grants.get(&id));
         match elevation.phase {
             Phase::Waiting if elevation.stages.last().is_none_or(|stage| now >= stage.until) => {
@@ -215,7 +221,7 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
                     Some("nobody settled it in time".to_owned()),
                 );
             }
-            Phase::Waiting if is_looked_at(elevation, now) && is_left_alone(world, elevation) => {
+            Phase::Waiting if is_left_alone(world, elevation) => {
                 asks::never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
             }
             Phase::Scheduled if is_due(elevation, now) => asks::open(draft, elevation.clone()),
@@ -243,11 +249,6 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
             Phase::Waiting | Phase::Scheduled | Phase::Ready | Phase::Opening | Phase::Live | Phase::Ended(_) => {}
         }
     }
-}
-
-/// Each ask is looked at once a minute, and not all of them in the same second.
-fn is_looked_at(elevation: &Elevation, now: Timestamp) -> bool {
-    now.as_second().unsigned_abs() % 60 == elevation.id.0 % 60
 }
 
 /// Whether those who may still answer, each with a yes, could not settle an ask before it runs out.

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use imbl::{HashMap, OrdSet};
+use jiff::Timestamp;
 
 use super::{
     World,
@@ -10,8 +11,10 @@ use super::{
 };
 use crate::{
     Account, Alarm, Appointment, Conversion, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant,
-    GrantId, Hand, Link, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, Subject, SubjectId,
-    SubjectKind, Tally, Target, Terms, text::Digest,
+    GrantId, Hand, Link, Phase, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, Subject, SubjectId,
+    SubjectKind, Tally, Target, Terms,
+    due::{Due, LOOKED_AT_IN},
+    text::Digest,
 };
 
 /// Rows by what they are looked for by. No part of the state, since it follows from the rows.
@@ -41,6 +44,10 @@ pub(crate) struct Indexes {
     pub(super) eligible: Pairs<SubjectId, EligibilityId>,
     /// Grants that are not read back as gone, by target.
     pub(crate) grants_on: Pairs<ScopeId, GrantId>,
+    /// What comes to its time, in that order.
+    pub(crate) due: OrdSet<(Timestamp, Due)>,
+    /// Asks that wait for answers, by the second of each minute in which they are looked at.
+    pub(crate) looked_at: Pairs<u64, ElevationId>,
     /// Digests by the text behind them, of names that are looked for by text. What no row names any more may stay.
     pub(super) spelled: OrdSet<(Arc<str>, Digest)>,
     /// Names whose text isn't known yet.
@@ -63,6 +70,12 @@ impl Indexes {
         match texts.get(&name) {
             Some(text) => drop(self.spelled.insert((Arc::clone(text), name))),
             None => drop(self.unspelled.insert(name)),
+        }
+    }
+
+    fn falls_due(&mut self, change: Change, at: Option<Timestamp>, due: Due) {
+        if let Some(at) = at {
+            change.of(&mut self.due, (at, due));
         }
     }
 
@@ -143,6 +156,10 @@ impl Indexed for Elevation {
         if !self.is_over() {
             change.of(&mut indexes.active, self.id);
         }
+        if self.phase == Phase::Waiting {
+            indexes.looked_at.change(change, self.id.0 % LOOKED_AT_IN, self.id);
+        }
+        indexes.falls_due(change, self.due(), Due::Elevation(self.id));
     }
 }
 
@@ -151,6 +168,25 @@ impl Indexed for Grant {
         if !self.is_gone() {
             indexes.grants_on.change(change, self.target, self.id);
         }
+        indexes.falls_due(change, self.due(), Due::Grant(self.id));
+    }
+}
+
+impl Indexed for Appointment {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.falls_due(change, self.due(), Due::Appointment(self.id));
+    }
+}
+
+impl Indexed for Conversion {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.falls_due(change, self.due(), Due::Conversion(self.id));
+    }
+}
+
+impl Indexed for Drift {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.falls_due(change, self.due(), Due::Drift(self.id));
     }
 }
 
@@ -158,7 +194,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Hand Target Duty Appointment Terms Conversion Drift Alarm Stop Source Link Tally);
+by_key_alone!(Hand Target Duty Terms Alarm Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(
@@ -169,7 +205,7 @@ macro_rules! numbers {
     )*};
 }
 
-numbers!(SubjectId ScopeId RoleId StandingId EligibilityId GrantId);
+numbers!(SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId);
 
 impl Digest {
     const LEAST: Self = Self([u8::MIN; 32]);

@@ -25,6 +25,39 @@ fn a_grant_lives_from_its_yes_to_its_end_and_no_longer() {
 }
 
 #[test]
+fn what_is_due_next_is_known_and_what_is_done_is_due_no_more() {
+    let mut house = House::new(&settings(1));
+    assert_eq!(house.world.next_due(house.now), None, "nothing waits");
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let runs_out = house.world.elevations[&id].stages[0].until;
+    assert_eq!(house.world.next_due(house.now), Some(runs_out));
+    let later_one = house.ask(Who::Asker, 60, StartChoice::At { time: later(house.now, Seconds::hours(2)) }).unwrap();
+    house.answer(Who::First, id, Verdict::Yes).unwrap();
+    house.obey();
+    let ends = house.world.grants[&house.world.elevations[&id].grant.unwrap()].until;
+    assert_eq!(house.world.next_due(house.now), Some(ends), "of two the earlier");
+    house.now = ends;
+    house.keeper(Command::Tick);
+    assert_eq!(house.phase(id), Phase::Closing);
+    let next = house.world.elevations[&later_one].stages[0].until;
+    assert_eq!(house.world.next_due(house.now), Some(next), "what is being ended waits for its target, not for time");
+    house.obey();
+    house.well(Who::Asker, Command::Withdraw { elevation: later_one });
+    assert_eq!(house.world.next_due(house.now), None);
+}
+
+#[test]
+fn a_keeper_is_told_of_its_own_target_alone() {
+    let mut house = House::new(&settings(1));
+    let (target, before) = (house.target(), house.facts.len());
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    assert!(house.facts[before..].iter().all(|fact| targets_of(fact).next().is_none()), "an ask orders nothing");
+    let before = house.facts.len();
+    house.answer(Who::First, id, Verdict::Yes).unwrap();
+    assert!(house.facts[before..].iter().any(|fact| targets_of(fact).eq([target])));
+}
+
+#[test]
 fn nobody_answers_their_own_ask_by_any_route() {
     let mut house = House::new(&settings(1));
     let root = house.world.root.unwrap();
