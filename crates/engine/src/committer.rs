@@ -1,19 +1,20 @@
 //! The one writer: decides commands one by one, commits those that waited together, publishes the World, then replies.
 
-use std::{collections::BTreeSet, sync::Arc};
+use std::sync::Arc;
 
 use anyhow::Context as _;
 use jiff::Timestamp;
 use tempestas_core::{
     Caller, Command, Context, Decision, LookedAt, Refusal, What, World, decide,
     ledger::{Signer, Tree},
+    targets_of,
 };
-use tempestas_store::{Batch, Store};
+use tempestas_store::{Batch, Private, Store};
 use tokio::sync::{broadcast, mpsc, oneshot, watch};
 
 use crate::{
     Snapshot,
-    engine::{Change, Committed, Outcome},
+    engine::{Change, Committed, MakePrivate, Outcome},
     random,
     rates::Rates,
 };
@@ -29,6 +30,7 @@ pub(crate) struct Job {
     pub(crate) command: Command,
     pub(crate) looked_at: Option<LookedAt>,
     pub(crate) caller: Caller,
+    pub(crate) private: MakePrivate,
     pub(crate) reply: oneshot::Sender<Outcome>,
 }
 
@@ -86,21 +88,23 @@ impl Committer {
 
     async fn commit(&mut self, jobs: impl Iterator<Item = Job>) -> anyhow::Result<()> {
         let mut batch = Batch::default();
-        let mut topics = BTreeSet::new();
+        let mut change = Change::default();
         let mut replies = Vec::new();
-        for Job { command, looked_at, caller, reply } in jobs {
+        for Job { command, looked_at, caller, private, reply } in jobs {
             let now = (self.clock)();
             let now = self.world.last_at.map_or(now, |last| last.max(now));
             let context = Context { now, caller, chance: random(), looked_at };
-            let (decision, outcome) = self.decided(&command, &context);
+            let (decision, kept, outcome) = self.decided(&command, &context, private);
             for fact in &decision.facts {
                 self.world.apply(fact);
-                topics.insert(fact.what.topic());
+                change.topics.insert(fact.what.topic());
+                change.targets.extend(targets_of(fact));
             }
             for text in &decision.texts {
                 self.world.know(text.digest, text.text.clone());
             }
             batch.add(decision, &mut self.tree)?;
+            batch.add_private(kept);
             replies.push((reply, outcome));
         }
         if !batch.is_empty() {
@@ -113,7 +117,7 @@ impl Committer {
             self.crash.after_commit();
             self.publish.send_replace(Snapshot::of(&self.world, size));
             // Nobody may be listening.
-            let _ = self.changes.send(Change { topics, size });
+            let _ = self.changes.send(Change { size, ..change });
         }
         for (reply, outcome) in replies {
             let world = self.publish.borrow().clone();
@@ -123,24 +127,34 @@ impl Committer {
         Ok(())
     }
 
-    /// What a command comes to, and what is written down of it: a refusal to somebody known too.
-    fn decided(&mut self, command: &Command, context: &Context) -> (Decision, Result<Vec<What>, Refusal>) {
+    /// What is written down of a command, what private is written beside it, and what it comes to: a refusal to somebody known is
+    /// written down too.
+    fn decided(
+        &mut self,
+        command: &Command,
+        context: &Context,
+        private: MakePrivate,
+    ) -> (Decision, Vec<Private>, Result<Vec<What>, Refusal>) {
         let mut written = match self.rates.admit(command, context) {
-            Err(refusal) => return (Decision::default(), Err(refusal)),
-            Ok(None) => return (Decision::default(), Ok(Vec::new())),
+            Err(refusal) => return (Decision::default(), Vec::new(), Err(refusal)),
+            Ok(None) => return (Decision::default(), Vec::new(), Ok(Vec::new())),
             Ok(Some(dropped)) => dropped,
         };
-        let outcome = match decide(&self.world, command, context) {
-            Ok(decided) => {
-                let whats = decided.facts.iter().map(|fact| fact.what.clone()).collect();
+        let decided = decide(&self.world, command, context).and_then(|decided| {
+            let whats: Vec<What> = decided.facts.iter().map(|fact| fact.what.clone()).collect();
+            let private = private(&decided.facts)
+                .map_err(|error| Refusal::Conflict(format!("a secret of it could not be kept: {error:#}")))?;
+            Ok((decided, private, whats))
+        });
+        match decided {
+            Ok((decided, private, whats)) => {
                 written.extend(decided);
-                Ok(whats)
+                (written, private, Ok(whats))
             }
             Err(refusal) => {
                 written.extend(self.rates.note_refusal(&self.world, command, context, &refusal));
-                Err(refusal)
+                (written, Vec::new(), Err(refusal))
             }
-        };
-        (written, outcome)
+        }
     }
 }

@@ -2,8 +2,8 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
-use tempestas_core::{Caller, Command, LookedAt, Refusal, Topic, What, ledger::Signer};
-use tempestas_store::{Loaded, Store};
+use tempestas_core::{Caller, Command, Fact, LookedAt, Refusal, ScopeId, Topic, What, ledger::Signer};
+use tempestas_store::{Loaded, Private, Store};
 use tokio::sync::{broadcast, mpsc, oneshot, watch};
 
 use crate::{Clock, Committer, Snapshot, committer::Job};
@@ -13,11 +13,13 @@ const WAITING_MOST: usize = 1024;
 /// Changes that a slow listener may fall behind before it is told that all lists changed.
 const CHANGES_KEPT: usize = 256;
 
-/// Lists that one commit changed.
-#[derive(Debug, Clone)]
+/// What one commit changed.
+#[derive(Debug, Clone, Default)]
 pub struct Change {
-    /// Which.
+    /// Lists that look different now.
     pub topics: BTreeSet<Topic>,
+    /// Targets on which there may be something else to do.
+    pub targets: BTreeSet<ScopeId>,
     /// Number of facts after it.
     pub size: u64,
 }
@@ -34,12 +36,16 @@ pub struct Committed {
 /// What a command came to.
 pub type Outcome = Result<Committed, Refusal>;
 
+/// Makes what is written beside the facts of one command, once it is decided what happened.
+pub type MakePrivate = Box<dyn FnOnce(&[Fact]) -> anyhow::Result<Vec<Private>> + Send>;
+
 /// Hands commands to the one writer, and the World to everybody.
 #[derive(Clone)]
 pub struct Engine {
     jobs: mpsc::Sender<Job>,
     published: watch::Receiver<Snapshot>,
-    changes: broadcast::Sender<Change>,
+    // No sender, so that whoever listens hears when the writer is gone.
+    changes: Arc<broadcast::Receiver<Change>>,
     store: Arc<Store>,
 }
 
@@ -51,10 +57,9 @@ impl Engine {
         let store = Arc::new(store);
         let (jobs, waiting) = mpsc::channel(WAITING_MOST);
         let (publish, published) = watch::channel(Snapshot::of(&world, tree.size()));
-        let (changes, _) = broadcast::channel(CHANGES_KEPT);
-        let committer =
-            Committer::new(Arc::clone(&store), world, tree, signer, clock, (waiting, publish, changes.clone()));
-        (Self { jobs, published, changes, store }, committer)
+        let (change, changes) = broadcast::channel(CHANGES_KEPT);
+        let committer = Committer::new(Arc::clone(&store), world, tree, signer, clock, (waiting, publish, change));
+        (Self { jobs, published, changes: Arc::new(changes), store }, committer)
     }
 
     /// Has a command decided and made durable, for a caller who looked at what a change in place is about.
@@ -62,9 +67,23 @@ impl Engine {
     /// # Errors
     /// The refusal; or that the service is stopping.
     pub async fn submit(&self, caller: Caller, looked_at: Option<LookedAt>, command: Command) -> Outcome {
+        self.submit_with(caller, looked_at, command, Box::new(|_| Ok(Vec::new()))).await
+    }
+
+    /// The same, with secrets that are written in the same commit; `private` makes them from what happened.
+    ///
+    /// # Errors
+    /// The refusal; or that the service is stopping, or that a secret could not be made: nothing has then changed.
+    pub async fn submit_with(
+        &self,
+        caller: Caller,
+        looked_at: Option<LookedAt>,
+        command: Command,
+        private: MakePrivate,
+    ) -> Outcome {
         let (reply, outcome) = oneshot::channel();
         let stopping = || Refusal::Conflict("the service is stopping; try again in a moment".to_owned());
-        self.jobs.send(Job { command, looked_at, caller, reply }).await.map_err(|_| stopping())?;
+        self.jobs.send(Job { command, looked_at, caller, private, reply }).await.map_err(|_| stopping())?;
         outcome.await.map_err(|_| stopping())?
     }
 
@@ -80,10 +99,10 @@ impl Engine {
         self.published.clone()
     }
 
-    /// Hears which lists each commit changed.
+    /// Hears what each commit changed.
     #[must_use]
     pub fn changes(&self) -> broadcast::Receiver<Change> {
-        self.changes.subscribe()
+        self.changes.resubscribe()
     }
 
     /// Where everything is written down.

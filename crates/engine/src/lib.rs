@@ -17,7 +17,7 @@ mod rates;
 mod snapshot;
 
 pub use committer::{Clock, Committer};
-pub use engine::{Change, Committed, Engine, Outcome};
+pub use engine::{Change, Committed, Engine, MakePrivate, Outcome};
 pub use snapshot::Snapshot;
 
 /// Fresh random bytes.

@@ -12,9 +12,9 @@ use std::{
 
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, SqliteConnection, sqlite::SqliteConnectOptions};
-use tempestas_core::{Actor, Caller, Command, Door, Refusal, Said, SubjectId, SubjectKind, What, ledger::Signer};
+use tempestas_core::{Actor, Caller, Command, Door, Fact, Refusal, Said, SubjectId, SubjectKind, What, ledger::Signer};
 use tempestas_engine::{Engine, Snapshot};
-use tempestas_store::Store;
+use tempestas_store::{Private, Sealed, Store};
 use tokio::task::JoinHandle;
 
 /// An engine on a clock that stands where a test puts it.
@@ -150,10 +150,11 @@ async fn refusals_become_facts_within_a_rate_and_the_rest_is_counted() {
     running.at(61);
     assert!(running.add("mara").await.is_err());
     let mut database = looked_at_from_outside(directory.path()).await;
-    let dropped: String = sqlx::query_scalar("SELECT CAST(body AS TEXT) FROM facts WHERE body LIKE '%refusals-dropped%'")
-        .fetch_one(&mut database)
-        .await
-        .unwrap();
+    let dropped: String =
+        sqlx::query_scalar("SELECT CAST(body AS TEXT) FROM facts WHERE body LIKE '%refusals-dropped%'")
+            .fetch_one(&mut database)
+            .await
+            .unwrap();
     assert!(dropped.contains(r#""count":15"#), "{dropped}");
 }
 
@@ -189,4 +190,39 @@ async fn a_commit_that_fails_ends_the_writer_and_publishes_nothing() {
     assert!(running.engine.world().subject_named("oda").is_none(), "it was decided, and not written");
     let said = running.engine.submit(Caller::keeper(), None, Command::Tick).await.unwrap_err().to_string();
     assert!(said.contains("try again"), "{said}");
+}
+
+fn sealed(body: &[u8]) -> Private {
+    let (owner, name, key_id) = ("house".to_owned(), "trial".to_owned(), "k1".to_owned());
+    Private::Sealed(Sealed { owner, name, key_id, body: body.to_vec() })
+}
+
+#[tokio::test]
+async fn a_secret_is_there_exactly_when_the_fact_is_that_needs_it() {
+    let directory = tempfile::tempdir().unwrap();
+    let running = Running::new(directory.path()).await;
+    let kept = async || running.engine.store().sealed(Some("house")).await.unwrap().into_iter().map(|one| one.body);
+    let add = |name: &str| {
+        running.engine.submit_with(running.mara(), None, added(name), Box::new(|_| Ok(vec![sealed(b"new")])))
+    };
+    assert!(add("mara").await.is_err(), "there is one of that name");
+    assert_eq!(kept().await.count(), 0, "what was refused leaves nothing");
+    let size = running.engine.world().size();
+    let fails = Box::new(|_: &[Fact]| Err(anyhow::anyhow!("no key opens it")));
+    let said = running.engine.submit_with(running.mara(), None, added("oda"), fails).await.unwrap_err().to_string();
+    assert!(said.contains("no key opens it"), "{said}");
+    assert!(running.engine.world().subject_named("oda").is_none(), "without its secret it did not happen");
+    assert!(running.engine.world().size() > size, "but that it was tried is written down");
+    // Whoever hears of the commit finds the secret.
+    let mut commits = running.engine.commits();
+    commits.mark_unchanged();
+    let (done, found) = tokio::join!(add("oda"), async {
+        commits.changed().await.unwrap();
+        kept().await.collect::<Vec<_>>()
+    });
+    done.unwrap();
+    assert_eq!(found, [b"new"]);
+    let gone = Private::Unsealed { owner: "house".to_owned(), name: "trial".to_owned() };
+    running.engine.submit_with(running.mara(), None, added("piet"), Box::new(|_| Ok(vec![gone]))).await.unwrap();
+    assert_eq!(kept().await.count(), 0);
 }

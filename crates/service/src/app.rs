@@ -12,11 +12,11 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, LookedAt, Said, ScopeId, SubjectId, What, World,
+    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Said, ScopeId, SubjectId, What, World,
     ledger::Signer, ways::Ways,
 };
 use tempestas_engine::{Change, Engine, Outcome, Snapshot};
-use tempestas_store::Store;
+use tempestas_store::{Private, Store};
 use tempestas_targets::{Place, Target};
 use tokio::sync::{Semaphore, SemaphorePermit, broadcast, watch};
 
@@ -203,9 +203,25 @@ impl App {
         self.shared.engine.submit(caller, None, command).await
     }
 
+    /// Has a command decided, with secrets that are written in the same commit.
+    pub(crate) async fn submit_with(
+        &self,
+        caller: Caller,
+        command: Command,
+        private: impl FnOnce(&[Fact]) -> anyhow::Result<Vec<Private>> + Send + 'static,
+    ) -> Outcome {
+        self.shared.engine.submit_with(caller, None, command, Box::new(private)).await
+    }
+
     /// Has a change in place decided for a caller who looked at what is there.
-    pub(crate) async fn change(&self, caller: Caller, looked_at: LookedAt, command: Command) -> Outcome {
-        self.shared.engine.submit(caller, Some(looked_at), command).await
+    pub(crate) async fn change(
+        &self,
+        caller: Caller,
+        looked_at: LookedAt,
+        command: Command,
+        private: Vec<Private>,
+    ) -> Outcome {
+        self.shared.engine.submit_with(caller, Some(looked_at), command, Box::new(|_| Ok(private))).await
     }
 
     /// Has a keeper's report decided; what it refuses is a fault of ours, and logged.

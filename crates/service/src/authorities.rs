@@ -4,7 +4,7 @@ use anyhow::Context as _;
 use jiff::Timestamp;
 use tempestas_api::{LoginReply, RotationStage};
 use tempestas_core::{Connector, Digest, Grant, ScopeId};
-use tempestas_store::Store;
+use tempestas_store::{Private, Store};
 use tempestas_targets::{
     GrantCall,
     linux::{Authority, Certified, Enrolment, Trusted, fingerprint, host_name, public_key},
@@ -156,29 +156,28 @@ async fn lines(app: &App, signs: Signs) -> anyhow::Result<Vec<String>> {
     authorities(app, signs).await?.iter().map(|one| Ok(one.public_line(&comment)?)).collect()
 }
 
-/// One step of a rotation: announces a new pair, has it sign, or withdraws the past one.
-pub(crate) async fn step(app: &App, from: RotationStage) -> anyhow::Result<()> {
+/// What one step of a rotation changes: it announces a new pair, has it sign, or withdraws the past one.
+pub(crate) async fn step(app: &App, from: RotationStage) -> anyhow::Result<Vec<Private>> {
     let seeds = Seeds::open(app).await?;
-    let seal = |signs: Signs, turn: Turn, seed: &[u8]| app.vault().seal(OWNER, signs.name(turn), seed);
-    let mut keep = Vec::new();
-    let mut forget = Vec::new();
+    let seal =
+        |signs: Signs, turn: Turn, seed: &[u8]| app.vault().seal(OWNER, signs.name(turn), seed).map(Private::Sealed);
+    let forget = |name: &str| Private::Unsealed { owner: OWNER.to_owned(), name: name.to_owned() };
+    let mut changes = Vec::new();
     for signs in Signs::BOTH {
         match from {
             RotationStage::Steady => {
-                keep.push(seal(signs, Turn::Next, Zeroizing::new(vault::random::<32>()).as_slice())?)
+                changes.push(seal(signs, Turn::Next, Zeroizing::new(vault::random::<32>()).as_slice())?);
             }
             RotationStage::Announced => {
-                keep.push(seal(signs, Turn::Past, seeds.present(signs)?)?);
+                changes.push(seal(signs, Turn::Past, seeds.present(signs)?)?);
                 let next = seeds.seed(signs, Turn::Next).context("the next authority is not there")?;
-                keep.push(seal(signs, Turn::Present, next)?);
-                forget.push((OWNER, signs.name(Turn::Next)));
+                changes.push(seal(signs, Turn::Present, next)?);
+                changes.push(forget(signs.name(Turn::Next)));
             }
-            RotationStage::Switched => forget.push((OWNER, signs.name(Turn::Past))),
+            RotationStage::Switched => changes.push(forget(signs.name(Turn::Past))),
         }
     }
-    app.store().change_sealed(&keep, &forget).await?;
-    app.authorities_changed();
-    Ok(())
+    Ok(changes)
 }
 
 /// What a host is given to be looked after: sentences, a script that places it, one that takes it away.

@@ -9,9 +9,11 @@ use axum::{
     response::{IntoResponse as _, Response},
 };
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, DutyKind, LookedAt, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh};
+use tempestas_core::{
+    Caller, Command, DutyKind, Fact, LookedAt, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh,
+};
 use tempestas_engine::Outcome;
-use tempestas_store::{SignIn, SignInKind};
+use tempestas_store::{Private, SignIn, SignInKind};
 
 use crate::{
     app::{App, caller},
@@ -70,9 +72,23 @@ impl SignedIn {
         self.app.submit(self.caller(), command).await
     }
 
+    /// Has a command decided for this caller, with secrets that are written in the same commit.
+    pub(crate) async fn submit_with(
+        &self,
+        command: Command,
+        private: impl FnOnce(&[Fact]) -> anyhow::Result<Vec<Private>> + Send + 'static,
+    ) -> Outcome {
+        self.app.submit_with(self.caller(), command, private).await
+    }
+
     /// Has a change in place decided for this caller, who looked at what is there.
     pub(crate) async fn change(&self, looked_at: LookedAt, command: Command) -> Outcome {
-        self.app.change(self.caller(), looked_at, command).await
+        self.change_with(looked_at, command, Vec::new()).await
+    }
+
+    /// The same, with secrets that are written in the same commit.
+    pub(crate) async fn change_with(&self, looked_at: LookedAt, command: Command, private: Vec<Private>) -> Outcome {
+        self.app.change(self.caller(), looked_at, command, private).await
     }
 
     fn caller(&self) -> Caller {

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, Digest, Refusal, Said, ScopeId, What, ledger::Signer};
+use tempestas_core::{Caller, Command, Digest, Fact, Refusal, Row, Said, ScopeId, What, ledger::Signer};
 use tempestas_engine::{Clock, Engine, Snapshot};
-use tempestas_store::{Loaded, Store};
+use tempestas_store::{Loaded, Private, Store};
 use tokio::task::JoinHandle;
 use url::Url;
 
@@ -176,14 +176,21 @@ fn ensure_not_older(config: &Config, tree: &tempestas_core::ledger::Tree) -> any
 
 async fn found(app: &App, installation: String) -> anyhow::Result<()> {
     let name = app.config().service.first_administrator.clone();
-    app.submit(Caller::machine(), Command::Found { installation, administrator: Said::new(&name) }).await?;
     let path = app.config().service.state.join("first-administrator.secret");
-    let person =
-        app.world().subject_named(&name).map(|subject| subject.id).context("the first administrator is not there")?;
     let secret = vault::random_text();
-    let expires = Timestamp::now().checked_add(FIRST_SECRET_LASTS)?;
-    app.store().keep_enrolment(token_digest(&secret), person, expires).await?;
+    let (digest, expires) = (token_digest(&secret), Timestamp::now().checked_add(FIRST_SECRET_LASTS)?);
+    // Before it is founded: that happens once, and nobody could come in without.
     vault::write_secret(&path, &format!("{}\n", *secret))?;
+    let enrolment = move |facts: &[Fact]| {
+        let first = facts.iter().flat_map(|fact| &fact.put).find_map(|row| match row {
+            Row::Subject(subject) => Some(subject.id),
+            _ => None,
+        });
+        let person = first.context("nobody was made the first administrator")?;
+        Ok(vec![Private::Enrolment { secret: digest, person, expires }])
+    };
+    let found = Command::Found { installation, administrator: Said::new(&name) };
+    app.submit_with(Caller::machine(), found, enrolment).await?;
     tracing::info!("founded; {name} enrols with the one-time secret in {}", path.display());
     Ok(())
 }

@@ -10,7 +10,7 @@ use argon2::{
 use jiff::Timestamp;
 use ring::digest;
 use tempestas_core::{Caller, Command, Digest, Said, SubjectId, What};
-use tempestas_store::{SignIn, Slowing, Store};
+use tempestas_store::{Private, SignIn, Slowing, Store};
 use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
 use zeroize::Zeroizing;
@@ -155,18 +155,17 @@ fn totp(secret: &[u8], name: &str) -> anyhow::Result<Totp> {
         .map_err(|error| anyhow::anyhow!("the TOTP secret can't be used: {error}"))
 }
 
-/// Sets a person's password and makes them a new TOTP secret, which is returned to be shown once.
-pub(crate) async fn set_credentials(
+/// A person's password and a new TOTP secret, to be kept; and that secret, to be shown once.
+pub(crate) async fn new_credentials(
     app: &App,
     person: SubjectId,
     name: &str,
     password: String,
-) -> Result<Totp, Failure> {
-    let hash = app.identity().hash(password).await?;
+) -> Result<(Private, Totp), Failure> {
+    let password_hash = app.identity().hash(password).await?;
     let secret = Zeroizing::new(vault::random::<20>());
     let sealed = app.vault().seal(&format!("person:{}", person.0), "totp", secret.as_slice())?;
-    app.store().set_credentials(person, &hash, &sealed).await?;
-    Ok(totp(secret.as_slice(), name)?)
+    Ok((Private::Credentials { person, password_hash, totp: sealed }, totp(secret.as_slice(), name)?))
 }
 
 /// Checks a TOTP code and uses its step up, so that it is good once.

@@ -5,7 +5,7 @@ use std::{io::Write as _, path::Path};
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Caller, Command, Digest, What, ledger::Verifier};
-use tempestas_store::{Report, Store};
+use tempestas_store::{Private, Report, Store};
 
 use crate::{config::Config, house::House, identity::token_digest, vault};
 
@@ -120,9 +120,10 @@ pub async fn recover(config: Config, name: &str) -> anyhow::Result<String> {
     let app = &house.app;
     let person =
         crate::serve::name_of(&app.world(), name).with_context(|| format!("there is nobody named `{name}`"))?;
-    app.submit(Caller::machine(), Command::Recover { subject: person }).await?;
     let secret = vault::random_text();
-    app.store().keep_enrolment(token_digest(&secret), person, Timestamp::now().checked_add(RECOVERY_LASTS)?).await?;
+    let expires = Timestamp::now().checked_add(RECOVERY_LASTS)?;
+    let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
+    app.submit_with(Caller::machine(), Command::Recover { subject: person }, |_| Ok(vec![issued])).await?;
     app.store().end_sign_ins(person, None).await?;
     house.close().await?;
     Ok(secret.to_string())
@@ -138,13 +139,13 @@ pub async fn rotate_key(config: Config) -> anyhow::Result<(usize, String)> {
     let mut fresh = Vec::new();
     for sealed in app.store().sealed(None).await? {
         let secret = app.vault().open_sealed(&sealed)?;
-        fresh.push(app.vault().seal(&sealed.owner, &sealed.name, &secret)?);
+        fresh.push(Private::Sealed(app.vault().seal(&sealed.owner, &sealed.name, &secret)?));
     }
-    app.store().keep_sealed(&fresh).await?;
-    let key = app.vault().current().to_owned();
-    app.submit(Caller::machine(), Command::Note(What::KeyRotated { key: key.clone() })).await?;
+    let (count, key) = (fresh.len(), app.vault().current().to_owned());
+    let command = Command::Note(What::KeyRotated { key: key.clone() });
+    app.submit_with(Caller::machine(), command, |_| Ok(fresh)).await?;
     house.close().await?;
-    Ok((fresh.len(), key))
+    Ok((count, key))
 }
 
 /// The public key that exported ledgers are verified with.

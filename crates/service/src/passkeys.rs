@@ -192,7 +192,7 @@ pub(crate) async fn add(
         added_at: Timestamp::now(),
         used_at: None,
     };
-    if !app.store().keep_passkey(&kept).await? {
+    if app.store().passkey(&kept.credential).await?.is_some() {
         return Err(Failure::invalid("this passkey is in use here already"));
     }
     Ok(kept)

@@ -9,7 +9,7 @@ use tempestas_core::{
 };
 
 use crate::{
-    StoreError,
+    Private, StoreError,
     entries::{self, Line},
     number,
     open::{Store, digest_of},
@@ -27,6 +27,7 @@ pub struct Batch {
     blocks: Vec<(u64, Digest)>,
     rows: BTreeMap<Key, Option<Row>>,
     texts: Vec<tempestas_core::PrivateText>,
+    private: Vec<Private>,
 }
 
 impl Batch {
@@ -50,10 +51,15 @@ impl Batch {
         Ok(())
     }
 
+    /// Adds what its last decision needs and no fact may carry.
+    pub fn add_private(&mut self, private: Vec<Private>) {
+        self.private.extend(private);
+    }
+
     /// Whether there is nothing to write.
     #[must_use]
     pub fn is_empty(&self) -> bool {
-        self.facts.is_empty()
+        self.facts.is_empty() && self.private.is_empty()
     }
 }
 
@@ -120,6 +126,9 @@ impl Store {
                 row.push_bind(text.digest.0.as_slice()).push_bind(text.salt.as_slice()).push_bind(text.text.as_str());
             });
             insert.build().execute(&mut *tx).await?;
+        }
+        for private in &batch.private {
+            private.write(&mut tx).await?;
         }
         let size = number(checkpoint.checkpoint.size);
         sqlx::query("INSERT OR REPLACE INTO checkpoints (size, root, note) VALUES (?1, ?2, ?3)")

@@ -12,6 +12,7 @@ mod observed;
 mod open;
 mod passing;
 mod presence;
+mod private;
 mod sealed;
 
 pub use activity::{Recorded, Told};
@@ -22,6 +23,7 @@ pub use ledger::{Batch, Entry};
 pub use open::{Loaded, Store, lock};
 pub use passing::{Claim, SignIn, SignInKind, Slowing};
 pub use presence::{DeviceAsk, Draft, Passkey};
+pub use private::Private;
 pub use sealed::Sealed;
 
 use jiff::Timestamp;

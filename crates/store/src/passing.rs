@@ -234,27 +234,6 @@ impl Store {
         Ok(done.rows_affected() == 1)
     }
 
-    /// Keeps a one-time enrolment secret's digest; an earlier one of the same person is void.
-    ///
-    /// # Errors
-    /// When the database fails.
-    pub async fn keep_enrolment(
-        &self,
-        secret: Digest,
-        person: SubjectId,
-        expires: Timestamp,
-    ) -> Result<(), StoreError> {
-        let mut write = self.write.lock().await;
-        sqlx::query("DELETE FROM enrolments WHERE person = ?1").bind(number(person.0)).execute(&mut *write).await?;
-        sqlx::query("INSERT INTO enrolments (secret, person, expires) VALUES (?1, ?2, ?3)")
-            .bind(secret.0.as_slice())
-            .bind(number(person.0))
-            .bind(micros(expires))
-            .execute(&mut *write)
-            .await?;
-        Ok(())
-    }
-
     /// Uses up an enrolment secret; whose it was, where it was good at `now`.
     ///
     /// # Errors

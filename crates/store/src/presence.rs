@@ -1,7 +1,7 @@
 //! How a person is present: passkeys, programs that wait to be let in, and what those drafted.
 
 use jiff::Timestamp;
-use sqlx::{Row as _, sqlite::SqliteRow};
+use sqlx::{Row as _, SqliteConnection, sqlite::SqliteRow};
 use tempestas_core::{Digest, LookedAt, SubjectId};
 
 use crate::{StoreError, micros, number, open::Store, time, unsigned};
@@ -115,26 +115,23 @@ fn draft(row: &SqliteRow) -> Result<Draft, sqlx::Error> {
     })
 }
 
-impl Store {
-    /// Keeps a new passkey. False where its credential is known already.
-    ///
-    /// # Errors
-    /// When the database fails.
-    pub async fn keep_passkey(&self, passkey: &Passkey) -> Result<bool, StoreError> {
-        let mut write = self.write.lock().await;
-        let kept = sqlx::query(
+impl Passkey {
+    pub(crate) async fn write(&self, into: &mut SqliteConnection) -> Result<(), sqlx::Error> {
+        sqlx::query(
             "INSERT OR IGNORE INTO passkeys (credential, person, name, body, added_at) VALUES (?1, ?2, ?3, ?4, ?5)",
         )
-        .bind(&passkey.credential)
-        .bind(number(passkey.person.0))
-        .bind(&passkey.name)
-        .bind(&passkey.body)
-        .bind(micros(passkey.added_at))
-        .execute(&mut *write)
-        .await?;
-        Ok(kept.rows_affected() == 1)
+        .bind(&self.credential)
+        .bind(number(self.person.0))
+        .bind(&self.name)
+        .bind(&self.body)
+        .bind(micros(self.added_at))
+        .execute(into)
+        .await
+        .map(drop)
     }
+}
 
+impl Store {
     /// A person's passkeys, oldest first.
     ///
     /// # Errors
@@ -172,20 +169,6 @@ impl Store {
             .execute(&mut *write)
             .await?;
         Ok(())
-    }
-
-    /// Forgets a person's passkey, or all of them. Returns how many there were.
-    ///
-    /// # Errors
-    /// When the database fails.
-    pub async fn drop_passkeys(&self, person: SubjectId, credential: Option<&[u8]>) -> Result<u64, StoreError> {
-        let mut write = self.write.lock().await;
-        let done = sqlx::query("DELETE FROM passkeys WHERE person = ?1 AND (?2 IS NULL OR credential = ?2)")
-            .bind(number(person.0))
-            .bind(credential)
-            .execute(&mut *write)
-            .await?;
-        Ok(done.rows_affected())
     }
 
     /// Keeps a program's wish to be let in. False where its code is taken.

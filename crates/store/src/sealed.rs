@@ -1,6 +1,6 @@
 //! Sealed secrets and password hashes, as bytes; the keys that open them are not here.
 
-use sqlx::{Connection, Row as _};
+use sqlx::{Connection, Row as _, SqliteConnection};
 use tempestas_core::SubjectId;
 
 use crate::{StoreError, number, open::Store};
@@ -18,38 +18,29 @@ pub struct Sealed {
     pub body: Vec<u8>,
 }
 
+impl Sealed {
+    pub(crate) async fn write(&self, into: &mut SqliteConnection) -> Result<(), sqlx::Error> {
+        sqlx::query("INSERT OR REPLACE INTO sealed (owner, name, key_id, body) VALUES (?1, ?2, ?3, ?4)")
+            .bind(&self.owner)
+            .bind(&self.name)
+            .bind(&self.key_id)
+            .bind(&self.body)
+            .execute(into)
+            .await
+            .map(drop)
+    }
+}
+
 impl Store {
-    /// Keeps sealed secrets, replacing those of the same owner and name, all or none.
+    /// Keeps sealed secrets that no fact needs yet, replacing those of the same owner and name, all or none.
     ///
     /// # Errors
     /// When the database fails.
     pub async fn keep_sealed(&self, all: &[Sealed]) -> Result<(), StoreError> {
-        self.change_sealed(all, &[]).await
-    }
-
-    /// The same, with others forgotten for good in the same step, each by owner and name: no state in between has both, or
-    /// neither.
-    ///
-    /// # Errors
-    /// When the database fails.
-    pub async fn change_sealed(&self, all: &[Sealed], forget: &[(&str, &str)]) -> Result<(), StoreError> {
         let mut write = self.write.lock().await;
         let mut tx = write.begin().await?;
-        for (owner, name) in forget {
-            sqlx::query("DELETE FROM sealed WHERE owner = ?1 AND name = ?2")
-                .bind(owner)
-                .bind(name)
-                .execute(&mut *tx)
-                .await?;
-        }
         for sealed in all {
-            sqlx::query("INSERT OR REPLACE INTO sealed (owner, name, key_id, body) VALUES (?1, ?2, ?3, ?4)")
-                .bind(&sealed.owner)
-                .bind(&sealed.name)
-                .bind(&sealed.key_id)
-                .bind(&sealed.body)
-                .execute(&mut *tx)
-                .await?;
+            sealed.write(&mut tx).await?;
         }
         tx.commit().await?;
         Ok(())
@@ -74,36 +65,6 @@ impl Store {
                 })
             })
             .collect()
-    }
-
-    /// Sets a person's password hash and sealed TOTP secret together, and forgets the last code's step.
-    ///
-    /// # Errors
-    /// When the database fails.
-    pub async fn set_credentials(
-        &self,
-        person: SubjectId,
-        password_hash: &str,
-        totp: &Sealed,
-    ) -> Result<(), StoreError> {
-        let mut write = self.write.lock().await;
-        let mut tx = write.begin().await?;
-        sqlx::query("INSERT OR REPLACE INTO credentials (person, password_hash) VALUES (?1, ?2)")
-            .bind(number(person.0))
-            .bind(password_hash)
-            .execute(&mut *tx)
-            .await?;
-        sqlx::query("INSERT OR REPLACE INTO sealed (owner, name, key_id, body) VALUES (?1, ?2, ?3, ?4)")
-            .bind(&totp.owner)
-            .bind(&totp.name)
-            .bind(&totp.key_id)
-            .bind(&totp.body)
-            .execute(&mut *tx)
-            .await?;
-        sqlx::query("DELETE FROM totp_steps WHERE person = ?1").bind(number(person.0)).execute(&mut *tx).await?;
-        sqlx::query("DELETE FROM sign_ins WHERE person = ?1").bind(number(person.0)).execute(&mut *tx).await?;
-        tx.commit().await?;
-        Ok(())
     }
 
     /// A person's password hash.

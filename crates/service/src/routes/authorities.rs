@@ -69,7 +69,9 @@ pub(super) async fn step(
             .into());
         }
     }
-    authorities::step(&me.app, stage).await?;
-    me.submit(Command::Note(What::AuthoritiesChanged { step: stage.step().to_owned() })).await?;
+    let changes = authorities::step(&me.app, stage).await?;
+    let command = Command::Note(What::AuthoritiesChanged { step: stage.step().to_owned() });
+    me.submit_with(command, |_| Ok(changes)).await?;
+    me.app.authorities_changed();
     view(&me).await
 }

@@ -7,11 +7,13 @@ use tempestas_api::{
     SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Alarm, Command, Connector, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What, World,
+    Alarm, Command, Connector, Fact, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What, World,
     ensure_administrator,
 };
 use tempestas_engine::Committed;
+use tempestas_store::Private;
 use tempestas_targets::{Form, linux::public_key, local};
+use zeroize::Zeroizing;
 
 use super::{made, reference, scope, target};
 use crate::{
@@ -138,14 +140,17 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
         emergency_least: new.emergency_least,
         alarm_after: Seconds(new.alarm_after.max(1)),
     };
-    let done = me.submit(command).await?;
-    let id = made(&done, |what| match what {
+    let added = |what: &What| match what {
         What::TargetAdded { scope } => Some(*scope),
         _ => None,
-    })?;
-    if !new.secret.is_empty() {
-        keep_secret(&me.app, id, &new.secret).await?;
-    }
+    };
+    let (app, secret) = (me.app.clone(), Zeroizing::new(new.secret));
+    let sealed = move |facts: &[Fact]| {
+        let id = facts.iter().find_map(|fact| added(&fact.what)).filter(|_| !secret.is_empty());
+        id.map(|id| broker_secret(&app, id, &secret)).into_iter().collect()
+    };
+    let done = me.submit_with(command, sealed).await?;
+    let id = made(&done, added)?;
     target_view(&me.app, &done.world, id)
         .map(Json)
         .ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))
@@ -184,9 +189,9 @@ fn is_account(name: &str) -> bool {
         && name.bytes().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || b"_-".contains(&byte))
 }
 
-async fn keep_secret(app: &App, id: ScopeId, secret: &str) -> Result<(), Failure> {
-    let sealed = app.vault().seal(&owner_of(id), BROKER, secret.as_bytes())?;
-    Ok(app.store().keep_sealed(&[sealed]).await?)
+/// The password or key that we reach a target with, sealed.
+fn broker_secret(app: &App, id: ScopeId, secret: &str) -> anyhow::Result<Private> {
+    Ok(Private::Sealed(app.vault().seal(&owner_of(id), BROKER, secret.as_bytes())?))
 }
 
 pub(super) async fn set_target(
@@ -207,10 +212,8 @@ pub(super) async fn set_target(
         own_login: new.own_login,
         labels: new.labels.clone(),
     };
-    me.change(looked_at, command).await?;
-    if let Some(secret) = &new.secret {
-        keep_secret(&me.app, id, secret).await?;
-    }
+    let secret = new.secret.as_ref().map(|secret| broker_secret(&me.app, id, secret)).transpose()?;
+    me.change_with(looked_at, command, secret.into_iter().collect()).await?;
     if new.own_login.is_some() {
         // Its roles end otherwise now, which the survey says; one that fails comes again by itself.
         let _ = keeper::survey(&me.app, id).await;
@@ -220,8 +223,9 @@ pub(super) async fn set_target(
 
 pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body<EndTarget>) -> Answer<Done> {
     let id = target(&me.app.world(), me.person, &end.target)?;
-    me.submit(Command::EndTarget { target: id, reason: Said::new(end.reason) }).await?;
-    me.app.store().change_sealed(&[], &[(&owner_of(id), BROKER)]).await?;
+    let unsealed = Private::Unsealed { owner: owner_of(id), name: BROKER.to_owned() };
+    let command = Command::EndTarget { target: id, reason: Said::new(end.reason) };
+    me.submit_with(command, |_| Ok(vec![unsealed])).await?;
     Ok(Json(Done {}))
 }
 

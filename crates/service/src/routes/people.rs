@@ -6,6 +6,7 @@ use tempestas_api::{
     WhichTarget,
 };
 use tempestas_core::{Command, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator};
+use tempestas_store::Private;
 
 use super::{made, reference, scope, seen_subject, subject, target};
 use crate::{
@@ -72,10 +73,11 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
         )
         .into());
     }
-    me.submit(Command::SetCredentials { subject: person, what: What::EnrolmentIssued { subject: person } }).await?;
     let secret = vault::random_text();
     let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);
-    me.app.store().keep_enrolment(token_digest(&secret), person, expires).await?;
+    let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
+    let command = Command::SetCredentials { subject: person, what: What::EnrolmentIssued { subject: person } };
+    me.submit_with(command, |_| Ok(vec![issued])).await?;
     Ok(Json(Enrolment { name, secret: secret.to_string(), expires }))
 }
 

@@ -7,13 +7,13 @@ use tempestas_api::{
     ProofReply, ProofRequest, SignInReply, SignInRequest, SignInView,
 };
 use tempestas_core::{Command, Phase, Sight, SubjectId, What};
-use tempestas_store::SignInKind;
+use tempestas_store::{Private, SignInKind};
 
 use crate::{
     app::{App, caller},
     callers::{Anyone, SignedIn, cookie},
     door::{Answer, At, Body, Json, WithCookie},
-    identity::{check_password, prove, prove_again, set_credentials, token_digest},
+    identity::{check_password, new_credentials, prove, prove_again, token_digest},
     passkeys,
     problem::Failure,
     vault, views,
@@ -102,17 +102,19 @@ pub(super) async fn add_passkey(me: SignedIn, Body(new): Body<NewPasskey>) -> An
     }
     let kept = passkeys::add(&me.app, me.person, &new.ceremony, name, new.credential).await?;
     let what = What::PasskeyAdded { subject: me.person };
-    me.submit(Command::SetCredentials { subject: me.person, what }).await?;
+    let (command, new) = (Command::SetCredentials { subject: me.person, what }, Private::Passkey(kept.clone()));
+    me.submit_with(command, |_| Ok(vec![new])).await?;
     Ok(Json(passkey_view(&kept)))
 }
 
 pub(super) async fn drop_passkey(me: SignedIn, At(id): At) -> Answer<Done> {
     me.ensure_proven()?;
     let credential = passkeys::id_bytes(&id).unwrap_or_default();
-    if me.app.store().drop_passkeys(me.person, Some(&credential)).await? == 0 {
+    if !me.app.store().passkeys(me.person).await?.iter().any(|kept| kept.credential == credential) {
         return Err(Failure::unknown("passkey of yours", &id, "Settings lists them"));
     }
-    me.submit(Command::Note(What::PasskeyDropped { subject: me.person })).await?;
+    let dropped = Private::PasskeyDropped { person: me.person, credential };
+    me.submit_with(Command::Note(What::PasskeyDropped { subject: me.person }), |_| Ok(vec![dropped])).await?;
     Ok(Json(Done {}))
 }
 
@@ -128,11 +130,9 @@ pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> 
             )
         })?;
     let name = app.world().subject_name(person);
-    let totp = set_credentials(&app, person, &name, request.password).await?;
-    // Whoever enrols anew has lost what they had.
-    app.store().drop_passkeys(person, None).await?;
+    let (credentials, totp) = new_credentials(&app, person, &name, request.password).await?;
     let set = Command::SetCredentials { subject: person, what: What::CredentialsSet { subject: person } };
-    app.submit(caller(person, &address, None), set).await?;
+    app.submit_with(caller(person, &address, None), set, |_| Ok(vec![credentials])).await?;
     let totp_url = totp.to_url().map_err(|error| Failure::Failed(error.into()))?;
     let totp_qr = qr_rows(&totp_url)?;
     Ok(Json(EnrolReply { name, totp_secret: totp.secret().to_base32(), totp_url, totp_qr }))
