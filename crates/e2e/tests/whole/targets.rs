@@ -1,11 +1,12 @@
 //! The targets themselves, called as keepers call them: giving twice has one effect, a late order changes nothing.
 
 use jiff::{SignedDuration, Timestamp};
+use tempestas_api::NewTarget;
 use tempestas_core::{Connector, ScopeId};
-use tempestas_demo::seed::BROKER;
+use tempestas_demo::{cluster::free_port, daemon, quillhaven, seed::BROKER};
 use tempestas_targets::{GrantCall, Place, Target, TargetError};
 
-use crate::house::{House, Plan};
+use crate::house::{House, MARA, Plan, eventually};
 
 fn call(name: &str, role: &str, account: Option<&str>, attempt: i64) -> GrantCall {
     let now = Timestamp::now();
@@ -134,4 +135,28 @@ async fn power_inside_databases_is_found_taken_and_put_back() {
         assert!(cluster.holds_standing(&call).await.unwrap());
     }
     assert_eq!(found().await, there, "as it was");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_first_survey_that_failed_comes_as_soon_as_the_target_answers() {
+    let house = House::new(Plan::cloud_only()).await;
+    let (mara, port) = (house.client(MARA), free_port().unwrap());
+    let secret = house.cloud_key("tempestas-broker");
+    let spare = NewTarget {
+        parent: "/".to_owned(),
+        name: "spare".to_owned(),
+        connector: Connector::Brightwater { url: format!("http://127.0.0.1:{port}") },
+        secret: secret.clone(),
+        emergency_least: 1,
+        alarm_after: 60,
+    };
+    mara.add_target(&spare).await.unwrap();
+    let there = async || mara.targets().await.unwrap().into_iter().find(|one| one.path == "/spare").unwrap();
+    eventually("its survey failed", async || there().await.last_survey.is_some_and(|last| last.says.contains("reach")))
+        .await;
+    let word = secret.strip_suffix("-tempestas-broker").unwrap();
+    let seed = serde_json::to_string(&quillhaven::cloud(|name| format!("{word}-{name}"))).unwrap();
+    let _answers = daemon::brightwater(&house.path().join("spare"), port, Some(&seed)).unwrap();
+    eventually("it was surveyed", async || there().await.surveyed_at.is_some()).await;
+    assert!(there().await.standing > 0);
 }

@@ -2,6 +2,7 @@
 //! before giving, and reports what it saw. A target that is down or slow holds up no other.
 
 mod hands;
+mod pace;
 
 use std::{
     collections::{BTreeMap, BTreeSet},
@@ -17,9 +18,14 @@ use tempestas_core::{
 use tempestas_engine::Committed;
 use tempestas_store::Told;
 use tempestas_targets::{Target, TargetError};
-use tokio::task::{AbortHandle, JoinError, JoinSet};
+use tokio::{
+    sync::Notify,
+    task::{JoinError, JoinSet},
+};
 
 use hands::{Hands, Work};
+
+pub(crate) use pace::run;
 
 use crate::{app::App, problem::Failure};
 
@@ -31,49 +37,10 @@ const BACK_OFF_FIRST: SignedDuration = SignedDuration::from_millis(500);
 const BACK_OFF_MOST: SignedDuration = SignedDuration::from_secs(30);
 /// How often what ends grants by itself is seen to.
 const KEEP_TIME_EVERY: SignedDuration = SignedDuration::from_secs(10);
-/// A clock step of this machine beyond which nothing is opened.
-const CLOCK_STEP_MOST: SignedDuration = SignedDuration::from_secs(5);
-
 /// How long activity is kept.
 const ACTIVITY_KEPT: SignedDuration = SignedDuration::from_hours(24 * 400);
 /// How far back from when it was last asked a target is asked again, since a log may be written late.
 const ACTIVITY_AGAIN: SignedDuration = SignedDuration::from_mins(10);
-
-/// Starts a keeper for each target that there is, or comes to be.
-pub(crate) async fn keepers(app: App) {
-    let mut changes = app.commits();
-    // Ends its keepers when it is ended itself.
-    let mut running = JoinSet::new();
-    let mut known: BTreeMap<ScopeId, AbortHandle> = BTreeMap::new();
-    loop {
-        let targets: Vec<ScopeId> = app.world().targets.keys().copied().collect();
-        for scope in targets {
-            if known.get(&scope).is_none_or(AbortHandle::is_finished) {
-                known.insert(scope, running.spawn(Keeper::new(app.clone(), scope).run()));
-            }
-        }
-        if changes.changed().await.is_err() {
-            return;
-        }
-    }
-}
-
-/// Lets time pass in the World, once a second and as soon as something is due; watches this machine's clock.
-pub(crate) async fn ticker(app: App) {
-    let (mut wall, mut steady) = (Timestamp::now(), tokio::time::Instant::now());
-    loop {
-        tokio::time::sleep(Duration::from_millis(250)).await;
-        let (now, ran) = (Timestamp::now(), steady.elapsed());
-        let step = now.duration_since(wall) - SignedDuration::try_from(ran).unwrap_or(SignedDuration::ZERO);
-        if step.abs() > CLOCK_STEP_MOST {
-            app.report(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: step.as_secs() })).await;
-        }
-        (wall, steady) = (now, tokio::time::Instant::now());
-        if app.submit(Caller::keeper(), Command::Tick).await.is_err() {
-            return;
-        }
-    }
-}
 
 struct Waiting {
     until: Timestamp,
@@ -122,11 +89,10 @@ impl Keeper {
         }
     }
 
-    async fn run(mut self) {
+    /// Runs until its target is looked after no more; `woken` when something on it may be to do.
+    async fn run(mut self, woken: Arc<Notify>) {
         self.app.forget(self.scope);
-        let mut changes = self.app.commits();
         loop {
-            changes.mark_unchanged();
             if self.app.world().connector(self.scope).is_none() {
                 return;
             }
@@ -136,7 +102,7 @@ impl Keeper {
             }
             // Waits are at most a second, on the wall clock.
             tokio::select! {
-                changed = changes.changed() => if changed.is_err() { return },
+                () = woken.notified() => {}
                 Some(ended) = self.tasks.join_next() => self.ended(ended).await,
                 () = tokio::time::sleep(Duration::from_millis(500)) => {}
             }
@@ -193,13 +159,15 @@ impl Keeper {
             self.begin(&connector, "watch".to_owned(), Work::Watch, false, now).await?;
         }
         if self.surveyed_at.is_none_or(|at| now.duration_since(at) >= every) {
-            self.surveyed_at = Some(now);
-            self.begin(&connector, "survey".to_owned(), Work::Survey, false, now).await?;
+            // One that is under way, or backs off, is not begun, and stays due.
+            if self.begin(&connector, "survey".to_owned(), Work::Survey, false, now).await? {
+                self.surveyed_at = Some(now);
+            }
         }
         Ok(())
     }
 
-    /// Begins a piece of work, unless it is under way or backs off.
+    /// Begins a piece of work, unless it is under way or backs off; whether it did.
     async fn begin(
         &mut self,
         connector: &Connector,
@@ -207,10 +175,10 @@ impl Keeper {
         work: Work,
         gives: bool,
         now: Timestamp,
-    ) -> Result<(), Failure> {
+    ) -> Result<bool, Failure> {
         let waits = self.backing_off.get(&key).is_some_and(|waiting| waiting.until > now);
         if waits || self.under_way.contains_key(&key) {
-            return Ok(());
+            return Ok(false);
         }
         let turn = self.app.authorities_turn();
         let target = match &self.target {
@@ -227,7 +195,7 @@ impl Keeper {
             let outcome = hands.carry_out(&work).await;
             (key, work, outcome)
         });
-        Ok(())
+        Ok(true)
     }
 
     async fn ended(&mut self, ended: Result<Ended, JoinError>) {
@@ -406,18 +374,6 @@ fn broken_seals(world: &World, scope: ScopeId, uses: &[Activity]) -> BTreeMap<(S
         *at = one.at.max(*at);
     }
     last
-}
-
-/// Runs the keepers and the ticker; ends with the first that ends.
-pub(crate) async fn run(app: App) {
-    #[cfg(feature = "crash-points")]
-    if std::env::var("TEMPESTAS_CRASH_AT").is_ok_and(|what| what == "keepers") {
-        return;
-    }
-    let mut tasks = JoinSet::new();
-    tasks.spawn(keepers(app.clone()));
-    tasks.spawn(ticker(app));
-    tasks.join_next().await;
 }
 
 /// The present World has this many rows worth keeping an eye on; used for the log at start.
