@@ -41,10 +41,8 @@ impl Sight {
     pub fn knows_scope(&self, world: &World, scope: ScopeId) -> bool {
         let target_of = |scope| world.target_of(scope).map(|target| target.scope);
         let uses = |person: SubjectId| {
-            let own = world.eligibilities.values().filter(|held| world.belongs_to(person, held.subject));
-            let used =
-                world.accounts.values().filter(|account| account.subject == person).map(|account| account.target);
-            own.map(|held| held.right.scope).chain(used).collect::<Vec<_>>()
+            let own = world.eligibilities_of(person).map(|held| held.right.scope);
+            own.chain(world.accounts_of(person).map(|account| account.target)).collect::<Vec<_>>()
         };
         let used = self.person.map(uses).unwrap_or_default();
         let at = target_of(scope);

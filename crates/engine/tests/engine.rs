@@ -222,6 +222,11 @@ async fn a_secret_is_there_exactly_when_the_fact_is_that_needs_it() {
     });
     done.unwrap();
     assert_eq!(found, [b"new"]);
+    // A system's new password changes nothing else.
+    let alone = Box::new(|_: &[Fact]| Ok(vec![sealed(b"newer")]));
+    let done = running.engine.submit_with(Caller::keeper(), None, Command::Tick, alone).await.unwrap();
+    assert!(done.whats.is_empty(), "{:?}", done.whats);
+    assert_eq!(kept().await.collect::<Vec<_>>(), [b"newer"]);
     let gone = Private::Unsealed { owner: "house".to_owned(), name: "trial".to_owned() };
     running.engine.submit_with(running.mara(), None, added("piet"), Box::new(|_| Ok(vec![gone]))).await.unwrap();
     assert_eq!(kept().await.count(), 0);

@@ -65,11 +65,12 @@ impl PartialEq for Indexes {
 pub(super) type Texts = HashMap<Digest, Arc<str>>;
 
 impl Indexes {
-    /// Makes a name findable by its text.
-    fn spell(&mut self, texts: &Texts, name: Digest) {
-        match texts.get(&name) {
-            Some(text) => drop(self.spelled.insert((Arc::clone(text), name))),
-            None => drop(self.unspelled.insert(name)),
+    /// Makes a name findable by its text; it stays so.
+    fn spell(&mut self, change: Change, texts: &Texts, name: Digest) {
+        match (change, texts.get(&name)) {
+            (Change::Leave, _) => {}
+            (Change::Enter, Some(text)) => drop(self.spelled.insert((Arc::clone(text), name))),
+            (Change::Enter, None) => drop(self.unspelled.insert(name)),
         }
     }
 
@@ -111,7 +112,7 @@ impl Indexed for Subject {
             indexes.groups_of.change(change, *member, self.id);
         }
         indexes.named.change(change, self.name, self.id);
-        indexes.spell(texts, self.name);
+        indexes.spell(change, texts, self.name);
     }
 }
 
@@ -133,7 +134,7 @@ impl Indexed for Account {
     fn index(&self, change: Change, indexes: &mut Indexes, texts: &Texts) {
         indexes.owners.change(change, (self.target, self.name), self.subject);
         indexes.accounts_of.change(change, self.subject, self.target);
-        indexes.spell(texts, self.name);
+        indexes.spell(change, texts, self.name);
     }
 }
 
@@ -141,7 +142,7 @@ impl Indexed for Standing {
     fn index(&self, change: Change, indexes: &mut Indexes, texts: &Texts) {
         indexes.standing_on.change(change, self.target, self.id);
         indexes.standing_of.change(change, (self.target, self.account), self.id);
-        indexes.spell(texts, self.account);
+        indexes.spell(change, texts, self.account);
     }
 }
 
