@@ -211,6 +211,11 @@ impl World {
         self.indexes.active.iter().filter_map(|id| self.elevations.get(id))
     }
 
+    /// What a subject asked for, as far as it is in memory; the first ask first.
+    pub fn asked_by(&self, asker: SubjectId) -> impl DoubleEndedIterator<Item = &Elevation> {
+        self.indexes.asked_by.of(asker).filter_map(|id| self.elevations.get(&id))
+    }
+
     /// The elevation that a grant belongs to.
     #[must_use]
     pub fn elevation_of(&self, grant: GrantId) -> Option<(&Elevation, &Grant)> {

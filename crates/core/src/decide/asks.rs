@@ -146,11 +146,13 @@ fn ensure_has_account(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<
 
 /// Refuses what would let one person take a target, the approvers or the writer from everybody else.
 fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result<(), Refusal> {
-    let (world, me_human) = (draft.world, draft.world.human(me));
+    let world = draft.world;
     let target = world.target_of(right.scope).map(|target| target.scope);
-    let here = world
-        .active()
-        .filter(|one| world.human(one.asker) == me_human && !one.is_before_opening())
+    let sign_ins = world.sign_ins_of(world.human(me));
+    let here = sign_ins
+        .iter()
+        .flat_map(|one| world.asked_by(*one))
+        .filter(|one| !one.is_over() && !one.is_before_opening())
         .filter(|one| world.target_of(one.right.scope).map(|target| target.scope) == target)
         .count();
     if here >= OPEN_MOST {
@@ -159,11 +161,11 @@ fn ensure_not_too_many(draft: &Draft<'_>, me: SubjectId, right: Right) -> Result
         )));
     }
     let a_minute_ago = draft.now().checked_sub(SignedDuration::from_mins(1)).unwrap_or(Timestamp::MIN);
-    let lately = world.elevations.values().rev().take_while(|one| one.asked_at > a_minute_ago);
-    if lately.filter(|one| world.human(one.asker) == me_human).count() >= ASKS_A_MINUTE {
+    let lately = |one: SubjectId| world.asked_by(one).rev().take_while(|asked| asked.asked_at > a_minute_ago).count();
+    if sign_ins.iter().map(|one| lately(*one)).sum::<usize>() >= ASKS_A_MINUTE {
         return Err(Refusal::Limit(format!("you asked {ASKS_A_MINUTE} times within a minute; wait for the next")));
     }
-    let waiting = world.active().filter(|open| open.asker == me && open.is_before_opening()).count();
+    let waiting = world.asked_by(me).filter(|open| open.is_before_opening()).count();
     if waiting >= WAITING_MOST {
         return Err(Refusal::Limit(format!(
             "you have {waiting} asks waiting, and {WAITING_MOST} is the most; withdraw one first: `tempestas grants`"

@@ -21,6 +21,15 @@ impl World {
         human
     }
 
+    /// Every sign-in of the human whose first this is.
+    pub(crate) fn sign_ins_of(&self, human: SubjectId) -> BTreeSet<SubjectId> {
+        let (mut own, mut open) = (BTreeSet::from([human]), vec![human]);
+        while let Some(one) = open.pop() {
+            open.extend(self.indexes.seconds_of.of(one).filter(|second| own.insert(*second)));
+        }
+        own
+    }
+
     /// Whether the subject, or the human behind it, is suspended. Unknown ones are.
     #[must_use]
     pub fn is_suspended(&self, id: SubjectId) -> bool {

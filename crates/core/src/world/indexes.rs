@@ -26,6 +26,10 @@ pub(crate) struct Indexes {
     pub(super) groups: OrdSet<SubjectId>,
     /// Groups by member.
     pub(crate) groups_of: Pairs<SubjectId, SubjectId>,
+    /// Further sign-ins by the first of the same human.
+    pub(super) seconds_of: Pairs<SubjectId, SubjectId>,
+    /// Elevations by asker.
+    pub(super) asked_by: Pairs<SubjectId, ElevationId>,
     /// Subjects by name.
     pub(super) named: Pairs<Digest, SubjectId>,
     /// Scopes by parent and name.
@@ -111,6 +115,9 @@ impl Indexed for Subject {
         for member in &self.members {
             indexes.groups_of.change(change, *member, self.id);
         }
+        if let Some(first) = self.second_of {
+            indexes.seconds_of.change(change, first, self.id);
+        }
         indexes.named.change(change, self.name, self.id);
         indexes.spell(change, texts, self.name);
     }
@@ -154,6 +161,7 @@ impl Indexed for Eligibility {
 
 impl Indexed for Elevation {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.asked_by.change(change, self.asker, self.id);
         if !self.is_over() {
             change.of(&mut indexes.active, self.id);
         }
