@@ -105,6 +105,31 @@ pub enum AlarmKind {
     },
 }
 
+impl AlarmKind {
+    /// The grant that it names.
+    #[must_use]
+    pub(crate) const fn grant(&self) -> Option<GrantId> {
+        match self {
+            Self::TakeLate { grant }
+            | Self::Missing { grant }
+            | Self::LoginKept { grant }
+            | Self::EndHindered { grant } => Some(*grant),
+            Self::Stray { .. }
+            | Self::SurveyHeld { .. }
+            | Self::ImportHeld { .. }
+            | Self::ClockStep { .. }
+            | Self::NewPower { .. }
+            | Self::ConversionStopped { .. }
+            | Self::SealedUsed { .. }
+            | Self::LogUnread { .. }
+            | Self::LedgerDiffers { .. }
+            | Self::HandedOn { .. }
+            | Self::Recovered { .. }
+            | Self::Skew { .. } => None,
+        }
+    }
+}
+
 /// Something a person must know about.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Alarm {

@@ -75,10 +75,10 @@ pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
     effective_terms, effective_under, label_from,
 };
-pub use text::{Digest, PrivateText, Said, Words, glance, is_deceptive, plainly};
+pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;
 pub use time::{Seconds, later};
-pub use world::{Counters, Key, Kind, Row, Table, World};
+pub use world::{Counters, KEPT_FOR, Key, Kind, Recall, Row, Table, World};
 
 /// What a command yielded: facts to append, in order, and the private texts they name by digest.
 #[derive(Debug, Clone, Default, PartialEq)]

@@ -52,6 +52,11 @@ impl Digest {
     }
 }
 
+/// Every digest that stands in some JSON, told by its form.
+pub fn digests_in(json: &str) -> impl Iterator<Item = Digest> {
+    json.split('"').filter(|part| part.len() == 64).filter_map(|part| Digest::from_hex(part).ok())
+}
+
 impl fmt::Display for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))

@@ -5,6 +5,7 @@ mod groups;
 mod indexes;
 mod looks;
 mod names;
+mod past;
 mod table;
 mod tree;
 
@@ -17,6 +18,7 @@ use crate::{
     Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms, TermsId,
 };
 
+pub use past::{KEPT_FOR, Recall};
 pub use table::Table;
 
 pub(crate) use groups::GROUP_DEPTH;

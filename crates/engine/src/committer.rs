@@ -1,11 +1,11 @@
 //! The one writer: decides commands one by one, commits those that waited together, publishes the World, then replies.
 
-use std::sync::Arc;
+use std::{collections::BTreeSet, sync::Arc};
 
 use anyhow::Context as _;
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Caller, Command, Context, Decision, LookedAt, Refusal, What, World, decide,
+    Caller, Command, Context, Decision, Digest, KEPT_FOR, LookedAt, Recall, Refusal, What, World, decide,
     ledger::{Signer, Tree},
     targets_of,
 };
@@ -21,6 +21,9 @@ use crate::{
 
 /// Most commands in one commit.
 const BATCH_MOST: usize = 64;
+
+/// How often what is over leaves memory.
+const FORGET_EVERY: SignedDuration = SignedDuration::from_hours(1);
 
 /// Where the present time comes from.
 pub type Clock = Arc<dyn Fn() -> Timestamp + Send + Sync>;
@@ -46,6 +49,8 @@ pub struct Committer {
     publish: watch::Sender<Snapshot>,
     changes: broadcast::Sender<Change>,
     rates: Rates,
+    /// When what is over is next looked through.
+    forget_at: Timestamp,
     #[cfg(feature = "crash-points")]
     crash: crate::crash::Point,
 }
@@ -69,6 +74,7 @@ impl Committer {
             publish,
             changes,
             rates: Rates::default(),
+            forget_at: Timestamp::MIN,
             #[cfg(feature = "crash-points")]
             crash: crate::crash::Point::from_environment(),
         }
@@ -87,6 +93,7 @@ impl Committer {
     }
 
     async fn commit(&mut self, jobs: impl Iterator<Item = Job>) -> anyhow::Result<()> {
+        self.forget();
         let mut batch = Batch::default();
         let mut change = Change::default();
         let mut replies = Vec::new();
@@ -94,13 +101,16 @@ impl Committer {
             let now = (self.clock)();
             let now = self.world.last_at.map_or(now, |last| last.max(now));
             let context = Context { now, caller, chance: random(), looked_at };
+            self.store.recall(&mut self.world, Recall::of_command(&command)).await?;
             let (decision, kept, outcome) = self.decided(&command, &context, private);
             for fact in &decision.facts {
                 self.world.apply(fact);
                 change.topics.insert(fact.what.topic());
                 change.targets.extend(targets_of(fact));
             }
-            for text in &decision.texts {
+            // Where a fact came from is said with the fact alone, which is read from the store.
+            let from: BTreeSet<Digest> = decision.facts.iter().filter_map(|fact| fact.from).collect();
+            for text in decision.texts.iter().filter(|text| !from.contains(&text.digest)) {
                 self.world.know(text.digest, text.text.clone());
             }
             batch.add(decision, &mut self.tree)?;
@@ -125,6 +135,15 @@ impl Committer {
             let _ = reply.send(outcome.map(|whats| Committed { whats, world }));
         }
         Ok(())
+    }
+
+    /// Lets go of what was over long since, every so often.
+    fn forget(&mut self) {
+        let now = (self.clock)();
+        if now >= self.forget_at {
+            self.world.forget(now.checked_sub(KEPT_FOR).unwrap_or(Timestamp::MIN));
+            self.forget_at = now.checked_add(FORGET_EVERY).unwrap_or(Timestamp::MAX);
+        }
     }
 
     /// What is written down of a command, what private is written beside it, and what it comes to: a refusal to somebody known is

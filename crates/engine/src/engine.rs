@@ -2,8 +2,8 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
-use tempestas_core::{Caller, Command, Fact, LookedAt, Refusal, ScopeId, Topic, What, ledger::Signer};
-use tempestas_store::{Loaded, Private, Store};
+use tempestas_core::{Caller, Command, Fact, LookedAt, Recall, Refusal, ScopeId, Topic, What, World, ledger::Signer};
+use tempestas_store::{Loaded, Private, Store, StoreError};
 use tokio::sync::{broadcast, mpsc, oneshot, watch};
 
 use crate::{Clock, Committer, Snapshot, committer::Job};
@@ -91,6 +91,20 @@ impl Engine {
     #[must_use]
     pub fn world(&self) -> Snapshot {
         self.published.borrow().clone()
+    }
+
+    /// A snapshot, and in it what is wanted, however long ago it was over.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub async fn recall(&self, snapshot: &Snapshot, wanted: impl Into<Recall>) -> Result<Snapshot, StoreError> {
+        let wanted = wanted.into().missing(snapshot);
+        if wanted.is_empty() {
+            return Ok(snapshot.clone());
+        }
+        let mut world = World::clone(snapshot);
+        self.store.recall(&mut world, wanted).await?;
+        Ok(Snapshot::of(&world, snapshot.size()))
     }
 
     /// Hears of every commit; one that is slow hears of the last.

@@ -117,6 +117,10 @@ impl App {
         &self.shared.config
     }
 
+    pub(crate) fn engine(&self) -> &Engine {
+        &self.shared.engine
+    }
+
     pub(crate) fn store(&self) -> &Store {
         self.shared.engine.store()
     }

@@ -18,6 +18,7 @@ mod keeper;
 mod keyed;
 pub mod operate;
 mod passkeys;
+mod past;
 mod problem;
 mod routes;
 mod serve;

@@ -139,10 +139,11 @@ pub(crate) async fn seen_at_work(
         let accounts = world.accounts.values().filter(|account| people.contains(&account.subject));
         let accounts: Vec<_> =
             accounts.map(|account| (account.subject, account.target, world.text(account.name))).collect();
-        let answers = world.elevations.values().flat_map(|one| one.stages.iter().flat_map(|stage| &stage.answers));
+        let answers = world.active().flat_map(|one| one.stages.iter().flat_map(|stage| &stage.answers));
         let recent = answers.filter(|answer| people.contains(&answer.by) && answer.at >= from);
         (accounts, recent.map(|answer| (answer.by, answer.at)).collect::<Vec<_>>())
     };
+    seen.extend(app.store().past_answers(people, from).await?);
     for (who, target, account) in accounts {
         let recorded = app.store().uses_of(target, &account, from).await?;
         seen.extend(recorded.into_iter().flat_map(|recorded| recorded.uses).map(|at| (who, at)));

@@ -5,16 +5,16 @@ use std::{collections::BTreeMap, fmt, path::Path};
 use futures_util::TryStreamExt;
 use sqlx::{Row as _, SqliteConnection};
 use tempestas_core::{
-    Digest, Fact, Key, PrivateText, What, World,
+    Digest, ElevationId, Fact, Key, PrivateText, What, World,
     ledger::{BLOCK, Tree, leaf_hash},
 };
 
 use crate::{
     StoreError,
-    entries::{self, Line},
+    entries::Line,
     ledger::row_body,
-    open::{database, digest_of, observations, reader},
-    unsigned,
+    open::{database, digest_of, has_table, observations, reader},
+    past, unsigned,
 };
 
 /// One thing that is not as the ledger says.
@@ -49,6 +49,8 @@ pub enum Difference {
     Survey(Digest),
     /// The record would not find a fact by what it is by and about.
     Entry(u64),
+    /// Lists would not find an elevation by who asked for it, where and when.
+    Past(ElevationId),
 }
 
 impl fmt::Display for Difference {
@@ -70,6 +72,7 @@ impl fmt::Display for Difference {
             Self::Text(digest) => write!(f, "the private text {digest} does not give its digest"),
             Self::Survey(digest) => write!(f, "the survey {digest} is missing or not as it was"),
             Self::Entry(n) => write!(f, "fact {n} is not entered as what it is, so the record would not find it"),
+            Self::Past(id) => write!(f, "{id} is not entered as what it is, so lists would not find it"),
         }
     }
 }
@@ -115,6 +118,10 @@ pub async fn check(directory: &Path, seen: &[(u64, Digest)]) -> Result<Report, S
     check_texts(&mut connection, &mut report).await?;
     check_surveys(directory, &surveys, &mut report).await?;
     check_entries(&mut connection, &mut report).await?;
+    if has_table(&mut connection, "past_elevations").await? {
+        let misplaced = past::misplaced(&mut connection).await?;
+        report.differences.extend(misplaced.into_iter().map(Difference::Past));
+    }
     Ok(report)
 }
 
@@ -179,7 +186,10 @@ async fn compare_rows(connection: &mut SqliteConnection, world: &World, report: 
         }
     }
     report.rows = made.len() as u64;
-    for row in sqlx::query("SELECT kind, id, body FROM rows ORDER BY kind, id").fetch_all(&mut *connection).await? {
+    // An edition before this one kept what is over among the others.
+    let apart = has_table(connection, "past_elevations").await?;
+    let every = if apart { past::EVERY_ROW } else { "SELECT kind, id, body FROM rows" };
+    for row in sqlx::query(every).fetch_all(&mut *connection).await? {
         let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
         match made.remove(&(kind.clone(), id.clone())) {
             None => report.differences.push(Difference::RowExtra(kind, id)),
@@ -225,7 +235,7 @@ async fn check_texts(connection: &mut SqliteConnection, report: &mut Report) -> 
 }
 
 async fn check_entries(connection: &mut SqliteConnection, report: &mut Report) -> Result<(), StoreError> {
-    if !entries::are_kept(connection).await? {
+    if !has_table(connection, "entries").await? {
         return Ok(());
     }
     let mut rows = sqlx::query(

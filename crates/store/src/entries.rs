@@ -65,14 +65,6 @@ impl Line {
     }
 }
 
-/// Whether facts are entered at all: an edition before this one did not.
-pub(crate) async fn are_kept(connection: &mut SqliteConnection) -> Result<bool, sqlx::Error> {
-    let found: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name = 'entries'")
-        .fetch_one(connection)
-        .await?;
-    Ok(found > 0)
-}
-
 /// Enters facts; one that is there already stays.
 pub(crate) async fn enter(connection: &mut SqliteConnection, lines: &[Line]) -> Result<(), sqlx::Error> {
     for some in lines.chunks(TOGETHER) {

@@ -13,7 +13,7 @@ use crate::{
     entries::{self, Line},
     number,
     open::{Store, digest_of},
-    unsigned,
+    past, unsigned,
 };
 
 /// Rows written by one statement: each statement costs as much as many rows do.
@@ -105,13 +105,17 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
         }
-        let put: Vec<(&Key, &Row)> = batch.rows.iter().filter_map(|(key, row)| Some((key, row.as_ref()?))).collect();
+        let put = batch.rows.iter().filter_map(|(key, row)| Some((key, row.as_ref()?)));
+        let (over, put): (Vec<_>, Vec<_>) = put.partition(|(_, row)| past::is_past(row));
         for some in put.chunks(TOGETHER) {
             let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR REPLACE INTO rows (kind, id, body) ");
             insert.push_values(some, |mut values, (key, row)| {
                 values.push_bind(key.kind.word()).push_bind(key.id.as_str()).push_bind(row_body(row));
             });
             insert.build().execute(&mut *tx).await?;
+        }
+        if !over.is_empty() {
+            past::enter(&mut tx, &over.into_iter().map(|(_, row)| row).collect::<Vec<_>>()).await?;
         }
         for (key, _) in batch.rows.iter().filter(|(_, row)| row.is_none()) {
             sqlx::query("DELETE FROM rows WHERE kind = ?1 AND id = ?2")

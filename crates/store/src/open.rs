@@ -1,23 +1,25 @@
 //! Opening the store: lock, backup, migrations, loading the World.
 
 use std::{
+    collections::BTreeSet,
     fs::{File, TryLockError},
     os::unix::fs::{DirBuilderExt as _, PermissionsExt as _},
     path::{Path, PathBuf},
 };
 
+use jiff::Timestamp;
 use sqlx::{
     ConnectOptions, Connection, Row as _, SqliteConnection, SqlitePool,
     migrate::Migrator,
     sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous},
 };
 use tempestas_core::{
-    Digest, Fact, Row, World,
+    Digest, Fact, KEPT_FOR, Row, World, digests_in,
     ledger::{Tree, leaf_hash},
 };
 use tokio::sync::Mutex;
 
-use crate::{StoreError, number, unsigned};
+use crate::{StoreError, number, past, unsigned};
 
 /// Facts at the end whose bytes are looked at before anything is served: all since the checkpoint of the last full block.
 const TAIL: i64 = 2048;
@@ -84,9 +86,10 @@ impl Store {
         let read = SqlitePoolOptions::new().max_connections(4).connect_with(options(&path).read_only(true)).await?;
         let data_version: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
         verify_tail(&mut write).await?;
+        crate::entries::catch_up(&mut write).await?;
+        past::set_apart(&mut write).await?;
         let world = load_world(&mut write).await?;
         let tree = load_tree(&mut write).await?;
-        crate::entries::catch_up(&mut write).await?;
         let store = Self {
             write: Mutex::new(write),
             read,
@@ -143,11 +146,7 @@ pub fn lock(directory: &Path) -> Result<File, StoreError> {
 /// Brings the schema up to date, with a backup before anything is changed.
 async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), StoreError> {
     let known = MIGRATOR.iter().map(|migration| migration.version).max().unwrap_or(0);
-    let found: i64 =
-        sqlx::query_scalar("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name = '_sqlx_migrations'")
-            .fetch_one(&mut *write)
-            .await?;
-    if found > 0 {
+    if has_table(write, "_sqlx_migrations").await? {
         let found: i64 =
             sqlx::query_scalar("SELECT COALESCE(MAX(version), 0) FROM _sqlx_migrations").fetch_one(&mut *write).await?;
         if found > known {
@@ -164,56 +163,55 @@ async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), S
     Ok(())
 }
 
-pub(crate) async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreError> {
+/// The World from its rows: the present, what was over lately, and the texts that these name.
+async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreError> {
     let mut world = World::default();
     // Some hundred large replies instead of very many small ones: each costs as much as reading many rows.
     let bodies: Vec<String> =
         sqlx::query_scalar("SELECT group_concat(body, char(10)) FROM rows GROUP BY kind, substr(id, -2)")
             .fetch_all(&mut *connection)
             .await?;
-    match parsed(&bodies) {
-        Some(rows) => rows.into_iter().for_each(|row| world.put(row)),
-        None => return Err(unreadable(connection).await?),
-    }
-    let texts: Vec<String> = sqlx::query_scalar(
-        "SELECT json_group_array(json_array(lower(hex(digest)), text)) FROM texts GROUP BY substr(hex(digest), 1, 2)",
-    )
-    .fetch_all(&mut *connection)
-    .await?;
-    for some in &texts {
-        let some: Vec<(Digest, String)> =
-            serde_json::from_str(some).map_err(|error| StoreError::Ledger(format!("a text can't be read: {error}")))?;
-        some.into_iter().for_each(|(digest, text)| world.know(digest, text));
-    }
+    let Some((rows, mut named)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
+    drop(bodies);
+    rows.into_iter().for_each(|row| world.put(row));
     let last: Option<Vec<u8>> =
         sqlx::query_scalar("SELECT body FROM facts ORDER BY seq DESC LIMIT 1").fetch_optional(&mut *connection).await?;
     if let Some(body) = last {
         let fact = Fact::from_bytes(&body).map_err(StoreError::Ledger)?;
         world.last_at = Some(fact.at);
     }
+    let since = world.last_at.and_then(|last| last.checked_sub(KEPT_FOR).ok()).unwrap_or(Timestamp::MIN);
+    let bodies = past::kept_in_memory(connection, &world, since).await?;
+    let Some((rows, mut of_past)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
+    named.append(&mut of_past);
+    let texts = past::texts(connection, &named).await?;
+    world.recall(rows, texts);
     Ok(world)
 }
 
-/// Every row, parsed on all processors; none where one can't be.
-fn parsed(bodies: &[String]) -> Option<Vec<Row>> {
+/// Every row, and every digest in them, parsed on all processors; none where one can't be.
+fn parsed(bodies: &[String]) -> Option<(Vec<Row>, BTreeSet<Digest>)> {
     let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
     let each = bodies.len().div_ceil(workers).max(1);
     std::thread::scope(|scope| {
-        let parse = |some: &[String]| -> Option<Vec<Row>> {
-            some.iter().flat_map(|lines| lines.lines()).map(|body| serde_json::from_str(body).ok()).collect()
+        let parse = |some: &[String]| -> Option<(Vec<Row>, BTreeSet<Digest>)> {
+            let rows = some.iter().flat_map(|lines| lines.lines()).map(|body| serde_json::from_str(body).ok());
+            Some((rows.collect::<Option<_>>()?, some.iter().flat_map(|lines| digests_in(lines)).collect()))
         };
         let working: Vec<_> = bodies.chunks(each).map(|some| scope.spawn(move || parse(some))).collect();
-        let mut all = Vec::new();
+        let (mut rows, mut named) = (Vec::new(), BTreeSet::new());
         for one in working {
-            all.extend(one.join().ok()??);
+            let (some, mut of_some) = one.join().ok()??;
+            rows.extend(some);
+            named.append(&mut of_some);
         }
-        Some(all)
+        Some((rows, named))
     })
 }
 
 /// Names the row that can't be read.
 async fn unreadable(connection: &mut SqliteConnection) -> Result<StoreError, StoreError> {
-    for row in sqlx::query("SELECT kind, id, body FROM rows").fetch_all(&mut *connection).await? {
+    for row in sqlx::query(past::EVERY_ROW).fetch_all(&mut *connection).await? {
         let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
         if let Err(error) = serde_json::from_str::<Row>(&body) {
             return Ok(StoreError::Row { kind, id, why: error.to_string() });
@@ -271,6 +269,15 @@ async fn verify_tail(connection: &mut SqliteConnection) -> Result<(), StoreError
         }
     }
     Ok(())
+}
+
+/// Whether there is such a table: an edition before this one may have had none.
+pub(crate) async fn has_table(connection: &mut SqliteConnection, name: &str) -> Result<bool, sqlx::Error> {
+    let found: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM sqlite_master WHERE type = 'table' AND name = ?1")
+        .bind(name)
+        .fetch_one(connection)
+        .await?;
+    Ok(found > 0)
 }
 
 /// A digest from a row.

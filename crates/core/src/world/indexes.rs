@@ -48,6 +48,10 @@ pub(crate) struct Indexes {
     pub(super) eligible: Pairs<SubjectId, EligibilityId>,
     /// Grants that are not read back as gone, by target.
     pub(crate) grants_on: Pairs<ScopeId, GrantId>,
+    /// What is over, by when it may be forgotten.
+    pub(super) over: OrdSet<(Timestamp, ElevationId)>,
+    /// Grants that an alarm names.
+    pub(super) alarmed: OrdSet<GrantId>,
     /// What comes to its time, in that order.
     pub(crate) due: OrdSet<(Timestamp, Due)>,
     /// Asks that wait for answers, by the second of each minute in which they are looked at.
@@ -164,6 +168,8 @@ impl Indexed for Elevation {
         indexes.asked_by.change(change, self.asker, self.id);
         if !self.is_over() {
             change.of(&mut indexes.active, self.id);
+        } else if self.grant.is_none() {
+            change.of(&mut indexes.over, (self.asked_at, self.id));
         }
         if self.phase == Phase::Waiting {
             indexes.looked_at.change(change, self.id.0 % LOOKED_AT_IN, self.id);
@@ -174,7 +180,9 @@ impl Indexed for Elevation {
 
 impl Indexed for Grant {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
-        if !self.is_gone() {
+        if self.is_gone() {
+            change.of(&mut indexes.over, (self.spent_at(), self.elevation));
+        } else {
             indexes.grants_on.change(change, self.target, self.id);
         }
         indexes.falls_due(change, self.due(), Due::Grant(self.id));
@@ -199,11 +207,19 @@ impl Indexed for Drift {
     }
 }
 
+impl Indexed for Alarm {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        if let Some(grant) = self.about.grant() {
+            change.of(&mut indexes.alarmed, grant);
+        }
+    }
+}
+
 macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Hand Target Duty Terms Alarm Stop Source Link Tally);
+by_key_alone!(Hand Target Duty Terms Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

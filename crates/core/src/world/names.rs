@@ -8,10 +8,13 @@ use crate::{Digest, Refusal, Right, Role, RoleId, ScopeId, Subject, SubjectId, W
 impl World {
     /// Makes a private text known.
     pub fn know(&mut self, digest: Digest, text: String) {
-        let text: Arc<str> = text.into();
+        self.remember(digest, text.into());
+        self.look_anew(digest);
+    }
+
+    pub(super) fn remember(&mut self, digest: Digest, text: Arc<str>) {
         self.indexes.know(digest, &text);
         self.texts.insert(digest, text);
-        self.look_anew(digest);
     }
 
     /// The text behind a digest, or a word that it is withheld.

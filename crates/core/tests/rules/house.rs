@@ -14,6 +14,8 @@ pub struct House {
     pub texts: Vec<PrivateText>,
     pub now: Timestamp,
     pub drawn: u64,
+    /// The same World, but for what is over: it forgets that as soon as it may, and is told of it where a command is about it.
+    pub forgetful: Option<World>,
 }
 
 /// Who acts. `Second` is another sign-in of the asker.
@@ -48,6 +50,7 @@ impl House {
             texts: Vec::new(),
             now: "2026-01-05T08:00:00Z".parse().unwrap(),
             drawn: 0,
+            forgetful: None,
         };
         house.machine(Command::Found { installation: "test".to_owned(), administrator: Said::new("mara") });
         let person = |name: &str, second_of| Command::AddSubject {
@@ -128,16 +131,42 @@ impl House {
         // No two commands at one instant, so that what came first can be told.
         self.now = self.now.checked_add(SignedDuration::from_micros(1)).unwrap();
         let chance = Digest::of(&[&self.drawn.to_be_bytes()]).0;
-        let decision = decide(&self.world, command, &Context { now: self.now, caller, chance, looked_at })?;
+        let context = Context { now: self.now, caller, chance, looked_at };
+        let decided = decide(&self.world, command, &context);
+        if let Some(mut forgetful) = self.forgetful.take() {
+            forgetful.forget(self.now.checked_sub(SignedDuration::from_hours(1)).unwrap());
+            self.recall(&mut forgetful, Recall::of_command(command));
+            assert_eq!(decide(&forgetful, command, &context), decided, "{command:?} rests on what is over");
+            decided.iter().flat_map(|decision| &decision.facts).for_each(|fact| forgetful.apply(fact));
+            self.forgetful = Some(forgetful);
+        }
+        let decision = decided?;
         for fact in &decision.facts {
             self.world.apply(fact);
         }
         for text in &decision.texts {
             self.world.know(text.digest, text.text.clone());
+            self.forgetful.iter_mut().for_each(|world| world.know(text.digest, text.text.clone()));
         }
         self.facts.extend(decision.facts.clone());
         self.texts.extend(decision.texts.clone());
         Ok(decision)
+    }
+
+    /// Puts into a World what it forgot, from this one.
+    pub fn recall(&self, into: &mut World, wanted: Recall) {
+        let mut wanted = wanted.missing(into);
+        wanted
+            .elevations
+            .extend(wanted.grants.iter().filter_map(|id| self.world.grants.get(id)).map(|it| it.elevation));
+        let mut rows = Vec::new();
+        for elevation in wanted.elevations.iter().filter_map(|id| self.world.elevations.get(id)) {
+            rows.push(Row::Elevation(elevation.clone()));
+            rows.extend(elevation.grant.and_then(|id| self.world.grants.get(&id)).cloned().map(Row::Grant));
+        }
+        wanted.texts.extend(digests_in(&serde_json::to_string(&rows).unwrap()));
+        let texts = self.texts.iter().filter(|text| wanted.texts.contains(&text.digest));
+        into.recall(rows, texts.map(|text| (text.digest, text.text.clone())).collect());
     }
 
     pub fn caller(&self, who: Who) -> Caller {

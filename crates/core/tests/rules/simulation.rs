@@ -110,6 +110,7 @@ impl Simulation {
         let (subject, scope) = (house.id(Who::Other), house.world.root.unwrap());
         house.well(Who::Administrator, Command::GiveDuty { subject, kind: DutyKind::Administrator, scope });
         house.now = later(house.now, Seconds::hours(48));
+        house.forgetful = Some(house.world.clone());
         let durable = house.world.clone();
         Self {
             house,
@@ -235,7 +236,13 @@ impl Simulation {
                 }
             }
         }
-        self.house.world = self.durable.clone();
+        self.begin_with(self.durable.clone());
+    }
+
+    /// The service starts with what is on its disk.
+    fn begin_with(&mut self, world: World) {
+        self.house.forgetful = Some(world.clone());
+        self.house.world = world;
         self.house.facts.clear();
         self.checked = 0;
     }
@@ -244,9 +251,7 @@ impl Simulation {
         let Some(backup) = self.backup.take() else { return };
         self.restores += 1;
         self.calls.clear();
-        self.house.world = backup;
-        self.house.facts.clear();
-        self.checked = 0;
+        self.begin_with(backup);
         let root = Digest::of(&[b"backup"]);
         self.house.machine(Command::BeginEpoch { restored_size: 1, restored_root: root });
         self.commit();

@@ -103,7 +103,7 @@ async fn the_ledger_explains_every_row_and_whatever_was_changed_by_hand_is_named
     let database = house.setup.state().join("tempestas.sqlite");
     let open = async || SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
     let edit = async |from: &str, to: &str| {
-        let edit = sqlx::query("UPDATE rows SET body = replace(body, ?1, ?2) WHERE kind = 'elevation' AND id = '1002'");
+        let edit = sqlx::query("UPDATE past_elevations SET body = replace(body, ?1, ?2) WHERE id = 1002");
         edit.bind(from.to_owned()).bind(to.to_owned()).execute(&mut open().await).await.unwrap();
     };
     edit("lapsed", "failed").await;

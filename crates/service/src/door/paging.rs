@@ -30,12 +30,22 @@ pub(crate) struct Paging {
 }
 
 impl Paging {
+    /// Where the last page ended.
+    pub(crate) fn after<K: DeserializeOwned>(&self) -> Result<Option<K>, Failure> {
+        self.after.as_deref().map(read_cursor).transpose()
+    }
+
+    /// How many items it takes to fill the page, and to know whether there are more.
+    pub(crate) const fn enough(&self) -> usize {
+        self.limit + 1
+    }
+
     /// The wanted page, in the order of `key`, which no two items share.
     pub(crate) fn of<T, K>(self, items: impl Iterator<Item = T>, key: impl Fn(&T) -> K) -> Result<Page<T>, Failure>
     where
         K: Ord + Serialize + DeserializeOwned,
     {
-        let after: Option<K> = self.after.as_deref().map(read_cursor).transpose()?;
+        let after: Option<K> = self.after()?;
         let mut keyed: Vec<(K, T)> = items.map(|item| (key(&item), item)).collect();
         keyed.retain(|(key, _)| after.as_ref().is_none_or(|after| key > after));
         keyed.sort_by(|(one, _), (other, _)| one.cmp(other));

@@ -379,11 +379,10 @@ fn broken_seals(world: &World, scope: ScopeId, uses: &[Activity]) -> BTreeMap<(S
 /// The present World has this many rows worth keeping an eye on; used for the log at start.
 pub(crate) fn summary(world: &World) -> String {
     format!(
-        "{} people, groups and programs, {} targets, {} standing rights, {} elevations of which {} not over",
+        "{} people, groups and programs, {} targets, {} standing rights, {} elevations that are not over",
         world.subjects.len(),
         world.targets.len(),
         world.standing.len(),
-        world.elevations.len(),
         world.active().count()
     )
 }

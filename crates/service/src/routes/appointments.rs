@@ -10,11 +10,13 @@ use tempestas_core::{
     Appointment, AppointmentId, AppointmentState, Command, EligibilityId, Said, SubjectId, What, World,
 };
 use tempestas_engine::Committed;
+use tempestas_store::Past;
 
 use super::{made, reference, right, subject};
 use crate::{
     callers::{Administrator, SignedIn},
     door::{Answer, At, Body, Json, Listed, Listing, Looked},
+    past::Found,
     problem::Failure,
     views,
 };
@@ -168,6 +170,9 @@ pub(super) async fn story(me: SignedIn, At(id): At) -> Answer<AppointmentStory> 
     let sight = me.sight();
     let world = me.app.world();
     let appointment = shown(&me, &world, id)?;
+    let made = world.appointments.get(&id).map(|one| one.made.iter().copied().collect());
+    let past = Past { eligibilities: Some(made.unwrap_or_default()), ..Past::default() };
+    let Found { world, .. } = me.app.with_past(&world, &past, usize::MAX).await?;
     let known = world.appointments.get(&id);
     // Both sides of a cover read the account, also what an elevation alone would not show them; nobody else does.
     let covers =

@@ -9,18 +9,20 @@ use tempestas_api::{
     LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    Command, Connector, Elevation, ElevationId, Less, Phase, Refusal, Said, ScopeId, Sight, SubjectId, What, World,
+    Command, Connector, Elevation, ElevationId, Less, Phase, Recall, Refusal, Said, ScopeId, Sight, SubjectId, What,
     demand_for,
 };
 use tempestas_targets::GrantCall;
 
-use tempestas_store::Wanted;
+use tempestas_engine::Snapshot;
+use tempestas_store::{Past, Wanted};
 
 use super::{made, reference, right, scope, seen_subject, within};
 use crate::{
     authorities,
     callers::SignedIn,
     door::{Answer, At, Body, Json, Listed, Listing, Query},
+    past::belonging_to,
     problem::Failure,
     vault, views,
 };
@@ -63,16 +65,17 @@ pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer
         What::Asked { elevation, .. } => Some(*elevation),
         _ => None,
     })?;
-    view(&me, &done.world, id)
+    view(&me, &done.world, id).await
 }
 
-fn view(me: &SignedIn, world: &World, id: ElevationId) -> Answer<ElevationView> {
+async fn view(me: &SignedIn, world: &Snapshot, id: ElevationId) -> Answer<ElevationView> {
     let sight = me.sight();
+    let world = me.app.recall(world, id).await?;
     world
         .elevations
         .get(&id)
-        .filter(|elevation| sight.sees_elevation(world, elevation))
-        .map(|elevation| Json(views::elevation(world, elevation, me.person)))
+        .filter(|elevation| sight.sees_elevation(&world, elevation))
+        .map(|elevation| Json(views::elevation(&world, elevation, me.person)))
         .ok_or_else(|| unknown(&id.to_string()))
 }
 
@@ -90,21 +93,31 @@ pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationF
     let sight = me.sight();
     let world = me.app.world();
     let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
-    let seen = world.elevations.values().filter(|elevation| {
+    let after: Option<Reverse<ElevationId>> = paging.after()?;
+    let past = Past {
+        seen: if filter.all { me.seen(&world) } else { None },
+        askers: if filter.all { who.map(|who| belonging_to(&world, who)) } else { Some([me.person].into()) },
+        state: filter.state.clone(),
+        numbers: after.map(|Reverse(last)| vec![0..last.0]),
+        ..Past::default()
+    };
+    let found = me.app.with_past(&world, &past, if filter.ended { paging.enough() } else { 0 }).await?;
+    let world = &found.world;
+    let seen = found.elevations().filter(|elevation| {
         (filter.ended || !elevation.is_over())
-            && (if filter.all { sight.sees_elevation(&world, elevation) } else { elevation.asker == me.person })
+            && (if filter.all { sight.sees_elevation(world, elevation) } else { elevation.asker == me.person })
             && who.is_none_or(|who| world.belongs_to(elevation.asker, who))
             && filter.state.as_ref().is_none_or(|state| *state == elevation.phase.to_string())
     });
     let page = paging.of(seen, |elevation| Reverse(elevation.id))?;
-    Ok(page.map(|elevation| views::elevation(&world, elevation, me.person)))
+    Ok(page.map(|elevation| views::elevation(world, elevation, me.person)))
 }
 
 /// What an approver wants to know besides the ask itself.
 pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
     let id: ElevationId = reference(&id)?;
     let sight = me.sight();
-    let world = me.app.world();
+    let world = me.app.recall(&me.app.world(), id).await?;
     let elevation = world
         .elevations
         .get(&id)
@@ -112,13 +125,17 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         .ok_or_else(|| unknown(&id.to_string()))?;
     let (asker, right) = (elevation.asker, elevation.right);
     // What an approver was asked about is this right; of the rest they see what they see anyway.
-    let others = || {
-        world.elevations.values().filter(|other| other.id != id).filter(|other| {
-            other.asker == elevation.asker && other.right == elevation.right || sight.sees_elevation(&world, other)
-        })
+    let is_shown = |other: &Elevation| {
+        other.id != id && (other.asker == asker && other.right == right || sight.sees_elevation(&world, other))
     };
-    let earlier: Vec<&Elevation> =
-        others().filter(|other| other.asker == asker && other.right.role == right.role && other.is_over()).collect();
+    let others = || world.active().filter(|other| is_shown(other));
+    let mut seen = me.seen(&world);
+    seen.iter_mut().for_each(|seen| seen.scopes.push(right.scope));
+    let past = Past { seen, askers: Some([asker].into()), role: Some(right.role), ..Past::default() };
+    let itself = usize::from(elevation.is_over());
+    let earlier_count = me.app.store().count_past(&past).await?.saturating_sub(itself);
+    let found = me.app.with_past(&world, &past, EARLIER_MOST + itself).await?;
+    let earlier = found.elevations().rev().filter(|other| other.is_over() && is_shown(other));
     let mut holds: Vec<String> = others()
         .filter(|other| other.asker == asker && other.phase == Phase::Live)
         .map(|other| format!("{} ({}, live)", world.right_name(other.right), other.id))
@@ -139,8 +156,8 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         format!("{} could then do this on {}: {role}", world.subject_name(asker), world.path(right.scope))
     };
     Ok(Json(AskContext {
-        earlier_count: earlier.len(),
-        earlier: earlier.iter().rev().take(EARLIER_MOST).map(|other| views::earlier(&world, other)).collect(),
+        earlier_count,
+        earlier: earlier.take(EARLIER_MOST).map(|other| views::earlier(&found.world, other)).collect(),
         holds,
         would_change,
         narrower: views::below(&world, right.scope),
@@ -155,7 +172,8 @@ pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery
     let until = tokio::time::Instant::now() + Duration::from_secs(seconds);
     let elevation = loop {
         changes.mark_unchanged();
-        let Json(seen) = view(&me, &changes.borrow_and_update().clone(), id)?;
+        let present = changes.borrow_and_update().clone();
+        let Json(seen) = view(&me, &present, id).await?;
         if query.unlike.as_ref().is_none_or(|known| *known != seen.state) {
             break seen;
         }
@@ -173,12 +191,14 @@ async fn story(me: &SignedIn, id: ElevationId) -> Result<Vec<tempestas_api::Ledg
     let wanted = Wanted { elevation: Some(id), ..Wanted::default() };
     let mut entries = me.app.store().find_facts(&wanted, STORY_MOST).await?;
     entries.reverse();
-    let world = me.app.world();
+    let words = Recall::texts_of(entries.iter().map(|entry| &entry.fact));
+    let world = me.app.recall(&me.app.world(), words).await?;
     Ok(entries.iter().map(|entry| views::entry(&world, entry)).collect())
 }
 
 /// A part of what was asked for, which whoever was asked may name without having a duty there.
-fn part_of(world: &World, me: SubjectId, id: ElevationId, path: &str) -> Result<ScopeId, Failure> {
+async fn part_of(me: &SignedIn, id: ElevationId, path: &str) -> Result<ScopeId, Failure> {
+    let (world, me) = (&me.app.recall(&me.app.world(), id).await?, me.person);
     let asked = world.elevations.get(&id).filter(|asked| Sight::of(world, me).sees_elevation(world, asked));
     match (asked, world.scope_at(path)) {
         (Some(asked), Some(part)) if world.is_within(part.id, asked.right.scope) => Ok(part.id),
@@ -192,7 +212,7 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
     let less = match request.less {
         Some(less) => {
             let scope = match &less.scope {
-                Some(path) => Some(part_of(&me.app.world(), me.person, id, path)?),
+                Some(path) => Some(part_of(&me, id, path).await?),
                 None => None,
             };
             Some(Less { duration: less.duration, scope, start: less.start })
@@ -201,31 +221,31 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
     };
     let answer = Command::Answer { elevation: id, verdict: request.verdict, less, reason, shown: request.shown };
     let done = me.submit(answer).await?;
-    view(&me, &done.world, id)
+    view(&me, &done.world, id).await
 }
 
 pub(super) async fn withdraw(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
     let done = me.submit(Command::Withdraw { elevation: id }).await?;
-    view(&me, &done.world, id)
+    view(&me, &done.world, id).await
 }
 
 pub(super) async fn begin(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
     let done = me.submit(Command::Begin { elevation: id }).await?;
-    view(&me, &done.world, id)
+    view(&me, &done.world, id).await
 }
 
 pub(super) async fn give_back(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
     let done = me.submit(Command::GiveBack { elevation: id }).await?;
-    view(&me, &done.world, id)
+    view(&me, &done.world, id).await
 }
 
 pub(super) async fn revoke(me: SignedIn, At(id): At, Body(request): Body<WordRequest>) -> Answer<ElevationView> {
     let id = reference(&id)?;
     let done = me.submit(Command::Revoke { elevation: id, word: Said::new(request.word) }).await?;
-    view(&me, &done.world, id)
+    view(&me, &done.world, id).await
 }
 
 pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -> Answer<LoginReply> {

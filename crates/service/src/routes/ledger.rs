@@ -4,11 +4,11 @@ use axum::body::{Body as RawBody, Bytes};
 use futures_util::stream;
 use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
-    Command, Export, Refusal, Sight, SubjectId, What, World,
+    Command, Export, Recall, Refusal, Sight, SubjectId, What, World,
     ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
     plainly,
 };
-use tempestas_store::Wanted;
+use tempestas_store::{Entry, Wanted};
 
 use super::{reference, seen_subject, within};
 use crate::{
@@ -59,14 +59,14 @@ async fn entries(
         let page = app.store().find_facts(&wanted, PAGE).await?;
         let Some(last) = page.last().map(|entry| entry.seq) else { return Ok((found, None)) };
         let is_last = page.len() < PAGE as usize;
-        let world = app.world();
-        for entry in page {
-            if sight.sees_fact(&world, &entry.fact) {
-                if found.len() == most {
-                    return Ok((found, Some(entry.seq + 1)));
-                }
-                found.push(views::entry(&world, &entry));
-            }
+        let mut seen = in_sight(app, sight, page).await?;
+        let room = most - found.len();
+        let more = seen.len() > room;
+        seen.truncate(room);
+        let world = app.recall(&app.world(), Recall::texts_of(seen.iter().map(|entry| &entry.fact))).await?;
+        found.extend(seen.iter().map(|entry| views::entry(&world, entry)));
+        if more {
+            return Ok((found, seen.last().map(|entry| entry.seq).or(wanted.before)));
         }
         if is_last {
             return Ok((found, None));
@@ -74,6 +74,16 @@ async fn entries(
         wanted.before = Some(last);
     }
     Ok((found, wanted.before))
+}
+
+/// Those entries that somebody may see.
+async fn in_sight(app: &App, sight: &Sight, mut entries: Vec<Entry>) -> Result<Vec<Entry>, Failure> {
+    let world = app.world();
+    if !sight.sees_all(&world) {
+        let world = app.recall(&world, Recall::elevations_of(entries.iter().map(|entry| &entry.fact))).await?;
+        entries.retain(|entry| sight.sees_fact(&world, &entry.fact));
+    }
+    Ok(entries)
 }
 
 pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
@@ -95,9 +105,9 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
     let unknown = || Failure::unknown("entry", &n, "the record lists those you may see");
     let number: u64 = n.parse().map_err(|_| unknown())?;
     let sight = me.sight();
-    let fact = me.app.store().facts_before(Some(number.saturating_add(1)), 1).await?.pop();
-    let fact = fact.filter(|entry| entry.seq == number).ok_or_else(unknown)?;
-    if !sight.sees_fact(&me.app.world(), &fact.fact) {
+    let mut fact = me.app.store().facts_before(Some(number.saturating_add(1)), 1).await?;
+    fact.retain(|entry| entry.seq == number);
+    if in_sight(&me.app, &sight, fact).await?.is_empty() {
         return Err(unknown());
     }
     let line = me.app.store().fact_lines(number, 1).await?.pop().ok_or_else(unknown)?;

@@ -10,11 +10,13 @@ use tempestas_api::{
 use tempestas_core::{
     DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World, own_rights,
 };
+use tempestas_store::Past;
 
 use super::{elevations::waits_for, ledger, subject, wishes_for, within};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
+    past::{beginning_with, belonging_to},
     problem::Failure,
     uses::LastUses,
     views,
@@ -35,16 +37,15 @@ const WORST: usize = 10;
 fn span(elevation: &Elevation, grant: Option<&Grant>, now: Timestamp) -> (Timestamp, Timestamp) {
     let after = |from: Timestamp| tempestas_core::later(from, elevation.duration);
     match (elevation.phase, grant) {
-        (Phase::Ended(_), Some(grant)) => (grant.opened_at, grant.seen_at.unwrap_or(grant.until).min(now)),
+        (Phase::Ended(_), grant) => {
+            let (from, to) = elevation.lasted(grant);
+            (from, to.min(now))
+        }
         (_, Some(grant)) => (grant.opened_at, grant.until),
         (Phase::Scheduled, None) => match elevation.start {
             StartChoice::At { time } => (time, after(time)),
             StartChoice::AtYes | StartChoice::OnBegin => (now, after(now)),
         },
-        (Phase::Ended(_), None) => {
-            let last = elevation.stages.iter().flat_map(|stage| &stage.answers).map(|answer| answer.at).max();
-            (elevation.asked_at, last.unwrap_or(elevation.asked_at))
-        }
         (_, None) => (elevation.asked_at, after(now)),
     }
 }
@@ -97,25 +98,29 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     let (from, to) = (query.from.unwrap_or_else(|| hours(-6)), query.to.unwrap_or_else(|| hours(6)));
     let sight = me.sight();
     let world = me.app.world();
-    let seen = || world.elevations.values().filter(|elevation| sight.sees_elevation(&world, elevation));
-    let bars: Vec<Bar> = seen()
-        .map(|elevation| bar(&world, elevation, me.person, now))
+    let past = Past { seen: me.seen(&world), between: Some((from, to)), ..Past::default() };
+    let found = me.app.with_past(&world, &past, usize::MAX).await?;
+    let world = &found.world;
+    let bars: Vec<Bar> = found
+        .elevations()
+        .filter(|elevation| sight.sees_elevation(world, elevation))
+        .map(|elevation| bar(world, elevation, me.person, now))
         .filter(|bar| bar.from <= to && bar.to >= from)
         .collect();
     let count = |fits: &dyn Fn(&Elevation) -> bool| {
-        world.active().filter(|one| sight.sees_elevation(&world, one) && fits(one)).count()
+        world.active().filter(|one| sight.sees_elevation(world, one) && fits(one)).count()
     };
     let today = now.to_zoned(TimeZone::UTC).date();
-    let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(&world, *scope));
+    let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(world, *scope));
     Ok(Json(NowReply {
         now,
         live: count(&|one| one.phase == Phase::Live),
-        waiting_for_me: count(&|one| waits_for(one, me.person)) + wishes_for(&world, me.person),
+        waiting_for_me: count(&|one| waits_for(one, me.person)) + wishes_for(world, me.person),
         overdue: bars.iter().filter(|bar| bar.overdue).count(),
         scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
         standing: has_duty
-            .then(|| world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)).count()),
-        standing_before: sight.sees_all(&world).then(|| standing_first(&world, first_of(today, DAYS), today)).flatten(),
+            .then(|| world.standing.values().filter(|held| sight.sees_scope(world, held.right.scope)).count()),
+        standing_before: sight.sees_all(world).then(|| standing_first(world, first_of(today, DAYS), today)).flatten(),
         bars,
     }))
 }
@@ -152,35 +157,37 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
     let (id, mut page) = {
         let world = me.app.world();
         let id = subject(&world, &who).ok().filter(|id| sight.sees_subject(&world, *id)).ok_or_else(unknown)?;
+        let past = Past { seen: me.seen(&world), askers: Some(belonging_to(&world, id)), ..Past::default() };
+        let found = me.app.with_past(&world, &past, PERSON_MOST).await?;
+        let world = &found.world;
         let known = world.subjects.get(&id).ok_or_else(unknown)?;
-        let mut elevations: Vec<&Elevation> = world
-            .elevations
-            .values()
-            .filter(|one| world.belongs_to(one.asker, id) && sight.sees_elevation(&world, one))
+        let mut elevations: Vec<&Elevation> = found
+            .elevations()
+            .filter(|one| world.belongs_to(one.asker, id) && sight.sees_elevation(world, one))
             .collect();
         elevations.sort_by_key(|one| (one.is_over(), std::cmp::Reverse(one.id)));
         let page = PersonPage {
-            subject: views::subject(&world, &sight, known),
-            groups: group_ways(&world, &sight, id),
+            subject: views::subject(world, &sight, known),
+            groups: group_ways(world, &sight, id),
             duties: world
                 .duties
                 .values()
                 .filter(|duty| world.belongs_to(id, duty.subject))
-                .filter(|duty| id == me.person || sight.sees_scope(&world, duty.scope))
-                .map(|duty| views::duty(&world, duty))
+                .filter(|duty| id == me.person || sight.sees_scope(world, duty.scope))
+                .map(|duty| views::duty(world, duty))
                 .collect(),
             standing: world
                 .standing_held_by(id)
                 .into_iter()
-                .filter(|held| sight.sees_scope(&world, held.right.scope) || id == me.person)
-                .map(|held| views::standing(&world, &last, held))
+                .filter(|held| sight.sees_scope(world, held.right.scope) || id == me.person)
+                .map(|held| views::standing(world, &last, held))
                 .collect(),
-            eligible: own_rights(&world, id, now)
+            eligible: own_rights(world, id, now)
                 .into_iter()
-                .filter(|held| id == me.person || sight.sees_scope(&world, held.right.scope))
-                .map(|held| views::eligibility(&world, held, None))
+                .filter(|held| id == me.person || sight.sees_scope(world, held.right.scope))
+                .map(|held| views::eligibility(world, held, None))
                 .collect(),
-            elevations: elevations.into_iter().take(PERSON_MOST).map(|one| bar(&world, one, me.person, now)).collect(),
+            elevations: elevations.into_iter().take(PERSON_MOST).map(|one| bar(world, one, me.person, now)).collect(),
             entries: Vec::new(),
             signed_in_at: None,
         };
@@ -308,16 +315,19 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
     let world = me.app.world();
     let hit = |kind: &str, name: String, says: String| Hit { kind: kind.to_owned(), name, says };
     let mut hits: Vec<Hit> = Vec::new();
-    let elevations = world
-        .elevations
-        .values()
+    let numbers = q.strip_prefix('e').map(|digits| beginning_with(digits, world.counters.next_elevation));
+    let past = Past { seen: me.seen(&world), numbers: Some(numbers.unwrap_or_default()), ..Past::default() };
+    let found = me.app.with_past(&world, &past, HITS_MOST).await?;
+    let world = &found.world;
+    let elevations = found
+        .elevations()
         .rev()
-        .filter(|one| sight.sees_elevation(&world, one) && one.id.to_string().to_lowercase().starts_with(&q));
+        .filter(|one| sight.sees_elevation(world, one) && one.id.to_string().to_lowercase().starts_with(&q));
     hits.extend(elevations.take(HITS_MOST).map(|one| {
         let says = format!("{}: {}, {}", world.subject_name(one.asker), world.right_name(one.right), one.phase);
         hit("elevation", one.id.to_string(), says)
     }));
-    let mine = own_rights(&world, me.person, Timestamp::now());
+    let mine = own_rights(world, me.person, Timestamp::now());
     let rights = mine.into_iter().map(|held| (world.right_name(held.right), held.right));
     hits.extend(
         rights
@@ -327,7 +337,7 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
     );
     let subjects = world.subjects.values().filter(|known| {
         (world.text(known.name).to_lowercase().contains(&q) || world.text(known.about).to_lowercase().contains(&q))
-            && sight.sees_subject(&world, known.id)
+            && sight.sees_subject(world, known.id)
     });
     hits.extend(subjects.take(HITS_MOST).map(|known| {
         let kind = match known.kind {
@@ -338,7 +348,7 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
         hit(kind, world.text(known.name), world.text(known.about))
     }));
     let scopes = world.scopes.values().filter(|scope| {
-        scope.parent.is_some() && scope.name.to_lowercase().contains(&q) && sight.sees_scope(&world, scope.id)
+        scope.parent.is_some() && scope.name.to_lowercase().contains(&q) && sight.sees_scope(world, scope.id)
     });
     hits.extend(scopes.take(HITS_MOST).map(|scope| {
         let kind = serde_json::to_value(scope.kind).ok().and_then(|kind| kind.as_str().map(str::to_owned));
@@ -364,8 +374,20 @@ pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer
         days.insert(day, DayView { day, asked: 0, opened: 0, most_at_once: 0, standing });
         day = day.tomorrow().unwrap_or(Date::MAX);
     }
+    let past = me.app.store().past_days(me.seen(&world), first).await?;
+    for (day, asked) in past.asked {
+        if let Some(day) = days.get_mut(&day) {
+            day.asked += asked;
+        }
+    }
     let mut edges: Vec<(Timestamp, i32)> = Vec::new();
-    for elevation in world.elevations.values().filter(|one| sight.sees_elevation(&world, one)) {
+    for (from, to) in past.in_force {
+        if let Some(day) = days.get_mut(&day_of(from)) {
+            day.opened += 1;
+        }
+        edges.extend([(from, 1), (to.min(now), -1)]);
+    }
+    for elevation in world.active().filter(|one| sight.sees_elevation(&world, one)) {
         if let Some(day) = days.get_mut(&day_of(elevation.asked_at)) {
             day.asked += 1;
         }

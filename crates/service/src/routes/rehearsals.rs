@@ -8,7 +8,7 @@ use tempestas_api::{
     RehearsedPerson, UnseenRight,
 };
 use tempestas_core::{
-    Plan, Seconds, Standing, SubjectId, Terms, TermsId, Verdict, World, plan_conversion,
+    Plan, Seconds, Standing, SubjectId, Terms, TermsId, World, plan_conversion,
     rehearsal::{Batch, Fate, Figures, Presence, Recorded, Rehearsal, Script, approvers, rehearse},
 };
 
@@ -22,6 +22,8 @@ use crate::{
 
 /// How far back, where nothing else is said.
 const DAYS: u16 = 90;
+/// Elevations that tell how long a yes takes.
+const ANSWERS_MOST: u32 = 10_000;
 /// How long somebody who is there takes to answer, where nobody has answered yet.
 const ANSWERED_AFTER: Seconds = Seconds::minutes(10);
 
@@ -58,7 +60,7 @@ pub(super) async fn preview(
     }
     let world = me.app.world();
     let rights = recorded(&world, &plan, Some(&uses));
-    let answered_after = usual_answer(&world);
+    let answered_after = usual_answer(me.app.store().past_yes(ANSWERS_MOST).await?);
     let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };
     // A million uses take a second or two, and others go on meanwhile.
     let rehearsed = tokio::task::block_in_place(|| rehearse(&world, &script));
@@ -77,15 +79,8 @@ fn recorded(world: &World, plan: &Plan, uses: Option<&Uses>) -> Vec<Recorded> {
     plan.items.iter().filter_map(of).collect()
 }
 
-/// The median time that a yes took here so far.
-fn usual_answer(world: &World) -> Seconds {
-    let mut took: Vec<i64> = world
-        .elevations
-        .values()
-        .flat_map(|one| one.stages.iter().flat_map(|stage| &stage.answers).map(|answer| (one.asked_at, answer)))
-        .filter(|(_, answer)| answer.verdict == Verdict::Yes)
-        .map(|(asked, answer)| answer.at.duration_since(asked).as_secs())
-        .collect();
+/// The median of how long yeses took.
+fn usual_answer(mut took: Vec<i64>) -> Seconds {
     took.sort_unstable();
     let median = took.get(took.len() / 2).and_then(|seconds| u32::try_from(*seconds).ok());
     median.map_or(ANSWERED_AFTER, |seconds| Seconds(seconds.clamp(60, 3600)))

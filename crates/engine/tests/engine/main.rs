@@ -2,6 +2,8 @@
 
 #![expect(clippy::unwrap_used, reason = "a test says what it expects")]
 
+mod past;
+
 use std::{
     path::Path,
     sync::{

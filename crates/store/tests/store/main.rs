@@ -2,12 +2,14 @@
 
 #![expect(clippy::unwrap_used, reason = "a test says what it expects")]
 
+mod past;
+
 use std::{path::Path, sync::Arc};
 
 use jiff::{SignedDuration, Timestamp};
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Actor, Caller, Command, Context, DutyKind, Said, SubjectId, SubjectKind, World, decide,
+    Actor, Caller, Command, Context, Decision, DutyKind, Said, SubjectId, SubjectKind, World, decide,
     ledger::{Signer, Tree},
 };
 use tempestas_store::{Batch, Difference, Loaded, Slowing, Store, Wanted, check};
@@ -37,6 +39,10 @@ impl Kept {
             self.world.apply(fact);
         }
         decision.texts.iter().for_each(|text| self.world.know(text.digest, text.text.clone()));
+        self.append(decision).await;
+    }
+
+    async fn append(&mut self, decision: Decision) {
         let mut batch = Batch::default();
         batch.add(decision, &mut self.tree).unwrap();
         let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).unwrap();

@@ -1,0 +1,205 @@
+//! What is over leaves memory; who asks for it gets it back, and a command about it is decided as ever.
+
+use jiff::Timestamp;
+use tempestas_core::{
+    Act, Approval, Caller, Command, Connector, Digest, ElevationId, KEPT_FOR, Lapse, Phase, Refusal, Right, RoleFound,
+    Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsId, Weight, What, demand_for,
+};
+
+use super::{Running, by};
+
+const HOUR: i64 = 3600;
+
+/// Somebody who may have a right on a target without anybody's yes.
+struct Holder {
+    running: Running,
+    tomas: SubjectId,
+    right: Right,
+}
+
+impl Holder {
+    async fn new(directory: &std::path::Path) -> Self {
+        let running = Running::new(directory).await;
+        let tomas = running.add("tomas").await.unwrap().subject_named("tomas").unwrap().id;
+        let root = running.engine.world().root.unwrap();
+        let connector = Connector::Brightwater { url: "http://127.0.0.1:1".to_owned() };
+        let target = Command::AddTarget {
+            parent: root,
+            name: "cloud".to_owned(),
+            connector,
+            emergency_least: 1,
+            alarm_after: Seconds(60),
+        };
+        running.does(running.mara(), target).await;
+        let target = running.engine.world().scope_at("/cloud").unwrap().id;
+        let now = running.engine.world().last_at.unwrap();
+        let survey =
+            Command::RecordSurvey { target, digest: Digest([1; 32]), survey: Box::new(survey(now)), accepted: false };
+        running.does(Caller::keeper(), survey).await;
+        running
+            .does(running.mara(), Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") })
+            .await;
+        let right = running.engine.world().right_from("writer@/cloud").unwrap();
+        let eligible = Command::GiveEligibility { subject: tomas, right, from: None, until: None, reason: None };
+        running.does(running.mara(), eligible).await;
+        running.does(running.mara(), Command::SetTerms { terms: terms(root) }).await;
+        running.at(48 * HOUR);
+        Self { running, tomas, right }
+    }
+
+    fn tomas(&self) -> Caller {
+        by(self.tomas, self.running.now.load(std::sync::atomic::Ordering::Relaxed))
+    }
+
+    /// Asked for, opened, given back and gone.
+    async fn held(&self) -> ElevationId {
+        let world = self.running.engine.world();
+        let now = Timestamp::from_second(self.running.now.load(std::sync::atomic::Ordering::Relaxed)).unwrap();
+        let shown = Digest::of_json(&demand_for(&world, self.tomas, self.right, now).unwrap());
+        let ask = Command::Ask {
+            right: self.right,
+            duration: Some(Seconds(600)),
+            start: Some(StartChoice::AtYes),
+            reason: Some(Said::new("a reason that is long enough")),
+            ticket: None,
+            shown,
+        };
+        let asked = self.running.does(self.tomas(), ask).await;
+        let id = asked
+            .iter()
+            .find_map(|what| if let What::Asked { elevation, .. } = what { Some(*elevation) } else { None });
+        let elevation = id.unwrap();
+        let grant = self.running.engine.world().elevations[&elevation].grant.unwrap();
+        self.running.does(Caller::keeper(), Command::GrantSeen { grant, there: true }).await;
+        self.running.does(self.tomas(), Command::GiveBack { elevation }).await;
+        let done =
+            self.running.engine.submit(Caller::keeper(), None, Command::GrantGone { grant, leftovers: Vec::new() });
+        let over = done.await.unwrap().world;
+        assert!(over.elevations[&elevation].is_over(), "the reply still has what has just come to its end");
+        elevation
+    }
+}
+
+impl Running {
+    async fn does(&self, caller: Caller, command: Command) -> Vec<What> {
+        self.engine.submit(caller, None, command).await.unwrap().whats
+    }
+}
+
+fn survey(clock: Timestamp) -> Survey {
+    let lapse =
+        Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
+    let role = RoleFound {
+        name: "writer".to_owned(),
+        says: "writes".to_owned(),
+        weight: Weight::Privileged,
+        permits: Digest([2; 32]),
+        lapse,
+    };
+    Survey {
+        attributes: Default::default(),
+        sealed: Vec::new(),
+        complete: true,
+        clock,
+        broker: "broker".to_owned(),
+        parts: Vec::new(),
+        roles: vec![role],
+        accounts: Vec::new(),
+        rights: Vec::new(),
+        marked: Vec::new(),
+    }
+}
+
+fn terms(scope: ScopeId) -> Terms {
+    Terms {
+        id: TermsId(0),
+        act: Act::Elevate,
+        scope,
+        role: None,
+        weight: None,
+        asker: None,
+        settings: Settings { longest: Some(Seconds::hours(2)), approval: Some(Approval::None), ..Settings::default() },
+        labels: Default::default(),
+        attributes: Default::default(),
+        pins: Vec::new(),
+        set_by: None,
+        set_at: None,
+        paused: None,
+    }
+}
+
+#[tokio::test]
+async fn what_was_over_long_since_is_in_no_snapshot_and_yet_decided_and_shown() {
+    let directory = tempfile::tempdir().unwrap();
+    let holder = Holder::new(directory.path()).await;
+    let running = &holder.running;
+    let id = holder.held().await;
+    let kept = running.engine.world();
+    running.at(48 * HOUR + KEPT_FOR.as_secs() / 2);
+    running.add("oda").await.unwrap();
+    assert!(running.engine.world().elevations.contains_key(&id), "for some days it stays");
+    running.at(48 * HOUR + KEPT_FOR.as_secs() + 2 * HOUR);
+    running.add("piet").await.unwrap();
+    let present = running.engine.world();
+    assert!(present.is_forgotten(id) && present.grants.is_empty());
+    assert!(kept.elevations.contains_key(&id), "who kept a snapshot keeps all of it");
+
+    let recalled = running.engine.recall(&present, id).await.unwrap();
+    assert_eq!(recalled.elevations[&id], kept.elevations[&id]);
+    assert_eq!(recalled.text(kept.elevations[&id].reason.unwrap()), "a reason that is long enough");
+    assert_eq!(recalled.size(), present.size());
+    assert!(running.engine.world().is_forgotten(id), "for whoever asked, and nobody else");
+
+    // Its holder is told how it stands; somebody who doesn't see it, that it isn't there: as ever.
+    let withdraw = || Command::Withdraw { elevation: id };
+    let refused = running.engine.submit(holder.tomas(), None, withdraw()).await.unwrap_err();
+    assert!(matches!(&refused, Refusal::Conflict(says) if says.contains("given-back")), "{refused}");
+    let oda = by(present.subject_named("oda").unwrap().id, running.now.load(std::sync::atomic::Ordering::Relaxed));
+    let refused = running.engine.submit(oda.clone(), None, withdraw()).await.unwrap_err();
+    assert!(matches!(refused, Refusal::Unknown { .. }), "{refused:?}");
+    let never = Command::Withdraw { elevation: ElevationId(4711) };
+    let refused = running.engine.submit(oda, None, never).await.unwrap_err();
+    assert!(matches!(refused, Refusal::Unknown { .. }), "{refused:?}");
+}
+
+#[tokio::test]
+async fn a_mark_of_a_grant_long_over_is_still_explained_by_it() {
+    let directory = tempfile::tempdir().unwrap();
+    let holder = Holder::new(directory.path()).await;
+    let running = &holder.running;
+    let id = holder.held().await;
+    let world = running.engine.world();
+    let grant = &world.grants[&world.elevations[&id].grant.unwrap()];
+    let marked = |name: &str| tempestas_core::Marked { grant: grant.id.0, name: name.to_owned() };
+    let target = grant.target;
+    let search = |marked| Command::RecordSearch { target, marked: vec![marked] };
+    let strays = || running.engine.world().targets[&target].strays.clone();
+    running.does(Caller::keeper(), search(marked(&grant.name))).await;
+    let at_once = strays();
+    running.at(48 * HOUR + KEPT_FOR.as_secs() + 2 * HOUR);
+    running.add("piet").await.unwrap();
+    assert!(running.engine.world().is_forgotten(id));
+    running.does(Caller::keeper(), search(marked(&grant.name))).await;
+    assert_eq!(strays(), at_once, "the same is said of it, however long ago it was");
+    running.does(Caller::keeper(), search(marked("tpsomethingelse"))).await;
+    assert_eq!(strays(), ["tpsomethingelse"]);
+}
+
+#[tokio::test]
+async fn a_service_that_starts_again_has_no_more_in_memory_than_one_that_went_on() {
+    let directory = tempfile::tempdir().unwrap();
+    let holder = Holder::new(directory.path()).await;
+    let id = holder.held().await;
+    holder.running.at(48 * HOUR + KEPT_FOR.as_secs() + 2 * HOUR);
+    let again = holder.held().await;
+    assert_eq!(holder.running.engine.world().elevations.keys().copied().collect::<Vec<_>>(), [again]);
+    let before = holder.running.engine.world();
+    let Holder { running: Running { engine, committer, .. }, .. } = holder;
+    drop(engine);
+    committer.await.unwrap().unwrap();
+    let loaded = tempestas_store::Store::open(directory.path()).await.unwrap();
+    assert!(loaded.world.is_forgotten(id));
+    assert_eq!(loaded.world.elevations[&again].phase, Phase::Ended(tempestas_core::End::GivenBack));
+    assert_eq!(loaded.world.rows().collect::<Vec<_>>(), before.rows().collect::<Vec<_>>());
+    assert_eq!(loaded.world.text(before.elevations[&again].reason.unwrap()), "a reason that is long enough");
+}

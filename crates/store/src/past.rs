@@ -1,0 +1,437 @@
+//! What is over: kept apart from what is in memory, and found by who asked for it, where, and when.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use jiff::{Timestamp, civil::Date, tz::TimeZone};
+use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
+use tempestas_core::{
+    Digest, Elevation, ElevationId, EligibilityId, Grant, Recall, RoleId, Row, ScopeId, SubjectId, Verdict, World,
+    digests_in,
+};
+
+use crate::{StoreError, ledger::row_body, micros, number, open::Store, time, unsigned};
+
+/// Elevations entered by one statement.
+const TOGETHER: usize = 100;
+
+/// The rows of the present and of the past, with kind and id.
+pub(crate) const EVERY_ROW: &str = "SELECT kind, id, body FROM rows
+    UNION ALL SELECT 'elevation', CAST(id AS TEXT), body FROM past_elevations
+    UNION ALL SELECT 'grant', CAST(id AS TEXT), body FROM past_grants";
+
+/// Whether a row is of what is over.
+pub(crate) fn is_past(row: &Row) -> bool {
+    match row {
+        Row::Elevation(elevation) => elevation.is_over(),
+        Row::Grant(grant) => grant.is_gone(),
+        _ => false,
+    }
+}
+
+/// Which elevations that are over. All conditions hold at once; none left out means every one.
+#[derive(Debug, Clone, Default)]
+pub struct Past {
+    /// Only what somebody may see.
+    pub seen: Option<Seen>,
+    /// Only what these asked for.
+    pub askers: Option<BTreeSet<SubjectId>>,
+    /// Only of this role.
+    pub role: Option<RoleId>,
+    /// Only by these eligibilities.
+    pub eligibilities: Option<BTreeSet<EligibilityId>>,
+    /// Only what ended so.
+    pub state: Option<String>,
+    /// Only those whose number lies in one of these ranges.
+    pub numbers: Option<Vec<std::ops::Range<u64>>>,
+    /// Only what was in force, or asked and answered, between these times.
+    pub between: Option<(Timestamp, Timestamp)>,
+}
+
+/// What somebody may see of what is over: what they asked for, what they were asked about, and what lies in some scopes.
+#[derive(Debug, Clone)]
+pub struct Seen {
+    /// Who.
+    pub person: SubjectId,
+    /// Where.
+    pub scopes: Vec<ScopeId>,
+}
+
+/// What happened on some days.
+#[derive(Debug, Clone, Default)]
+pub struct Days {
+    /// How many were asked on each day (UTC).
+    pub asked: Vec<(Date, u32)>,
+    /// When those that were opened were in force.
+    pub in_force: Vec<(Timestamp, Timestamp)>,
+}
+
+/// Ids as one parameter, for `json_each`.
+fn list(ids: impl IntoIterator<Item = u64>) -> String {
+    let ids: Vec<String> = ids.into_iter().map(|id| id.to_string()).collect();
+    format!("[{}]", ids.join(","))
+}
+
+impl Past {
+    /// Whether something else than sight leaves few of them, by an index.
+    const fn is_narrow(&self) -> bool {
+        self.askers.is_some() || self.eligibilities.is_some() || self.numbers.is_some() || self.between.is_some()
+    }
+
+    fn conditions(&self, sql: &mut QueryBuilder<Sqlite>) {
+        sql.push(" WHERE TRUE");
+        if let Some(askers) = &self.askers {
+            sql.push(" AND e.asker IN (SELECT value FROM json_each(");
+            sql.push_bind(list(askers.iter().map(|id| id.0))).push("))");
+        }
+        if let Some(role) = self.role {
+            sql.push(" AND e.role = ").push_bind(number(role.0));
+        }
+        if let Some(made) = &self.eligibilities {
+            sql.push(" AND e.eligibility IN (SELECT value FROM json_each(");
+            sql.push_bind(list(made.iter().map(|id| id.0))).push("))");
+        }
+        if let Some(state) = &self.state {
+            sql.push(" AND e.state = ").push_bind(state.clone());
+        }
+        if let Some(numbers) = &self.numbers {
+            sql.push(" AND (FALSE");
+            for range in numbers {
+                sql.push(" OR e.id >= ").push_bind(number(range.start));
+                sql.push(" AND e.id < ").push_bind(number(range.end));
+            }
+            sql.push(")");
+        }
+        if let Some((from, to)) = self.between {
+            sql.push(" AND e.ended >= ").push_bind(micros(from)).push(" AND e.began <= ").push_bind(micros(to));
+        }
+        if let Some(seen) = &self.seen {
+            seen.condition(sql, self.is_narrow());
+        }
+    }
+}
+
+impl Seen {
+    /// One by one where few are looked at; else by the indexes of what one may see, so that nobody pays for what they don't.
+    fn condition(&self, sql: &mut QueryBuilder<Sqlite>, one_by_one: bool) {
+        let (person, scopes) = (number(self.person.0), list(self.scopes.iter().map(|id| id.0)));
+        if one_by_one {
+            sql.push(" AND (e.asker = ").push_bind(person);
+            sql.push(" OR e.scope IN (SELECT value FROM json_each(").push_bind(scopes);
+            sql.push(")) OR EXISTS (SELECT 1 FROM past_approvers a WHERE a.elevation = e.id AND a.person = ");
+            sql.push_bind(person).push("))");
+        } else {
+            sql.push(" AND e.id IN (SELECT id FROM past_elevations WHERE asker = ").push_bind(person);
+            sql.push(" UNION ALL SELECT elevation FROM past_approvers WHERE person = ").push_bind(person);
+            sql.push(" UNION ALL SELECT id FROM past_elevations WHERE scope IN (SELECT value FROM json_each(");
+            sql.push_bind(scopes).push(")))");
+        }
+    }
+}
+
+/// What is entered of an elevation beside its body.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) struct Columns {
+    numbers: [i64; 10],
+    state: String,
+}
+
+/// The columns of [`Columns::numbers`], in order.
+const NUMBERS: [&str; 10] =
+    ["id", "asker", "scope", "role", "eligibility", "asked_at", "began", "ended", "spent", "opened"];
+
+impl Columns {
+    fn of(elevation: &Elevation, grant: Option<&Grant>) -> Self {
+        let (began, ended) = elevation.lasted(grant);
+        let spent = grant.map_or(elevation.asked_at, Grant::spent_at);
+        let ids = [elevation.id.0, elevation.asker.0, elevation.right.scope.0, elevation.right.role.0];
+        let [id, asker, scope, role] = ids.map(number);
+        let [asked_at, began, ended, spent] = [elevation.asked_at, began, ended, spent].map(micros);
+        let eligibility = number(elevation.demand.eligibility.0);
+        let opened = i64::from(grant.is_some());
+        let numbers = [id, asker, scope, role, eligibility, asked_at, began, ended, spent, opened];
+        Self { numbers, state: elevation.phase.to_string() }
+    }
+
+    fn read(row: &SqliteRow) -> Result<Self, sqlx::Error> {
+        let mut numbers = [0; 10];
+        for (number, name) in numbers.iter_mut().zip(NUMBERS) {
+            *number = row.try_get(name)?;
+        }
+        Ok(Self { numbers, state: row.try_get("state")? })
+    }
+}
+
+fn approvers(elevation: &Elevation) -> BTreeSet<[i64; 2]> {
+    let all = elevation.stages.iter().flat_map(|stage| &stage.approvers);
+    all.map(|person| [number(person.0), number(elevation.id.0)]).collect()
+}
+
+fn answers(elevation: &Elevation) -> BTreeSet<[i64; 4]> {
+    let all = elevation.stages.iter().flat_map(|stage| &stage.answers);
+    let line = |answer: &tempestas_core::Answer| {
+        let yes = i64::from(answer.verdict == Verdict::Yes);
+        [number(elevation.id.0), number(answer.by.0), micros(answer.at), yes]
+    };
+    all.map(line).collect()
+}
+
+/// Enters what is over, in the place of what stood there of the same; it is no row of the present any more.
+pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<(), sqlx::Error> {
+    let (mut elevations, mut grants) = (Vec::new(), BTreeMap::new());
+    for row in rows {
+        match row {
+            Row::Elevation(elevation) => elevations.push((elevation, row_body(row))),
+            Row::Grant(grant) => drop(grants.insert(grant.id, (grant, row_body(row)))),
+            _ => {}
+        }
+    }
+    for some in elevations.chunks(TOGETHER) {
+        let insert = format!("INSERT OR REPLACE INTO past_elevations ({}, state, body) ", NUMBERS.join(", "));
+        let mut insert = QueryBuilder::<Sqlite>::new(insert);
+        insert.push_values(some, |mut values, (elevation, body)| {
+            let grant = elevation.grant.and_then(|id| grants.get(&id)).map(|(grant, _)| *grant);
+            let columns = Columns::of(elevation, grant);
+            for number in columns.numbers {
+                values.push_bind(number);
+            }
+            values.push_bind(columns.state).push_bind(body);
+        });
+        insert.build().execute(&mut *into).await?;
+        enter_pairs(into, some.iter().map(|(elevation, _)| *elevation)).await?;
+    }
+    for some in grants.values().collect::<Vec<_>>().chunks(TOGETHER) {
+        let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR REPLACE INTO past_grants (id, elevation, body) ");
+        insert.push_values(some, |mut values, (grant, body)| {
+            values.push_bind(number(grant.id.0)).push_bind(number(grant.elevation.0)).push_bind(body);
+        });
+        insert.build().execute(&mut *into).await?;
+    }
+    let elevations = list(elevations.iter().map(|(elevation, _)| elevation.id.0));
+    for (kind, ids) in [("elevation", elevations), ("grant", list(grants.keys().map(|id| id.0)))] {
+        let cut = "DELETE FROM rows WHERE kind = ?1 AND id IN (SELECT CAST(value AS TEXT) FROM json_each(?2))";
+        sqlx::query(cut).bind(kind).bind(ids).execute(&mut *into).await?;
+    }
+    Ok(())
+}
+
+/// Enters who was asked about some elevations, and who answered.
+async fn enter_pairs<'e>(
+    into: &mut SqliteConnection,
+    elevations: impl Iterator<Item = &'e Elevation> + Clone,
+) -> Result<(), sqlx::Error> {
+    let asked: Vec<_> = elevations.clone().flat_map(approvers).collect();
+    for some in asked.chunks(TOGETHER) {
+        let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR IGNORE INTO past_approvers (person, elevation) ");
+        insert.push_values(some, |mut values, [person, elevation]| {
+            values.push_bind(*person).push_bind(*elevation);
+        });
+        insert.build().execute(&mut *into).await?;
+    }
+    let answered: Vec<_> = elevations.flat_map(answers).collect();
+    for some in answered.chunks(TOGETHER) {
+        let insert = "INSERT OR IGNORE INTO past_answers (elevation, person, at, yes) ";
+        let mut insert = QueryBuilder::<Sqlite>::new(insert);
+        insert.push_values(some, |mut values, [elevation, person, at, yes]| {
+            values.push_bind(*elevation).push_bind(*person).push_bind(*at).push_bind(*yes);
+        });
+        insert.build().execute(&mut *into).await?;
+    }
+    Ok(())
+}
+
+/// Sets apart what an earlier edition left among the rows of the present.
+pub(crate) async fn set_apart(connection: &mut SqliteConnection) -> Result<(), StoreError> {
+    let bodies: Vec<String> = sqlx::query_scalar("SELECT body FROM rows WHERE kind IN ('elevation', 'grant')")
+        .fetch_all(&mut *connection)
+        .await?;
+    // One that can't be read is named where the World is loaded.
+    let rows: Vec<Row> = bodies.iter().filter_map(|body| serde_json::from_str(body).ok()).filter(is_past).collect();
+    if rows.is_empty() {
+        return Ok(());
+    }
+    let mut tx = sqlx::Connection::begin(connection).await?;
+    enter(&mut tx, &rows.iter().collect::<Vec<_>>()).await?;
+    tx.commit().await?;
+    Ok(())
+}
+
+/// Elevations that are entered as something else than they are.
+pub(crate) async fn misplaced(connection: &mut SqliteConnection) -> Result<BTreeSet<ElevationId>, StoreError> {
+    let mut wrong = BTreeSet::new();
+    let (mut asked, mut answered) = (BTreeSet::new(), BTreeSet::new());
+    let rows = "SELECT e.*, g.body AS grant_body FROM past_elevations e LEFT JOIN past_grants g ON g.elevation = e.id";
+    for row in sqlx::query(rows).fetch_all(&mut *connection).await? {
+        let grant: Option<String> = row.try_get("grant_body")?;
+        let grant = grant.and_then(|body| serde_json::from_str(&body).ok());
+        let grant = if let Some(Row::Grant(grant)) = &grant { Some(grant) } else { None };
+        // One that can't be read was named already.
+        let Ok(Row::Elevation(elevation)) = serde_json::from_str(&row.try_get::<String, _>("body")?) else { continue };
+        if Columns::of(&elevation, grant) != Columns::read(&row)? {
+            wrong.insert(elevation.id);
+        }
+        asked.append(&mut approvers(&elevation));
+        answered.append(&mut answers(&elevation));
+    }
+    let mut found = BTreeSet::new();
+    for row in sqlx::query("SELECT person, elevation FROM past_approvers").fetch_all(&mut *connection).await? {
+        found.insert([row.try_get(0)?, row.try_get(1)?]);
+    }
+    let id = |number: i64| ElevationId(unsigned(number));
+    wrong.extend(asked.symmetric_difference(&found).map(|[_, elevation]| id(*elevation)));
+    let mut found = BTreeSet::new();
+    for row in sqlx::query("SELECT elevation, person, at, yes FROM past_answers").fetch_all(connection).await? {
+        found.insert([row.try_get(0)?, row.try_get(1)?, row.try_get(2)?, row.try_get(3)?]);
+    }
+    wrong.extend(answered.symmetric_difference(&found).map(|[elevation, ..]| id(*elevation)));
+    Ok(wrong)
+}
+
+/// What is over and yet in memory: what was there lately, and what an alarm names.
+pub(crate) async fn kept_in_memory(
+    connection: &mut SqliteConnection,
+    world: &World,
+    since: Timestamp,
+) -> Result<Vec<String>, StoreError> {
+    let alarmed = list(world.alarmed_grants().map(|id| id.0));
+    let kept = "WITH kept AS MATERIALIZED (SELECT id FROM past_elevations WHERE spent >= ?1
+         UNION SELECT elevation FROM past_grants WHERE id IN (SELECT value FROM json_each(?2)))
+         SELECT body FROM past_elevations WHERE id IN kept
+         UNION ALL SELECT body FROM past_grants WHERE elevation IN kept";
+    Ok(sqlx::query_scalar(kept).bind(micros(since)).bind(alarmed).fetch_all(connection).await?)
+}
+
+/// The texts behind some digests, as far as they are known.
+pub(crate) async fn texts<'c>(
+    connection: impl sqlx::SqliteExecutor<'c>,
+    wanted: &BTreeSet<Digest>,
+) -> Result<Vec<(Digest, String)>, StoreError> {
+    let wanted = serde_json::to_string(wanted).map_err(|error| StoreError::Ledger(error.to_string()))?;
+    // One large reply instead of many small ones: each costs as much as reading many rows.
+    let found: String = sqlx::query_scalar(
+        "SELECT json_group_array(json_array(w.value, t.text)) FROM json_each(?1) w JOIN texts t ON t.digest = unhex(w.value)",
+    )
+    .bind(wanted)
+    .fetch_one(connection)
+    .await?;
+    serde_json::from_str(&found).map_err(|error| StoreError::Ledger(format!("a text can't be read: {error}")))
+}
+
+impl Store {
+    /// Puts into a World what is wanted and not there: elevations with their grants, and every text that these name.
+    ///
+    /// # Errors
+    /// When the database fails or a row can't be read.
+    pub async fn recall(&self, world: &mut World, wanted: Recall) -> Result<(), StoreError> {
+        let Recall { elevations, grants, texts: mut named } = wanted.missing(world);
+        let mut rows: Vec<Row> = Vec::new();
+        if !elevations.is_empty() || !grants.is_empty() {
+            let bodies: Vec<String> = sqlx::query_scalar(
+                "WITH wanted AS MATERIALIZED (SELECT value AS id FROM json_each(?1)
+                 UNION SELECT elevation FROM past_grants WHERE id IN (SELECT value FROM json_each(?2)))
+                 SELECT body FROM past_elevations WHERE id IN wanted
+                 UNION ALL SELECT body FROM past_grants WHERE elevation IN wanted",
+            )
+            .bind(list(elevations.iter().map(|id| id.0)))
+            .bind(list(grants.iter().map(|id| id.0)))
+            .fetch_all(&self.read)
+            .await?;
+            for body in bodies {
+                named.extend(digests_in(&body));
+                rows.push(serde_json::from_str(&body).map_err(|error| StoreError::Ledger(error.to_string()))?);
+            }
+        }
+        let named = Recall { texts: named, ..Recall::default() }.missing(world).texts;
+        let texts = if named.is_empty() { Vec::new() } else { texts(&self.read, &named).await? };
+        world.recall(rows, texts);
+        Ok(())
+    }
+
+    /// Up to `most` elevations that are over, newest first.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn past(&self, wanted: &Past, most: usize) -> Result<Vec<ElevationId>, StoreError> {
+        let mut find = QueryBuilder::<Sqlite>::new("SELECT e.id FROM past_elevations e");
+        wanted.conditions(&mut find);
+        find.push(" ORDER BY e.id DESC LIMIT ").push_bind(i64::try_from(most).unwrap_or(i64::MAX));
+        let found: Vec<i64> = find.build_query_scalar().fetch_all(&self.read).await?;
+        Ok(found.into_iter().map(|id| ElevationId(unsigned(id))).collect())
+    }
+
+    /// How many elevations are over.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn count_past(&self, wanted: &Past) -> Result<usize, StoreError> {
+        let mut count = QueryBuilder::<Sqlite>::new("SELECT COUNT(*) FROM past_elevations e");
+        wanted.conditions(&mut count);
+        let count: i64 = count.build_query_scalar().fetch_one(&self.read).await?;
+        Ok(usize::try_from(count).unwrap_or(0))
+    }
+
+    /// What happened of what is over, from the beginning of a day (UTC) on.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn past_days(&self, seen: Option<Seen>, first: Date) -> Result<Days, StoreError> {
+        const A_DAY: i64 = 86_400_000_000;
+        let from = first.to_zoned(TimeZone::UTC).map_or(Timestamp::MIN, |day| day.timestamp());
+        let mut asked = QueryBuilder::<Sqlite>::new(format!(
+            "SELECT e.asked_at / {A_DAY} * {A_DAY}, COUNT(*) FROM past_elevations e WHERE e.asked_at >= "
+        ));
+        asked.push_bind(micros(from));
+        let mut in_force = QueryBuilder::<Sqlite>::new(
+            "SELECT json_group_array(json_array(e.began, e.ended)) FROM past_elevations e WHERE e.opened AND e.ended >= ",
+        );
+        in_force.push_bind(micros(from));
+        if let Some(seen) = &seen {
+            seen.condition(&mut asked, true);
+            seen.condition(&mut in_force, true);
+        }
+        asked.push(" GROUP BY 1");
+        let mut days = Days::default();
+        for row in asked.build().fetch_all(&self.read).await? {
+            let (day, count): (i64, i64) = (row.try_get(0)?, row.try_get(1)?);
+            days.asked.push((time(day).to_zoned(TimeZone::UTC).date(), u32::try_from(count).unwrap_or(u32::MAX)));
+        }
+        let spans: String = in_force.build_query_scalar().fetch_one(&self.read).await?;
+        let spans: Vec<(i64, i64)> =
+            serde_json::from_str(&spans).map_err(|error| StoreError::Ledger(error.to_string()))?;
+        days.in_force = spans.into_iter().map(|(from, to)| (time(from), time(to))).collect();
+        Ok(days)
+    }
+
+    /// When some people answered asks that are over, from `from` on.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn past_answers(
+        &self,
+        people: &BTreeSet<SubjectId>,
+        from: Timestamp,
+    ) -> Result<Vec<(SubjectId, Timestamp)>, StoreError> {
+        let found = sqlx::query(
+            "SELECT person, at FROM past_answers WHERE at >= ?1 AND person IN (SELECT value FROM json_each(?2))",
+        )
+        .bind(micros(from))
+        .bind(list(people.iter().map(|id| id.0)))
+        .fetch_all(&self.read)
+        .await?;
+        let line = |row: &SqliteRow| Ok((SubjectId(unsigned(row.try_get(0)?)), time(row.try_get(1)?)));
+        Ok(found.iter().map(line).collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// How long a yes took from its ask, in seconds, for the last `most` elevations that are over.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub async fn past_yes(&self, most: u32) -> Result<Vec<i64>, StoreError> {
+        Ok(sqlx::query_scalar(
+            "SELECT (a.at - e.asked_at) / 1000000 FROM (SELECT id, asked_at FROM past_elevations ORDER BY id DESC LIMIT ?1) e
+             JOIN past_answers a ON a.elevation = e.id WHERE a.yes",
+        )
+        .bind(most)
+        .fetch_all(&self.read)
+        .await?)
+    }
+}
