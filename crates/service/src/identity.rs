@@ -10,7 +10,7 @@ use argon2::{
 use jiff::Timestamp;
 use ring::digest;
 use tempestas_core::{Caller, Command, Digest, Said, SubjectId, What};
-use tempestas_store::{Private, SignIn, Slowing, Store};
+use tempestas_store::{Private, Proven, SignIn, Slowing, Store};
 use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
 use zeroize::Zeroizing;
@@ -169,13 +169,13 @@ pub(crate) async fn new_credentials(
 }
 
 /// Checks a TOTP code and uses its step up, so that it is good once.
-async fn check_code(app: &App, person: SubjectId, code: &str, now: Timestamp) -> Result<bool, Failure> {
-    let sealed = app.store().sealed(Some(&format!("person:{}", person.0))).await?;
+async fn check_code(app: &App, proven: Proven, code: &str, now: Timestamp) -> Result<bool, Failure> {
+    let sealed = app.store().sealed(Some(&format!("person:{}", proven.person.0))).await?;
     let Some(sealed) = sealed.iter().find(|sealed| sealed.name == "totp") else { return Ok(false) };
     let secret = app.vault().open_sealed(sealed)?;
     let seconds = u64::try_from(now.as_second()).unwrap_or(0);
     match totp(&secret, "x")?.check(code.trim(), seconds) {
-        Some(step) => Ok(app.store().use_totp_step(person, step).await?),
+        Some(step) => Ok(app.store().use_totp_step(proven, step).await?),
         None => Ok(false),
     }
 }
@@ -211,7 +211,7 @@ pub(crate) async fn prove(
     password: String,
     code: &str,
     address: &str,
-) -> Result<SubjectId, Failure> {
+) -> Result<Proven, Failure> {
     let now = Timestamp::now();
     let account: String = name.chars().take(64).collect();
     let wrong = || {
@@ -234,10 +234,11 @@ pub(crate) async fn prove(
             Some(person) => app.store().password_hash(person).await?,
             None => None,
         };
+        let proven = person.zip(hash.as_deref()).map(|(person, hash)| Proven::by(person, hash));
         let password_holds = app.identity().verify(password, hash).await?;
         // The code is looked at only behind the right password, so that it can't be used up by others.
-        Ok(match person {
-            Some(person) if password_holds => check_code(app, person, code, now).await?.then_some(person),
+        Ok(match proven {
+            Some(proven) if password_holds => check_code(app, proven, code, now).await?.then_some(proven),
             _ => None,
         })
     })
@@ -265,7 +266,7 @@ pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address
     let account = format!("proof:{}", sign_in.person.0);
     let _place = app.identity().place(account.clone(), 1)?;
     let passed = guarded(app.store(), &account, address, now, async || {
-        Ok(check_code(app, sign_in.person, code, now).await?.then_some(()))
+        Ok(check_code(app, sign_in.proven(), code, now).await?.then_some(()))
     })
     .await?;
     if passed.is_none() {

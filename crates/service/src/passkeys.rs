@@ -9,7 +9,7 @@ use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::Ceremony;
 use tempestas_core::{Digest, SubjectId};
-use tempestas_store::{Passkey as Kept, SignIn, Store};
+use tempestas_store::{Passkey as Kept, Proven, SignIn, Store};
 use url::{Host, Url};
 use webauthn_rs::{
     Webauthn, WebauthnBuilder,
@@ -206,12 +206,12 @@ pub(crate) fn begin_sign_in(app: &App, address: &str) -> Result<Ceremony, Failur
 }
 
 /// Second half of signing in: who it is.
-pub(crate) async fn sign_in(app: &App, ceremony: &str, credential: Value) -> Result<SubjectId, Failure> {
+pub(crate) async fn sign_in(app: &App, ceremony: &str, credential: Value) -> Result<Proven, Failure> {
     let Half::SigningIn(state) = app.passkeys().take(ceremony)? else { return Err(not_proven()) };
     let credential: PublicKeyCredential = read(credential)?;
     let party = app.passkeys().party()?;
     let (_, id) = party.identify_discoverable_authentication(&credential).map_err(|_| not_proven())?;
-    let kept = app.store().passkey(id).await?.ok_or_else(not_proven)?;
+    let (kept, hash) = kept_under(app.store(), id).await?.ok_or_else(not_proven)?;
     let mut known = key(&kept)?;
     #[expect(deprecated, reason = "the form that takes a discoverable key without the credential's internals")]
     let result = party
@@ -222,7 +222,15 @@ pub(crate) async fn sign_in(app: &App, ceremony: &str, credential: Value) -> Res
     }
     known.update_credential(&result);
     note_use(app.store(), &kept, &known).await?;
-    Ok(kept.person)
+    Ok(Proven::by(kept.person, &hash))
+}
+
+/// A passkey, and the password hash beside which it stands: one that is dropped with others is not found beside theirs.
+async fn kept_under(store: &Store, id: &[u8]) -> Result<Option<(Kept, String)>, Failure> {
+    let Some(kept) = store.passkey(id).await? else { return Ok(None) };
+    let hash = store.password_hash(kept.person).await?;
+    // Looked at once more behind the hash, which may be of later credentials than the passkey.
+    Ok(store.passkey(id).await?.zip(hash))
 }
 
 async fn note_use(store: &Store, kept: &Kept, known: &Passkey) -> Result<(), Failure> {

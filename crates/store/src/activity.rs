@@ -77,7 +77,7 @@ impl Store {
         forget_before: Timestamp,
         uses: &[Activity],
     ) -> Result<(), StoreError> {
-        let mut observed = self.observed.lock().await;
+        let mut observed = self.observed.write.lock().await;
         let mut together = observed.begin().await?;
         for some in uses.chunks(TOGETHER) {
             let mut insert =
@@ -133,8 +133,7 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub async fn told(&self) -> Result<BTreeMap<ScopeId, Told>, StoreError> {
-        let mut observed = self.observed.lock().await;
-        let rows = sqlx::query("SELECT target, from_at, asked_at FROM told").fetch_all(&mut *observed).await?;
+        let rows = sqlx::query("SELECT target, from_at, asked_at FROM told").fetch_all(&self.observed.read).await?;
         let told = rows.iter().map(|row| {
             let told = Told { from: time(row.try_get("from_at")?), asked_at: time(row.try_get("asked_at")?) };
             Ok((ScopeId(unsigned(row.try_get("target")?)), told))
@@ -147,9 +146,10 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub async fn last_uses(&self) -> Result<BTreeMap<(ScopeId, String), Vec<Recorded>>, StoreError> {
-        let mut observed = self.observed.lock().await;
         let rows: Vec<(i64, String, String, String, i64)> =
-            sqlx::query_as("SELECT target, account, roles, part, at FROM last_uses").fetch_all(&mut *observed).await?;
+            sqlx::query_as("SELECT target, account, roles, part, at FROM last_uses")
+                .fetch_all(&self.observed.read)
+                .await?;
         let mut by: BTreeMap<_, Vec<Recorded>> = BTreeMap::new();
         for (target, account, roles, part, at) in rows {
             let recorded = Recorded { roles: names(&roles), part: names(&part), uses: vec![time(at)] };
@@ -163,14 +163,13 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub async fn uses_of(&self, target: ScopeId, account: &str, from: Timestamp) -> Result<Vec<Recorded>, StoreError> {
-        let mut observed = self.observed.lock().await;
         let rows: Vec<(i64, String, String)> = sqlx::query_as(
             "SELECT at, roles, part FROM activity WHERE target = ?1 AND account = ?2 AND at >= ?3 ORDER BY at",
         )
         .bind(number(target.0))
         .bind(account)
         .bind(micros(from))
-        .fetch_all(&mut *observed)
+        .fetch_all(&self.observed.read)
         .await?;
         let mut by: BTreeMap<(String, String), Vec<Timestamp>> = BTreeMap::new();
         for (at, roles, part) in rows {

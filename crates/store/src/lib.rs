@@ -5,28 +5,37 @@
 
 mod activity;
 mod check;
+mod devices;
+mod drafts;
 mod entries;
 mod error;
+mod idempotency;
 mod ledger;
 mod observed;
 mod open;
 mod passing;
+mod passkeys;
 mod past;
-mod presence;
 mod private;
 mod sealed;
+mod sign_ins;
+mod throttles;
 
 pub use activity::{Recorded, Told};
 pub use check::{Difference, Report, check};
+pub use devices::DeviceAsk;
+pub use drafts::Draft;
 pub use entries::Wanted;
 pub use error::StoreError;
+pub use idempotency::Claim;
 pub use ledger::{Batch, Entry};
 pub use open::{Loaded, Store, lock};
-pub use passing::{Claim, SignIn, SignInKind, Slowing};
+pub use passkeys::Passkey;
 pub use past::{Days, Past, Seen};
-pub use presence::{DeviceAsk, Draft, Passkey};
 pub use private::Private;
 pub use sealed::Sealed;
+pub use sign_ins::{Proven, SignIn, SignInKind};
+pub use throttles::Slowing;
 
 use jiff::Timestamp;
 

@@ -23,7 +23,7 @@ impl Store {
     ) -> Result<Digest, StoreError> {
         let body = serde_json::to_string(what).map_err(|error| StoreError::Ledger(error.to_string()))?;
         let digest = Digest::of(&[body.as_bytes()]);
-        let mut observed = self.observed.lock().await;
+        let mut observed = self.observed.write.lock().await;
         sqlx::query("INSERT OR IGNORE INTO surveys (digest, target, at, body) VALUES (?1, ?2, ?3, ?4)")
             .bind(digest.0.as_slice())
             .bind(number(target.0))
@@ -59,10 +59,9 @@ impl Store {
     }
 
     async fn observed<T: DeserializeOwned>(&self, digest: Digest) -> Result<Option<T>, StoreError> {
-        let mut observed = self.observed.lock().await;
         let body: Option<String> = sqlx::query_scalar("SELECT body FROM surveys WHERE digest = ?1")
             .bind(digest.0.as_slice())
-            .fetch_optional(&mut *observed)
+            .fetch_optional(&self.observed.read)
             .await?;
         body.map(|body| serde_json::from_str(&body).map_err(|error| StoreError::Ledger(error.to_string()))).transpose()
     }

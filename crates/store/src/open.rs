@@ -19,7 +19,7 @@ use tempestas_core::{
 };
 use tokio::sync::Mutex;
 
-use crate::{StoreError, number, past, unsigned};
+use crate::{StoreError, number, passing, past, unsigned};
 
 /// Facts at the end whose bytes are looked at before anything is served: all since the checkpoint of the last full block.
 const TAIL: i64 = 2048;
@@ -30,10 +30,23 @@ static MIGRATOR: Migrator = sqlx::migrate!("./migrations");
 pub struct Store {
     pub(crate) write: Mutex<SqliteConnection>,
     pub(crate) read: SqlitePool,
-    pub(crate) observed: Mutex<SqliteConnection>,
+    pub(crate) observed: Beside,
+    pub(crate) passing: Beside,
     /// SQLite's count of other connections' writes, as we last saw it.
     pub(crate) data_version: std::sync::atomic::AtomicI64,
     _lock: File,
+}
+
+/// A file beside the ledger's: whoever reads it waits for nobody.
+pub(crate) struct Beside {
+    pub(crate) write: Mutex<SqliteConnection>,
+    pub(crate) read: SqlitePool,
+}
+
+impl Beside {
+    pub(crate) async fn new(path: &Path, write: SqliteConnection) -> Result<Self, sqlx::Error> {
+        Ok(Self { write: Mutex::new(write), read: readers(path).await? })
+    }
 }
 
 /// What was in the store when it was opened.
@@ -55,7 +68,12 @@ pub(crate) fn observations(directory: &Path) -> PathBuf {
     directory.join("observed.sqlite")
 }
 
-fn options(path: &Path) -> SqliteConnectOptions {
+/// Connections that only read a file.
+async fn readers(path: &Path) -> Result<SqlitePool, sqlx::Error> {
+    SqlitePoolOptions::new().max_connections(4).connect_with(options(path).read_only(true)).await
+}
+
+pub(crate) fn options(path: &Path) -> SqliteConnectOptions {
     SqliteConnectOptions::new()
         .filename(path)
         .create_if_missing(true)
@@ -83,20 +101,17 @@ impl Store {
         .execute(&mut observed)
         .await?;
         crate::activity::prepare(&mut observed).await?;
-        let read = SqlitePoolOptions::new().max_connections(4).connect_with(options(&path).read_only(true)).await?;
+        let passing = passing::open(&directory.join("passing.sqlite"), &mut write).await?;
+        let observed = Beside::new(&observations(directory), observed).await?;
+        let read = readers(&path).await?;
         let data_version: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
         verify_tail(&mut write).await?;
         crate::entries::catch_up(&mut write).await?;
         past::set_apart(&mut write).await?;
         let world = load_world(&mut write).await?;
         let tree = load_tree(&mut write).await?;
-        let store = Self {
-            write: Mutex::new(write),
-            read,
-            observed: Mutex::new(observed),
-            data_version: data_version.into(),
-            _lock: lock,
-        };
+        let store =
+            Self { write: Mutex::new(write), read, observed, passing, data_version: data_version.into(), _lock: lock };
         Ok(Loaded { store, world, tree })
     }
 

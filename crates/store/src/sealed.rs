@@ -1,7 +1,7 @@
 //! Sealed secrets and password hashes, as bytes; the keys that open them are not here.
 
 use sqlx::{Connection, Row as _, SqliteConnection};
-use tempestas_core::SubjectId;
+use tempestas_core::{Digest, SubjectId};
 
 use crate::{StoreError, number, open::Store};
 
@@ -29,6 +29,11 @@ impl Sealed {
             .await
             .map(drop)
     }
+}
+
+/// What names credentials: others have another salt, and so another hash.
+pub(crate) fn named(password_hash: &str) -> Digest {
+    Digest::of(&[password_hash.as_bytes()])
 }
 
 impl Store {
@@ -65,6 +70,11 @@ impl Store {
                 })
             })
             .collect()
+    }
+
+    /// What names a person's present credentials.
+    pub(crate) async fn present_credentials(&self, person: SubjectId) -> Result<Option<Digest>, StoreError> {
+        Ok(self.password_hash(person).await?.as_deref().map(named))
     }
 
     /// A person's password hash.

@@ -292,10 +292,14 @@ async fn a_draft_changes_in_place_only_what_its_program_looked_at_and_keeps_no_s
     let seen = toms.draft(&login.to_string()).await.unwrap();
     let told = seen.reply.unwrap();
     assert_eq!((told["password"].clone(), told["user"].clone()), (Value::Null, reply["user"].clone()));
-    let database = std::fs::read(house.setup.state().join("tempestas.sqlite")).unwrap();
-    let wal = std::fs::read(house.setup.state().join("tempestas.sqlite-wal")).unwrap_or_default();
-    for kept in [database, wal] {
-        assert!(!kept.windows(password.len()).any(|part| part == password.as_bytes()), "the password is kept");
+    for file in
+        ["tempestas.sqlite", "passing.sqlite"].iter().flat_map(|name| [(*name).to_owned(), format!("{name}-wal")])
+    {
+        let kept = std::fs::read(house.setup.state().join(&file)).unwrap();
+        assert!(
+            !kept.windows(password.len()).any(|part| part == password.as_bytes()),
+            "the password is kept in {file}"
+        );
     }
 }
 
@@ -312,7 +316,7 @@ async fn a_code_that_ran_out_lets_nobody_in_whoever_typed_it_before() {
     assert_eq!(let_in.0, StatusCode::OK, "{}", let_in.1);
     // Ten minutes later.
     house.service.stop().unwrap();
-    let database = house.setup.state().join("tempestas.sqlite");
+    let database = house.setup.state().join("passing.sqlite");
     let mut sql = SqliteConnectOptions::new().filename(&database).connect().await.unwrap();
     let aged = sqlx::query("UPDATE device_asks SET asked_at = asked_at - 600000001, expires = expires - 600000001");
     assert_eq!(aged.execute(&mut sql).await.unwrap().rows_affected(), 2);

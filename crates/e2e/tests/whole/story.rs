@@ -268,7 +268,7 @@ async fn private_words_stand_nowhere_but_where_they_can_be_taken_out() {
     assert!(["treyes", "harbour_dba", "tide-writer"].iter().all(|name| found.contains(*name)), "{found:?}");
     let ledger = mara.export().await.unwrap().text().await.unwrap();
     let log = std::fs::read_to_string(house.setup.log()).unwrap();
-    let database = house.setup.state().join("tempestas.sqlite");
+    let database = house.setup.state().join("passing.sqlite");
     let mut sql = SqliteConnectOptions::new().filename(&database).read_only(true).connect().await.unwrap();
     let keyed: Vec<String> =
         sqlx::query_scalar("SELECT COALESCE(reply, '') FROM idempotency").fetch_all(&mut sql).await.unwrap();

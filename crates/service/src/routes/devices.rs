@@ -74,7 +74,7 @@ pub(super) async fn ask(anyone: Anyone, Form(request): Form<DeviceRequest>) -> A
         asked_at: now,
         expires: now.checked_add(CODE_LASTS).unwrap_or(now),
         polled_at: now,
-        person: None,
+        let_in_by: None,
         refused: false,
     };
     while !app.store().keep_device_ask(token_digest(&device), &ask).await? {
@@ -100,16 +100,17 @@ pub(super) async fn token(anyone: Anyone, Form(request): Form<DeviceTokenRequest
         return no("expired_token", "this code is not known here any more; begin anew");
     };
     let early = now.duration_since(ask.polled_at) < SignedDuration::from_secs(i64::from(INTERVAL)) / 2;
-    let person = match ask.person {
+    let proven = match ask.let_in_by {
         _ if ask.program != request.client_id => return no("invalid_grant", "the code was given to another program"),
         _ if ask.refused => return no("access_denied", "somebody refused this in the console"),
         _ if now >= ask.expires => return no("expired_token", "the code ran out; begin anew"),
         None if early && ask.polled_at != ask.asked_at => return no("slow_down", "wait five seconds longer each time"),
         None => return no("authorization_pending", "nobody typed the code yet"),
-        Some(person) => person,
+        Some(proven) => proven,
     };
+    let person = proven.person;
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Device).await?;
+    app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Device).await?;
     app.note(person, &address, What::SignedIn { subject: person }).await?;
     let longest = app.config().sign_in.longest.0;
     Ok(Json(TokenReply {
@@ -141,7 +142,7 @@ async fn waiting(me: &SignedIn, code: &str) -> Result<DeviceAsk, Failure> {
     let now = Timestamp::now();
     let found = guarded(me.app.store(), &account, &me.address, now, async || {
         let found = me.app.store().device_ask(&typed(code)).await?;
-        Ok(found.filter(|ask| now < ask.expires && ask.person.is_none() && !ask.refused))
+        Ok(found.filter(|ask| now < ask.expires && ask.let_in_by.is_none() && !ask.refused))
     });
     found.await?.ok_or_else(|| {
         Failure::unknown(
@@ -171,7 +172,7 @@ pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> A
     if request.let_in {
         me.ensure_proven()?;
     }
-    if !me.app.store().settle_device_ask(&ask.code, request.let_in.then_some(me.person)).await? {
+    if !me.app.store().settle_device_ask(&ask.code, request.let_in.then(|| me.sign_in.proven())).await? {
         return Err(Refusal::Conflict("somebody settled this code already".to_owned()).into());
     }
     let what = if request.let_in {

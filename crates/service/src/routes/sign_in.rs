@@ -6,8 +6,8 @@ use tempestas_api::{
     Ceremony, ConsoleSignInReply, Done, EnrolReply, EnrolRequest, Me, NewPasskey, PasskeyProof, PasskeyView,
     ProofReply, ProofRequest, SignInReply, SignInRequest, SignInView,
 };
-use tempestas_core::{Command, Phase, Sight, SubjectId, What};
-use tempestas_store::{Private, SignInKind};
+use tempestas_core::{Command, Phase, Sight, What};
+use tempestas_store::{Private, Proven, SignInKind};
 
 use crate::{
     app::{App, caller},
@@ -24,10 +24,11 @@ type ConsoleAnswer = Result<WithCookie<ConsoleSignInReply>, Failure>;
 
 pub(super) async fn sign_in(anyone: Anyone, Body(request): Body<SignInRequest>) -> Answer<SignInReply> {
     let Anyone { app, address } = anyone;
-    let person = prove(&app, &request.name, request.password, &request.code, &address).await?;
+    let proven = prove(&app, &request.name, request.password, &request.code, &address).await?;
+    let person = proven.person;
     let now = Timestamp::now();
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), person, &address, now, SignInKind::Token).await?;
+    app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Token).await?;
     app.note(person, &address, What::SignedIn { subject: person }).await?;
     let ends = ends(&app, now);
     Ok(Json(SignInReply { token: token.to_string(), name: app.world().subject_name(person), ends }))
@@ -39,10 +40,11 @@ fn ends(app: &App, began_at: Timestamp) -> Timestamp {
 }
 
 /// Signs a console in.
-async fn into_console(app: &App, person: SubjectId, address: &str) -> ConsoleAnswer {
+async fn into_console(app: &App, proven: Proven, address: &str) -> ConsoleAnswer {
+    let person = proven.person;
     let now = Timestamp::now();
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), person, address, now, SignInKind::Browser).await?;
+    app.store().begin_sign_in(token_digest(&token), proven, address, now, SignInKind::Browser).await?;
     app.note(person, address, What::SignedIn { subject: person }).await?;
     let name = app.world().subject_name(person);
     let set = cookie(app, &token, app.config().sign_in.longest.0.as_secs());
@@ -51,8 +53,8 @@ async fn into_console(app: &App, person: SubjectId, address: &str) -> ConsoleAns
 
 pub(super) async fn console(anyone: Anyone, Body(request): Body<SignInRequest>) -> ConsoleAnswer {
     let Anyone { app, address } = anyone;
-    let person = prove(&app, &request.name, request.password, &request.code, &address).await?;
-    into_console(&app, person, &address).await
+    let proven = prove(&app, &request.name, request.password, &request.code, &address).await?;
+    into_console(&app, proven, &address).await
 }
 
 pub(super) async fn passkey_challenge(anyone: Anyone) -> Answer<Ceremony> {
@@ -61,8 +63,8 @@ pub(super) async fn passkey_challenge(anyone: Anyone) -> Answer<Ceremony> {
 
 pub(super) async fn passkey(anyone: Anyone, Body(said): Body<PasskeyProof>) -> ConsoleAnswer {
     let Anyone { app, address } = anyone;
-    let person = passkeys::sign_in(&app, &said.ceremony, said.credential).await?;
-    into_console(&app, person, &address).await
+    let proven = passkeys::sign_in(&app, &said.ceremony, said.credential).await?;
+    into_console(&app, proven, &address).await
 }
 
 pub(super) async fn proof_challenge(me: SignedIn) -> Answer<Ceremony> {

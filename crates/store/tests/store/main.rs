@@ -2,6 +2,7 @@
 
 #![expect(clippy::unwrap_used, reason = "a test says what it expects")]
 
+mod passing;
 mod past;
 
 use std::{path::Path, sync::Arc};
@@ -12,7 +13,7 @@ use tempestas_core::{
     Actor, Caller, Command, Context, Decision, DutyKind, Said, SubjectId, SubjectKind, World, decide,
     ledger::{Signer, Tree},
 };
-use tempestas_store::{Batch, Difference, Loaded, Slowing, Store, Wanted, check};
+use tempestas_store::{Batch, Difference, Loaded, Private, Slowing, Store, Wanted, check};
 
 const BEGAN: i64 = 1_767_600_000;
 
@@ -45,6 +46,16 @@ impl Kept {
     async fn append(&mut self, decision: Decision) {
         let mut batch = Batch::default();
         batch.add(decision, &mut self.tree).unwrap();
+        self.write(batch).await;
+    }
+
+    async fn keep_private(&mut self, private: Private) {
+        let mut batch = Batch::default();
+        batch.add_private(vec![private]);
+        self.write(batch).await;
+    }
+
+    async fn write(&self, batch: Batch) {
         let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).unwrap();
         self.store.append(&batch, &signer.sign(self.tree.size(), self.tree.root(), 1)).await.unwrap();
     }
