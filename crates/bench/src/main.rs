@@ -3,6 +3,7 @@
 mod console;
 mod foresight;
 mod guesses;
+mod history;
 mod ledger;
 mod lifecycles;
 mod look;
@@ -53,6 +54,9 @@ async fn run(only: Option<&str>) -> anyhow::Result<()> {
     }
     if wanted("start") {
         start::measure(&mut report).await?;
+    }
+    if wanted("history") {
+        history::measure(&mut report).await?;
     }
     if wanted("systems") {
         systems::measure(&mut report).await?;

@@ -1,6 +1,10 @@
 //! Starting with a large store: how long, and how much memory the World takes.
 
-use std::{sync::Arc, time::Instant};
+use std::{
+    path::Path,
+    sync::Arc,
+    time::{Duration, Instant},
+};
 
 use anyhow::Context as _;
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
@@ -51,17 +55,10 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let (setup, _kept) = Arc::into_inner(big).context("nobody else works there")?.close().await?;
     fill(&setup.state()).await?;
     let bare = bare_read(&setup.state()).await?;
-    let own = std::env::current_exe()?;
-    let output = std::process::Command::new(own).arg("start").env("TEMPESTAS_BENCH_START", setup.state()).output()?;
-    let text = String::from_utf8_lossy(&output.stdout).into_owned();
-    let mut words = text.split_whitespace();
-    let (Some(took), Some(memory), Some(each)) = (words.next(), words.next(), words.next()) else {
-        anyhow::bail!("starting failed: {text}{}", String::from_utf8_lossy(&output.stderr));
-    };
-    let (took, memory, each): (f64, u64, u64) = (took.parse()?, memory.parse()?, each.parse()?);
+    let Started { took, memory, each } = elsewhere(&setup.state())?;
     report.add(
         "start with 1,000,000 facts, 50,000 rights, 5,000 people, 20,000 ended elevations",
-        format!("{}, {} MB resident", seconds(std::time::Duration::from_secs_f64(took)), memory / 1_000_000),
+        format!("{}, {} MB resident", seconds(took), memory / 1_000_000),
         format!("{} to read the same rows with sqlx, unparsed", seconds(bare)),
         "under 2 s, under 300 MB",
     );
@@ -72,6 +69,27 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         "-",
     );
     Ok(())
+}
+
+/// How a start went.
+pub(crate) struct Started {
+    pub(crate) took: Duration,
+    /// Resident, in bytes.
+    pub(crate) memory: u64,
+    /// Of 10,000 standing rights, in bytes.
+    each: u64,
+}
+
+/// Starts with a state directory in a process of its own.
+pub(crate) fn elsewhere(state: &Path) -> anyhow::Result<Started> {
+    let own = std::env::current_exe()?;
+    let output = std::process::Command::new(own).arg("start").env("TEMPESTAS_BENCH_START", state).output()?;
+    let text = String::from_utf8_lossy(&output.stdout).into_owned();
+    let mut words = text.split_whitespace();
+    let (Some(took), Some(memory), Some(each)) = (words.next(), words.next(), words.next()) else {
+        anyhow::bail!("starting failed: {text}{}", String::from_utf8_lossy(&output.stderr));
+    };
+    Ok(Started { took: Duration::from_secs_f64(took.parse()?), memory: memory.parse()?, each: each.parse()? })
 }
 
 /// More facts, of things that change no row.
