@@ -235,11 +235,15 @@ async fn check_texts(connection: &mut SqliteConnection, report: &mut Report) -> 
 }
 
 async fn check_entries(connection: &mut SqliteConnection, report: &mut Report) -> Result<(), StoreError> {
-    if !has_table(connection, "entries").await? {
+    // An edition before this one entered less, or nothing.
+    let entered: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM pragma_table_info('entries') WHERE name = 'scope'")
+        .fetch_one(&mut *connection)
+        .await?;
+    if entered == 0 {
         return Ok(());
     }
     let mut rows = sqlx::query(
-        "SELECT f.seq, f.body, e.at, e.kind, e.by, e.subject, e.elevation FROM facts f LEFT JOIN entries e ON e.seq = f.seq ORDER BY f.seq",
+        "SELECT f.seq, f.body, e.at, e.kind, e.by, e.subject, e.elevation, e.scope FROM facts f LEFT JOIN entries e ON e.seq = f.seq ORDER BY f.seq",
     )
     .fetch(&mut *connection);
     while let Some(row) = rows.try_next().await? {

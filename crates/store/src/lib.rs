@@ -25,7 +25,7 @@ pub use activity::{Recorded, Told};
 pub use check::{Difference, Report, check};
 pub use devices::DeviceAsk;
 pub use drafts::Draft;
-pub use entries::Wanted;
+pub use entries::{SeenFacts, Wanted};
 pub use error::StoreError;
 pub use idempotency::Claim;
 pub use ledger::{Batch, Entry};

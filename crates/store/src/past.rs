@@ -48,7 +48,7 @@ pub struct Past {
 }
 
 /// What somebody may see of what is over: what they asked for, what they were asked about, and what lies in some scopes.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Seen {
     /// Who.
     pub person: SubjectId,
@@ -66,7 +66,7 @@ pub struct Days {
 }
 
 /// Ids as one parameter, for `json_each`.
-fn list(ids: impl IntoIterator<Item = u64>) -> String {
+pub(crate) fn list(ids: impl IntoIterator<Item = u64>) -> String {
     let ids: Vec<String> = ids.into_iter().map(|id| id.to_string()).collect();
     format!("[{}]", ids.join(","))
 }
@@ -113,18 +113,26 @@ impl Past {
 impl Seen {
     /// One by one where few are looked at; else by the indexes of what one may see, so that nobody pays for what they don't.
     fn condition(&self, sql: &mut QueryBuilder<Sqlite>, one_by_one: bool) {
-        let (person, scopes) = (number(self.person.0), list(self.scopes.iter().map(|id| id.0)));
         if one_by_one {
+            let (person, scopes) = (number(self.person.0), list(self.scopes.iter().map(|id| id.0)));
             sql.push(" AND (e.asker = ").push_bind(person);
             sql.push(" OR e.scope IN (SELECT value FROM json_each(").push_bind(scopes);
             sql.push(")) OR EXISTS (SELECT 1 FROM past_approvers a WHERE a.elevation = e.id AND a.person = ");
             sql.push_bind(person).push("))");
         } else {
-            sql.push(" AND e.id IN (SELECT id FROM past_elevations WHERE asker = ").push_bind(person);
-            sql.push(" UNION ALL SELECT elevation FROM past_approvers WHERE person = ").push_bind(person);
-            sql.push(" UNION ALL SELECT id FROM past_elevations WHERE scope IN (SELECT value FROM json_each(");
-            sql.push_bind(scopes).push(")))");
+            sql.push(" AND e.id IN (");
+            self.elevations(sql);
+            sql.push(")");
         }
+    }
+
+    /// Selects the ids of all of them, by the indexes.
+    pub(crate) fn elevations(&self, sql: &mut QueryBuilder<Sqlite>) {
+        let (person, scopes) = (number(self.person.0), list(self.scopes.iter().map(|id| id.0)));
+        sql.push("SELECT id FROM past_elevations WHERE asker = ").push_bind(person);
+        sql.push(" UNION ALL SELECT elevation FROM past_approvers WHERE person = ").push_bind(person);
+        sql.push(" UNION ALL SELECT id FROM past_elevations WHERE scope IN (SELECT value FROM json_each(");
+        sql.push_bind(scopes).push("))");
     }
 }
 

@@ -8,7 +8,7 @@ use tempestas_core::{
     ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
     plainly,
 };
-use tempestas_store::{Entry, Wanted};
+use tempestas_store::{Entry, SeenFacts, Wanted};
 
 use super::{reference, seen_subject, within};
 use crate::{
@@ -42,20 +42,25 @@ fn wanted(world: &World, sight: &Sight, filter: LedgerFilter) -> Result<Wanted, 
         elevation: elevation.as_deref().map(reference).transpose()?,
         since,
         until,
+        seen: None,
     })
 }
 
 /// Entries that are wanted and in sight, newest first, and where to go on: also where so many were looked at that the rest is
 /// for another request.
 async fn entries(
-    app: &App,
-    sight: &Sight,
+    me: &SignedIn,
     wanted: &Wanted,
     most: usize,
     pages: usize,
 ) -> Result<(Vec<LedgerEntry>, Option<u64>), Failure> {
+    let (app, sight) = (&me.app, &me.sight());
     let (mut found, mut wanted) = (Vec::new(), wanted.clone());
-    for _ in 0..pages {
+    for n in 0..pages {
+        // Who sees much has a page of it among the first; who sees little finds it by the indexes of that.
+        if n == 1 {
+            wanted.seen = seen_facts(me, &app.world());
+        }
         let page = app.store().find_facts(&wanted, PAGE).await?;
         let Some(last) = page.last().map(|entry| entry.seq) else { return Ok((found, None)) };
         let is_last = page.len() < PAGE as usize;
@@ -76,6 +81,13 @@ async fn entries(
     Ok((found, wanted.before))
 }
 
+/// What somebody may see of the record; none where that is everything.
+fn seen_facts(me: &SignedIn, world: &World) -> Option<SeenFacts> {
+    let sight = me.sight();
+    let active = || world.active().filter(|one| sight.sees_elevation(world, one)).map(|one| one.id).collect();
+    me.seen(world).map(|seen| SeenFacts { seen, active: active() })
+}
+
 /// Those entries that somebody may see.
 async fn in_sight(app: &App, sight: &Sight, mut entries: Vec<Entry>) -> Result<Vec<Entry>, Failure> {
     let world = app.world();
@@ -89,16 +101,15 @@ async fn in_sight(app: &App, sight: &Sight, mut entries: Vec<Entry>) -> Result<V
 pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
     let most = within("most", filter.most.unwrap_or(LISTED), 1..=REPLY_MOST)?;
     let _turn = me.app.identity().reading(me.person).await?;
-    let sight = me.sight();
-    let wanted = wanted(&me.app.world(), &sight, filter)?;
-    let (entries, before) = entries(&me.app, &sight, &wanted, most, LIST_PAGES).await?;
+    let wanted = wanted(&me.app.world(), &me.sight(), filter)?;
+    let (entries, before) = entries(&me, &wanted, most, LIST_PAGES).await?;
     Ok(Json(LedgerReply { entries, before }))
 }
 
 /// What somebody did, or what was done to them, lately.
-pub(super) async fn lately(app: &App, sight: &Sight, who: SubjectId, most: usize) -> Result<Vec<LedgerEntry>, Failure> {
+pub(super) async fn lately(me: &SignedIn, who: SubjectId, most: usize) -> Result<Vec<LedgerEntry>, Failure> {
     let wanted = Wanted { who: Some(who), ..Wanted::default() };
-    Ok(entries(app, sight, &wanted, most, 1).await?.0)
+    Ok(entries(me, &wanted, most, 1).await?.0)
 }
 
 pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
@@ -132,10 +143,9 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
 
 pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Result<Download, Failure> {
     let _turn = me.app.identity().reading(me.person).await?;
-    let sight = me.sight();
     let most = filter.most.map_or(Ok(CSV_MOST), |most| within("most", most, 1..=REPLY_MOST))?;
-    let wanted = wanted(&me.app.world(), &sight, filter)?;
-    let (mut entries, _) = entries(&me.app, &sight, &wanted, most, CSV_PAGES).await?;
+    let wanted = wanted(&me.app.world(), &me.sight(), filter)?;
+    let (mut entries, _) = entries(&me, &wanted, most, CSV_PAGES).await?;
     entries.reverse();
     let mut file = csv::Writer::from_writer(Vec::new());
     let wrong = |error: csv::Error| Failure::Failed(error.into());

@@ -193,7 +193,7 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
         };
         (id, page)
     };
-    page.entries = ledger::lately(&me.app, &sight, id, ENTRIES_MOST).await?;
+    page.entries = ledger::lately(&me, id, ENTRIES_MOST).await?;
     let signed_in =
         |entry: &&tempestas_api::LedgerEntry| matches!(entry.what, What::SignedIn { subject } if subject == id);
     page.signed_in_at = page.entries.iter().find(signed_in).map(|entry| entry.at);

@@ -10,10 +10,11 @@ use std::{path::Path, sync::Arc};
 use jiff::{SignedDuration, Timestamp};
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Actor, Caller, Command, Context, Decision, DutyKind, Said, SubjectId, SubjectKind, World, decide,
+    Actor, Caller, Command, Context, Decision, DutyKind, ElevationId, Said, ScopeId, SubjectId, SubjectKind, World,
+    decide,
     ledger::{Signer, Tree},
 };
-use tempestas_store::{Batch, Difference, Loaded, Private, Slowing, Store, Wanted, check};
+use tempestas_store::{Batch, Difference, Loaded, Private, Seen, SeenFacts, Slowing, Store, Wanted, check};
 
 const BEGAN: i64 = 1_767_600_000;
 
@@ -124,6 +125,55 @@ async fn facts_are_found_by_what_they_are_by_and_about_and_when() {
     let page = kept.store.find_facts(&who(mara), 2).await.unwrap();
     let rest = kept.kinds(Wanted { before: Some(page[1].seq), ..who(mara) }).await;
     assert_eq!(rest.len() + 2, of_mara);
+}
+
+#[tokio::test]
+async fn who_sees_a_part_finds_what_they_did_and_what_is_about_their_scopes_and_elevations() {
+    let directory = tempfile::tempdir().unwrap();
+    let mut kept = Kept::founded(directory.path()).await;
+    let (mara, oda, piet) = (kept.id("mara"), kept.id("oda"), kept.id("piet"));
+    let root = kept.world.root.unwrap();
+    for name in ["yard", "quay"] {
+        kept.does(by(mara), Command::AddFolder { parent: root, name: name.to_owned() }).await;
+    }
+    let of = |path: &str| kept.world.scope_at(path).unwrap().id;
+    let (yard, quay) = (of("/yard"), of("/quay"));
+    let seen = |person, scopes: &[ScopeId], active: &[ElevationId]| {
+        let seen = Seen { person, scopes: scopes.to_vec() };
+        Wanted { seen: Some(SeenFacts { seen, active: active.to_vec() }), ..Wanted::default() }
+    };
+    assert_eq!(kept.kinds(seen(oda, &[], &[])).await, Vec::<String>::new());
+    assert_eq!(kept.kinds(seen(oda, &[yard], &[])).await, ["folder-added"]);
+    assert_eq!(kept.kinds(seen(oda, &[yard, quay], &[])).await, ["folder-added"; 2]);
+    assert_eq!(kept.kinds(seen(oda, &[root], &[])).await, ["duty-given"], "what is about the scope itself");
+    let done = kept.kinds(seen(mara, &[], &[])).await;
+    assert_eq!(done, kept.kinds(Wanted { who: Some(mara), ..Wanted::default() }).await, "what she did herself");
+    // What is over is found by who may see it; what is not, by the numbers that are given.
+    let ended = past::told_of(&mut kept, piet, oda, yard).await;
+    let about = |found: Vec<String>| found.into_iter().filter(|kind| kind == "ended").count();
+    for (wanted, finds) in [
+        (seen(piet, &[], &[]), 1),
+        (seen(oda, &[], &[]), 1),
+        (seen(mara, &[], &[]), 0),
+        (seen(mara, &[yard], &[]), 1),
+        (seen(mara, &[quay], &[]), 0),
+        (seen(mara, &[], &[ended]), 1),
+        (seen(mara, &[quay], &[ElevationId(4711)]), 0),
+    ] {
+        assert_eq!(about(kept.kinds(wanted.clone()).await), finds, "{wanted:?}");
+    }
+    // A page goes on where the last one ended, whatever way each entry was found by.
+    let all = kept.store.find_facts(&seen(mara, &[yard], &[]), 100).await.unwrap();
+    let mut paged: Vec<u64> = Vec::new();
+    loop {
+        let wanted = Wanted { before: paged.last().copied(), ..seen(mara, &[yard], &[]) };
+        let page = kept.store.find_facts(&wanted, 2).await.unwrap();
+        paged.extend(page.iter().map(|entry| entry.seq));
+        if page.is_empty() {
+            break;
+        }
+    }
+    assert_eq!(paged, all.iter().map(|entry| entry.seq).collect::<Vec<_>>());
 }
 
 #[tokio::test]

@@ -101,6 +101,12 @@ async fn told(kept: &mut Kept, all: &[Told]) {
     kept.world.counters.next_elevation = 5000;
 }
 
+/// Somebody asked about a scope, and was answered; it is over.
+pub(super) async fn told_of(kept: &mut Kept, asker: SubjectId, approver: SubjectId, scope: ScopeId) -> ElevationId {
+    told(kept, &[Told { id: 1001, asker, approver, scope, asked: 0, opened: true }]).await;
+    ElevationId(1001)
+}
+
 /// Everybody asks everybody for something, at every scope; half of it is opened.
 async fn busy(kept: &mut Kept) -> Vec<Told> {
     let people = ["mara", "tomas", "oda", "piet"].map(|name| kept.id(name));
