@@ -10,16 +10,14 @@ use jiff::{SignedDuration, Timestamp};
 use reqwest::Method;
 use serde_json::Value;
 use tempestas_client::Client;
-use tempestas_core::{
-    Actor, Caller, Command, Decision, Fact, PrivateText, Row, SubjectId, What, decide, ledger::Signer,
-};
+use tempestas_core::{Actor, Command, Decision, Fact, Note, PrivateText, Row, SubjectId, What, decide, ledger::Signer};
 use tempestas_demo::{daemon::Setup, processes::Running, seed};
 use tempestas_store::{Batch, Loaded, Store};
 
 use crate::{
     report::{Report, seconds},
     start::{self, Started},
-    world::Big,
+    world::{Big, somebody},
 };
 
 const PEOPLE: usize = 5_000;
@@ -190,8 +188,8 @@ async fn fill(
         }
         store.append(&batch, &signer.sign(tree.size(), tree.root(), 1)).await?;
     }
-    let note = Command::Note(What::SignedIn { subject: SubjectId(2) });
-    let context = tempestas_core::Context { now: last, caller: Caller::keeper(), chance: [7; 32], looked_at: None };
+    let note = Command::Note(Note::SignedIn);
+    let context = tempestas_core::Context { now: last, caller: somebody(), chance: [7; 32], looked_at: None };
     while tree.size() < facts {
         let mut batch = Batch::default();
         for _ in 0..2000.min(facts - tree.size()) {

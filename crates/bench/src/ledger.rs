@@ -8,14 +8,14 @@ use std::{
 
 use sqlx::{ConnectOptions as _, Connection as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Caller, Command, What, decide,
+    Command, Note, decide,
     ledger::{EXPORT_FORM, FactLine, HeadLine, LEAVES_A_LINE, LeavesLine, Signer, Tree, leaf_hash},
 };
 use tempestas_store::{Batch, Loaded, Store};
 
 use crate::{
     report::{Report, rate, seconds},
-    world::Big,
+    world::{Big, somebody},
 };
 
 /// Facts appended, so many in each commit.
@@ -50,14 +50,9 @@ async fn append(report: &mut Report, sample: &[FactLine]) -> anyhow::Result<()> 
     let directory = tempfile::tempdir()?;
     let Loaded { store, mut world, mut tree } = Store::open(&directory.path().join("ours")).await?;
     let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).map_err(anyhow::Error::msg)?;
-    let subject = tempestas_core::SubjectId(1);
-    let context = tempestas_core::Context {
-        now: jiff::Timestamp::now(),
-        caller: Caller::keeper(),
-        chance: [7; 32],
-        looked_at: None,
-    };
-    let note = Command::Note(What::SignedIn { subject });
+    let context =
+        tempestas_core::Context { now: jiff::Timestamp::now(), caller: somebody(), chance: [7; 32], looked_at: None };
+    let note = Command::Note(Note::SignedIn);
     let begun = Instant::now();
     for _ in 0..APPENDED / TOGETHER {
         let mut batch = Batch::default();

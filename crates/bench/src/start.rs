@@ -8,12 +8,12 @@ use std::{
 
 use anyhow::Context as _;
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
-use tempestas_core::{Caller, Command, Row, What, World, decide, ledger::Signer};
+use tempestas_core::{Command, Note, Row, World, decide, ledger::Signer};
 use tempestas_store::{Batch, Loaded, Store};
 
 use crate::{
     report::{Report, seconds},
-    world::Big,
+    world::{Big, somebody},
 };
 
 const FACTS: u64 = 1_000_000;
@@ -96,9 +96,9 @@ pub(crate) fn elsewhere(state: &Path) -> anyhow::Result<Started> {
 async fn fill(state: &std::path::Path) -> anyhow::Result<()> {
     let Loaded { store, mut world, mut tree } = Store::open(state).await?;
     let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).map_err(anyhow::Error::msg)?;
-    let note = Command::Note(What::SignedIn { subject: tempestas_core::SubjectId(2) });
+    let note = Command::Note(Note::SignedIn);
     let now = world.last_at.context("there are facts")?;
-    let context = tempestas_core::Context { now, caller: Caller::keeper(), chance: [7; 32], looked_at: None };
+    let context = tempestas_core::Context { now, caller: somebody(), chance: [7; 32], looked_at: None };
     while tree.size() < FACTS {
         let mut batch = Batch::default();
         for _ in 0..2000.min(FACTS - tree.size()) {

@@ -21,6 +21,11 @@ use tempestas_service::{House, config::Config};
 /// How many commands are given at a time, so that they share commits as those of many callers do.
 const TOGETHER: usize = 64;
 
+/// Somebody who signed in, of whom nothing is asked but to be noted.
+pub(crate) fn somebody() -> Caller {
+    Caller { actor: Actor::Subject(SubjectId(2)), ..Caller::machine() }
+}
+
 /// A house, and who works in it.
 pub(crate) struct Big {
     pub(crate) house: Arc<House>,

@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 
 use crate::{
-    AlarmId, AlarmKind, AppointmentId, Connector, ConversionId, Digest, DriftId, DutyId, DutyKind, ElevationId,
-    EligibilityId, GrantId, Imported, Less, Mapping, Reach, Right, Said, ScopeId, Seconds, StandingId, StartChoice,
-    StopId, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan, What,
+    AlarmId, AlarmKind, AppointmentId, Connector, ConversionId, CredentialStep, Digest, DriftId, DutyId, DutyKind,
+    ElevationId, EligibilityId, GrantId, Imported, Less, Mapping, Note, Reach, Right, Said, ScopeId, Seconds,
+    StandingId, StartChoice, StopId, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -27,11 +27,11 @@ pub enum Command {
         restored_root: Digest,
     },
     /// Records an event that changes no row: sign-ins, shown secrets, refusals.
-    Note(What),
+    Note(Note),
     /// Credentials were made anew: by the person themselves, an administrator, or on the machine.
     SetCredentials {
         subject: SubjectId,
-        what: What,
+        step: CredentialStep,
     },
     /// Raises an alarm, once while it is unsettled.
     RaiseAlarm(AlarmKind),

@@ -26,6 +26,7 @@ mod fact;
 mod ids;
 mod influence;
 pub mod ledger;
+mod note;
 mod orders;
 mod refusal;
 pub mod rehearsal;
@@ -48,7 +49,7 @@ pub use caller::{Actor, Caller, Context, Door, LookedAt};
 pub use caution::{Caution, cautions};
 pub use command::Command;
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
-pub use decide::{decide, ensure_administrator, ensure_fresh, not_administrator};
+pub use decide::{decide, ensure_administrator, ensure_fresh, not_administrator, refusals_dropped};
 pub use demand::{Demand, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{
@@ -63,6 +64,7 @@ pub use ids::{
     AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
     StandingId, StopId, SubjectId, TermsId,
 };
+pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::Refusal;
 pub use sight::Sight;

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use jiff::Timestamp;
-use tempestas_core::{Command, Context, Decision, Refusal, SubjectId, What, World, decide};
+use tempestas_core::{Command, Context, Decision, Note, Refusal, SubjectId, World, decide, refusals_dropped};
 
 /// Refusals of one caller that become facts within a minute; the rest is counted.
 const REFUSALS_MOST: u32 = 30;
@@ -45,12 +45,12 @@ impl Rates {
     /// everything else does. What is taken away is noted each time, so it is refused beyond the rate.
     pub(crate) fn admit(&mut self, command: &Command, context: &Context) -> Result<Option<Decision>, Refusal> {
         let admitted = match (command, context.caller.subject()) {
-            (Command::Note(What::Refused { .. }), Some(person)) => self.within_rate(person, context),
-            (Command::Note(What::SignInFailed { subject }), None) => self.within_rate(*subject, context),
-            (Command::Note(What::ProofFailed { subject }), Some(_)) => self.within_rate(*subject, context),
+            (Command::Note(Note::Refused { .. }), Some(person)) => self.within_rate(person, context),
+            (Command::Note(Note::SignInFailed(subject)), None) => self.within_rate(*subject, context),
+            (Command::Note(Note::ProofFailed), Some(person)) => self.within_rate(person, context),
             // Nobody in particular, so all of them together.
-            (Command::Note(What::NameUnknown {}), None) => self.within_rate(SubjectId(0), context),
-            (Command::Note(What::Exported { .. }), Some(person)) => {
+            (Command::Note(Note::NameUnknown), None) => self.within_rate(SubjectId(0), context),
+            (Command::Note(Note::Exported(_)), Some(person)) => {
                 if counted(&mut self.exports, person, context.now).count > EXPORTS_MOST {
                     return Err(Refusal::Limit(format!(
                         "you took from the record {EXPORTS_MOST} times within a minute, each of which is noted; wait for the next"
@@ -73,12 +73,12 @@ impl Rates {
     ) -> Decision {
         let Some(person) = context.caller.subject() else { return Decision::default() };
         let Some(mut decision) = self.within_rate(person, context) else { return Decision::default() };
-        let what = What::Refused {
+        let note = Note::Refused {
             command: command.word().to_owned(),
             code: refusal.code().to_owned(),
             elevation: command.elevation(),
         };
-        if let Ok(noted) = decide(world, &Command::Note(what), context) {
+        if let Ok(noted) = decide(world, &Command::Note(note), context) {
             decision.extend(noted);
         }
         decision
@@ -92,17 +92,6 @@ impl Rates {
         if count > REFUSALS_MOST {
             return None;
         }
-        let mut decision = Decision::default();
-        if dropped > 0 {
-            let what = What::RefusalsDropped { subject: person, count: dropped };
-            let world = World::default();
-            if let Ok(noted) = decide(&world, &Command::Note(what), context) {
-                decision = noted;
-                // It carries no address of its own: the refusals that were kept do.
-                decision.texts.clear();
-                decision.facts.iter_mut().for_each(|fact| fact.from = None);
-            }
-        }
-        Some(decision)
+        Some(if dropped > 0 { refusals_dropped(context, person, dropped) } else { Decision::default() })
     }
 }

@@ -12,7 +12,7 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Said, ScopeId, SubjectId, What, World,
+    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Note, Said, ScopeId, SubjectId, World,
     ledger::Signer, ways::Ways,
 };
 use tempestas_engine::{Change, Engine, Outcome, Snapshot};
@@ -236,8 +236,8 @@ impl App {
     }
 
     /// Notes an event that changes no row, by a subject at an address.
-    pub(crate) async fn note(&self, by: SubjectId, address: &str, what: What) -> Outcome {
-        self.submit(caller(by, address, None), Command::Note(what)).await
+    pub(crate) async fn note(&self, by: SubjectId, address: &str, note: Note) -> Outcome {
+        self.submit(caller(by, address, None), Command::Note(note)).await
     }
 
     /// A target, ready to be called.

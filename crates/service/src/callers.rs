@@ -10,7 +10,7 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Caller, Command, DutyKind, Fact, LookedAt, Refusal, Seconds, Sight, SubjectId, What, ensure_fresh,
+    Caller, Command, DutyKind, Fact, LookedAt, Note, Refusal, Seconds, Sight, SubjectId, ensure_fresh,
 };
 use tempestas_engine::Outcome;
 use tempestas_store::{Private, SignIn, SignInKind};
@@ -114,8 +114,8 @@ impl SignedIn {
             return Ok(self);
         }
         let command = format!("{} {}", parts.method.as_str().to_lowercase(), route(parts));
-        let what = What::Refused { command, code: "not-allowed".to_owned(), elevation: None };
-        self.app.note(self.person, &self.address, what).await?;
+        let note = Note::Refused { command, code: "not-allowed".to_owned(), elevation: None };
+        self.app.note(self.person, &self.address, note).await?;
         Err(Refusal::NotAllowed(says.to_owned()).into())
     }
 }
@@ -146,8 +146,8 @@ pub(crate) async fn noted(State(app): State<App>, request: Request, next: Next) 
         && let Some(token) = token
         && let Ok(sign_in) = sign_in(&app, &token).await
     {
-        let what = What::Refused { command, code: "malformed".to_owned(), elevation: None };
-        if let Err(refusal) = app.note(sign_in.person, &from, what).await {
+        let note = Note::Refused { command, code: "malformed".to_owned(), elevation: None };
+        if let Err(refusal) = app.note(sign_in.person, &from, note).await {
             tracing::warn!(%refusal, "a request that can't be read could not be noted");
         }
     }

@@ -9,7 +9,7 @@ use argon2::{
 };
 use jiff::Timestamp;
 use ring::digest;
-use tempestas_core::{Caller, Command, Digest, Said, SubjectId, What};
+use tempestas_core::{Caller, Command, Digest, Note, Said, SubjectId};
 use tempestas_store::{Private, Proven, SignIn, Slowing, Store};
 use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
@@ -244,17 +244,17 @@ pub(crate) async fn prove(
     })
     .await?;
     proven.ok_or_else(|| {
-        let what = person.map_or(What::NameUnknown {}, |person| What::SignInFailed { subject: person });
-        note_later(app, Caller::nobody(Said::new(address)), what);
+        let note = person.map_or(Note::NameUnknown, Note::SignInFailed);
+        note_later(app, Caller::nobody(Said::new(address)), note);
         wrong()
     })
 }
 
 /// Notes something without being waited for: how long a reply takes says nothing of what was noted.
-pub(crate) fn note_later(app: &App, caller: Caller, what: What) {
+pub(crate) fn note_later(app: &App, caller: Caller, note: Note) {
     let app = app.clone();
     tokio::spawn(async move {
-        if let Err(refusal) = app.submit(caller, Command::Note(what)).await {
+        if let Err(refusal) = app.submit(caller, Command::Note(note)).await {
             tracing::warn!(%refusal, "a failed try could not be noted");
         }
     });
@@ -270,7 +270,7 @@ pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address
     })
     .await?;
     if passed.is_none() {
-        app.note(sign_in.person, address, What::ProofFailed { subject: sign_in.person }).await?;
+        app.note(sign_in.person, address, Note::ProofFailed).await?;
         return Err(Failure::invalid(
             "this code is wrong or was used before; wait for the next one your authenticator shows",
         ));

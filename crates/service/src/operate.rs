@@ -4,7 +4,7 @@ use std::{io::Write as _, path::Path};
 
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, Digest, What, ledger::Verifier};
+use tempestas_core::{Caller, Command, Digest, Note, ledger::Verifier};
 use tempestas_store::{Private, Report, Store};
 
 use crate::{config::Config, house::House, identity::token_digest, vault};
@@ -142,7 +142,7 @@ pub async fn rotate_key(config: Config) -> anyhow::Result<(usize, String)> {
         fresh.push(Private::Sealed(app.vault().seal(&sealed.owner, &sealed.name, &secret)?));
     }
     let (count, key) = (fresh.len(), app.vault().current().to_owned());
-    let command = Command::Note(What::KeyRotated { key: key.clone() });
+    let command = Command::Note(Note::KeyRotated { key: key.clone() });
     app.submit_with(Caller::machine(), command, |_| Ok(fresh)).await?;
     house.close().await?;
     Ok((count, key))

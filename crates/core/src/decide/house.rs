@@ -2,15 +2,12 @@
 
 use super::Draft;
 use crate::{
-    Actor, Alarm, AlarmId, AlarmKind, Command, Counters, Duty, DutyId, DutyKind, Hand, Refusal, Row, Scope, ScopeId,
-    ScopeKind, Seconds, Subject, SubjectId, SubjectKind, What,
+    Actor, Alarm, AlarmId, AlarmKind, Command, Counters, Duty, DutyId, DutyKind, Refusal, Row, Scope, ScopeId,
+    ScopeKind, Subject, SubjectId, SubjectKind, What,
 };
 
 /// How far references skip ahead after a restore, so that none is used twice.
 const EPOCH_SKIP: u64 = 10_000;
-
-/// Longer than any enrolment secret is good.
-const ISSUED_WITHIN: Seconds = Seconds::hours(24 * 8);
 
 pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
@@ -36,35 +33,6 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             draft.fact(What::EpochBegun { epoch, restored_size: *restored_size, restored_root: *restored_root }, put);
             Ok(())
         }
-        Command::Note(what) => {
-            let what = match what {
-                What::DeviceLetIn { subject, program } => {
-                    What::DeviceLetIn { subject: *subject, program: draft.words(draft.world.words(program)) }
-                }
-                other => other.clone(),
-            };
-            draft.fact(what, Vec::new());
-            Ok(())
-        }
-        Command::SetCredentials { subject, what } => {
-            let own = draft.context.caller.subject() == Some(*subject);
-            if !own {
-                draft.root_administrator()?;
-            }
-            let mut hands = draft.hands([*subject]);
-            if own {
-                // A secret may have been kept and used by whoever issued it: their day begins again with its use.
-                let now = draft.now();
-                let recent = draft
-                    .world
-                    .hands
-                    .values()
-                    .filter(|hand| hand.touched == *subject && crate::later(hand.at, ISSUED_WITHIN) > now);
-                hands.extend(recent.map(|hand| Row::Hand(Hand { at: now, ..hand.clone() })));
-            }
-            draft.fact(what.clone(), hands);
-            Ok(())
-        }
         Command::RaiseAlarm(about) => {
             if !matches!(draft.context.caller.actor, Actor::Keeper | Actor::Machine) {
                 return Err(Refusal::not_allowed("alarms are raised by the service itself"));
@@ -81,7 +49,7 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
     }
 }
 
-fn machine(draft: &Draft<'_>) -> Result<(), Refusal> {
+pub(super) fn machine(draft: &Draft<'_>) -> Result<(), Refusal> {
     match draft.context.caller.actor {
         Actor::Machine => Ok(()),
         _ => Err(Refusal::not_allowed("this is done only on the machine that the service runs on")),

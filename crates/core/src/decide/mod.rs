@@ -8,11 +8,14 @@ mod drifts;
 mod estate;
 mod grants;
 mod house;
+mod notes;
 mod people;
 mod sources;
 mod stops;
 mod surveys;
 mod terms;
+
+pub use notes::refusals_dropped;
 
 use std::fmt;
 
@@ -36,11 +39,11 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
     match command {
         Command::Found { .. }
         | Command::BeginEpoch { .. }
-        | Command::Note(_)
-        | Command::SetCredentials { .. }
         | Command::RaiseAlarm(_)
         | Command::SettleAlarm { .. }
         | Command::Recover { .. } => house::decide(&mut draft, command)?,
+        Command::Note(note) => notes::note(&mut draft, note)?,
+        Command::SetCredentials { subject, step } => notes::credentials(&mut draft, *subject, *step)?,
         Command::Tick => {
             grants::tick(&mut draft);
             appointments::tick(&mut draft);

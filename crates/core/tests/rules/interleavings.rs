@@ -179,13 +179,12 @@ pub fn carry_out(house: &mut House, step: &Step) {
         }
         Step::Reset(by, whom) => {
             let subject = house.id(who(whom));
-            let what = What::EnrolmentIssued { subject };
             // The asker becomes an administrator for this, as somebody might make them.
             let root = house.world.root.unwrap();
             let asker = house.id(who(by));
             let duty = Command::GiveDuty { subject: asker, kind: DutyKind::Administrator, scope: root };
             let _ = house.try_as(Who::Administrator, &duty);
-            let _ = house.try_as(who(by), &Command::SetCredentials { subject, what });
+            let _ = house.try_as(who(by), &Command::SetCredentials { subject, step: CredentialStep::Issued });
         }
         Step::Tighten(n, yes) => {
             let approvers =

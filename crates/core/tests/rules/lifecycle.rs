@@ -67,8 +67,7 @@ fn nobody_answers_their_own_ask_by_any_route() {
     assert!(refused(house.answer(Who::Asker, id, Verdict::Yes)), "as themselves");
     house.answer(Who::Second, id, Verdict::Yes).expect_err("with a second sign-in");
     house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
-    let what = What::EnrolmentIssued { subject: first };
-    house.well(Who::Asker, Command::SetCredentials { subject: first, what });
+    house.well(Who::Asker, Command::SetCredentials { subject: first, step: CredentialStep::Issued });
     assert!(refused(house.answer(Who::First, id, Verdict::Yes)), "with a factor they reset");
     house.answer(Who::Other, id, Verdict::Yes).unwrap();
     assert_eq!(house.phase(id), Phase::Opening);
@@ -79,11 +78,9 @@ fn a_secret_that_was_issued_early_and_used_late_is_still_its_issuers_hand() {
     let mut house = House::new(&settings(2));
     let (root, tomas, first) = (house.world.root.unwrap(), house.id(Who::Asker), house.id(Who::First));
     house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
-    let issued = What::EnrolmentIssued { subject: first };
-    house.well(Who::Asker, Command::SetCredentials { subject: first, what: issued });
+    house.well(Who::Asker, Command::SetCredentials { subject: first, step: CredentialStep::Issued });
     house.now = later(house.now, Seconds::hours(30));
-    let set = What::CredentialsSet { subject: first };
-    house.well(Who::First, Command::SetCredentials { subject: first, what: set });
+    house.well(Who::First, Command::SetCredentials { subject: first, step: CredentialStep::Enrolled });
     let refused = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
     assert!(refused.to_string().contains("only 1 who may answer"), "{refused}");
     house.now = later(house.now, Seconds::hours(25));

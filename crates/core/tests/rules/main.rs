@@ -11,6 +11,7 @@ mod in_place;
 mod influence;
 mod interleavings;
 mod lifecycle;
+mod notes;
 mod past;
 mod people;
 mod simulation;

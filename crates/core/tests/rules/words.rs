@@ -53,9 +53,8 @@ fn what_systems_and_programs_are_called_stands_in_no_fact() {
         Settings { longest: Some(Seconds::minutes(30)), usual: Some(Seconds::minutes(30)), ..Settings::default() };
     let named = Terms { role: Some(SAID[0].into()), ..rule(target, shorter) };
     house.well(Who::Administrator, Command::SetTerms { terms: named });
-    let subject = house.id(Who::Asker);
-    let program = SAID[6].into();
-    house.well(Who::Asker, Command::Note(What::DeviceLetIn { subject, program }));
+    let program = SAID[6].to_owned();
+    house.well(Who::Asker, Command::Note(Note::DeviceLetIn { program }));
     // Drift, and its undoing, carry the whole right.
     for drift in house.world.drifts.values().cloned().collect::<Vec<_>>() {
         if drift.standing.handle.is_some() {
@@ -72,7 +71,7 @@ fn what_systems_and_programs_are_called_stands_in_no_fact() {
     let role = house.world.role_named(target, SAID[0]).unwrap().id;
     assert_eq!((house.world.role_name(role), house.world.role_says(role)), (SAID[0], SAID[1]));
     let right = Right { role, scope: target };
-    let effective = effective_terms(&house.world, Act::Elevate, right, subject);
+    let effective = effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker));
     assert!(effective.traces.iter().any(|trace| trace.rule.is_some()), "the rule that names the role fits it");
     let sentence = house.facts.iter().find(|fact| matches!(fact.what, What::DeviceLetIn { .. })).unwrap();
     assert!(sentence.what.sentence(&house.world).contains(SAID[6]));

@@ -165,7 +165,7 @@ async fn a_record_is_taken_so_many_times_a_minute_and_no_more() {
     let directory = tempfile::tempdir().unwrap();
     let running = Running::new(directory.path()).await;
     let take = async || {
-        let note = Command::Note(What::Exported { export: tempestas_core::Export::Record });
+        let note = Command::Note(tempestas_core::Note::Exported(tempestas_core::Export::Record));
         running.engine.submit(running.mara(), None, note).await
     };
     for _ in 0..30 {

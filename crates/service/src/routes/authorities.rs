@@ -1,7 +1,7 @@
 //! The SSH certificate authorities: which hosts trust them, and one pair following another.
 
 use tempestas_api::{AuthoritiesStep, AuthoritiesView, HostTrust, RotationStage};
-use tempestas_core::{Command, Connector, Refusal, ScopeId, What};
+use tempestas_core::{Command, Connector, Note, Refusal, ScopeId};
 
 use crate::{
     authorities::{self, Signs, digest, trusted},
@@ -70,7 +70,7 @@ pub(super) async fn step(
         }
     }
     let changes = authorities::step(&me.app, stage).await?;
-    let command = Command::Note(What::AuthoritiesChanged { step: stage.step().to_owned() });
+    let command = Command::Note(Note::AuthoritiesChanged { step: stage.step().to_owned() });
     me.submit_with(command, |_| Ok(changes)).await?;
     me.app.authorities_changed();
     view(&me).await

@@ -5,7 +5,7 @@ use tempestas_api::{
     AuthorizationMetadata, ConfirmRequest, DEVICE_GRANT, DeviceAnswer, DeviceCode, DeviceReply, DeviceRequest,
     DeviceTokenRequest, DeviceView, Done, DraftView, TokenReply,
 };
-use tempestas_core::{Command, Refusal, What};
+use tempestas_core::{Command, Note, Refusal};
 use tempestas_store::{DeviceAsk, SignInKind};
 
 use crate::{
@@ -111,7 +111,7 @@ pub(super) async fn token(anyone: Anyone, Form(request): Form<DeviceTokenRequest
     let person = proven.person;
     let token = vault::random_text();
     app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Device).await?;
-    app.note(person, &address, What::SignedIn { subject: person }).await?;
+    app.note(person, &address, Note::SignedIn).await?;
     let longest = app.config().sign_in.longest.0;
     Ok(Json(TokenReply {
         access_token: token.to_string(),
@@ -175,12 +175,8 @@ pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> A
     if !me.app.store().settle_device_ask(&ask.code, request.let_in.then(|| me.sign_in.proven())).await? {
         return Err(Refusal::Conflict("somebody settled this code already".to_owned()).into());
     }
-    let what = if request.let_in {
-        What::DeviceLetIn { subject: me.person, program: ask.program.into() }
-    } else {
-        What::DeviceRefused { subject: me.person }
-    };
-    me.submit(Command::Note(what)).await?;
+    let note = if request.let_in { Note::DeviceLetIn { program: ask.program } } else { Note::DeviceRefused };
+    me.submit(Command::Note(note)).await?;
     Ok(Json(Done {}))
 }
 

@@ -7,8 +7,8 @@ use tempestas_api::{
     SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Alarm, Command, Connector, Fact, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What, World,
-    ensure_administrator,
+    Alarm, Command, Connector, Fact, Note, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What,
+    World, ensure_administrator,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Private;
@@ -232,7 +232,7 @@ pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body
 pub(super) async fn survey(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
     let id = target(&me.app.world(), me.person, &which.target)?;
     ensure_may_run(&me, id).await?;
-    me.submit(Command::Note(What::SurveyAsked { target: id })).await?;
+    me.submit(Command::Note(Note::SurveyAsked(id))).await?;
     Ok(Json(survey_reply(id, &keeper::survey(&me.app, id).await?)))
 }
 

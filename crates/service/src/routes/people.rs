@@ -5,7 +5,9 @@ use tempestas_api::{
     AccountView, Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectFilter, SubjectView,
     WhichTarget,
 };
-use tempestas_core::{Command, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator};
+use tempestas_core::{
+    Command, CredentialStep, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator,
+};
 use tempestas_store::Private;
 
 use super::{made, reference, scope, seen_subject, subject, target};
@@ -76,7 +78,7 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
     let secret = vault::random_text();
     let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);
     let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
-    let command = Command::SetCredentials { subject: person, what: What::EnrolmentIssued { subject: person } };
+    let command = Command::SetCredentials { subject: person, step: CredentialStep::Issued };
     me.submit_with(command, |_| Ok(vec![issued])).await?;
     Ok(Json(Enrolment { name, secret: secret.to_string(), expires }))
 }
