@@ -108,7 +108,7 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
     big.pass(SignedDuration::from_secs(3601));
     let begun = Instant::now();
     let mut first = None;
-    big.house.submit(Caller::keeper(), Command::Tick).await?;
+    big.house.submit(Caller::service(), Command::Tick).await?;
     let taken = {
         let world = big.house.world();
         let orders = orders(&world, big.target, big.now());
@@ -121,8 +121,9 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
     for some in taken.chunks(64) {
         let mut under_way = Vec::new();
         for grant in some {
+            let target = big.target;
             let (house, gone) = (Arc::clone(&big.house), Command::GrantGone { grant: *grant, leftovers: Vec::new() });
-            under_way.push(tokio::spawn(async move { house.submit(Caller::keeper(), gone).await }));
+            under_way.push(tokio::spawn(async move { house.submit(Caller::keeper_of(target), gone).await }));
         }
         for one in under_way {
             one.await??;

@@ -94,6 +94,7 @@ impl Big {
             proven_at: Some(self.now()),
             from: Some(Said::new("127.0.0.1")),
             door: Door::Api,
+            keeps: None,
         }
     }
 
@@ -153,7 +154,7 @@ impl Big {
         let survey = survey(self.now(), rights, self.people.len());
         let digest = self.house.keep_survey(self.target, &survey).await?;
         let record = Command::RecordSurvey { target: self.target, digest, survey: Box::new(survey), accepted: false };
-        self.house.submit(Caller::keeper(), record).await?;
+        self.house.submit(Caller::keeper_of(self.target), record).await?;
         let accounts = self.people.iter().enumerate().map(|(n, subject)| Command::SetAccount {
             subject: *subject,
             target: self.target,
@@ -232,7 +233,7 @@ impl Big {
         let id = self.ask(who, seconds).await?;
         self.yes(id).await?;
         let grant = self.house.world().elevations.get(&id).and_then(|one| one.grant).context("it was opened")?;
-        self.house.submit(Caller::keeper(), Command::GrantSeen { grant, there: true }).await?;
+        self.house.submit(Caller::keeper_of(self.target), Command::GrantSeen { grant, there: true }).await?;
         Ok((id, grant))
     }
 
@@ -241,7 +242,7 @@ impl Big {
         let who = *self.people.get(n % (self.people.len() - 1)).context("somebody")?;
         let (elevation, grant) = self.open(who, 3600).await?;
         self.house.submit(self.caller(who), Command::GiveBack { elevation }).await?;
-        self.house.submit(Caller::keeper(), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
+        self.house.submit(Caller::keeper_of(self.target), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
         Ok(())
     }
 

@@ -106,6 +106,29 @@ pub enum AlarmKind {
 }
 
 impl AlarmKind {
+    /// The target whose keeper sees it; none where the service itself does.
+    #[must_use]
+    pub fn target(&self, world: &World) -> Option<ScopeId> {
+        match self {
+            Self::Stray { target }
+            | Self::SurveyHeld { target }
+            | Self::ImportHeld { target }
+            | Self::SealedUsed { target, .. }
+            | Self::LogUnread { target, .. }
+            | Self::Skew { target, .. } => Some(*target),
+            Self::NewPower { drift } => Some(world.drifts.get(drift)?.target),
+            Self::TakeLate { grant }
+            | Self::Missing { grant }
+            | Self::LoginKept { grant }
+            | Self::EndHindered { grant } => Some(world.grants.get(grant)?.target),
+            Self::ClockStep { .. }
+            | Self::ConversionStopped { .. }
+            | Self::LedgerDiffers { .. }
+            | Self::HandedOn { .. }
+            | Self::Recovered { .. } => None,
+        }
+    }
+
     /// The grant that it names.
     #[must_use]
     pub(crate) const fn grant(&self) -> Option<GrantId> {

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{Said, SubjectId, text::Digest};
+use crate::{Said, ScopeId, SubjectId, text::Digest};
 
 /// Who did something.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -43,25 +43,33 @@ pub struct Caller {
     pub from: Option<Said>,
     /// The way they came in.
     pub door: Door,
+    /// The target that it keeps, where it is a keeper of one.
+    pub keeps: Option<ScopeId>,
 }
 
 impl Caller {
-    /// The service's own keeper.
+    /// The service itself, of which time and its own state are to be told.
     #[must_use]
-    pub const fn keeper() -> Self {
-        Self { actor: Actor::Keeper, proven_at: None, from: None, door: Door::Keeper }
+    pub const fn service() -> Self {
+        Self { actor: Actor::Keeper, proven_at: None, from: None, door: Door::Keeper, keeps: None }
+    }
+
+    /// The keeper of a target, who reports what it sees there.
+    #[must_use]
+    pub fn keeper_of(target: ScopeId) -> Self {
+        Self { keeps: Some(target), ..Self::service() }
     }
 
     /// An operator on the machine.
     #[must_use]
-    pub const fn machine() -> Self {
-        Self { actor: Actor::Machine, proven_at: None, from: None, door: Door::Machine }
+    pub fn machine() -> Self {
+        Self { actor: Actor::Machine, door: Door::Machine, ..Self::service() }
     }
 
     /// Somebody at an address who proved nothing.
     #[must_use]
     pub const fn nobody(from: Said) -> Self {
-        Self { actor: Actor::Nobody, proven_at: None, from: Some(from), door: Door::Api }
+        Self { actor: Actor::Nobody, proven_at: None, from: Some(from), door: Door::Api, keeps: None }
     }
 
     /// The person or program, if that is what it is.

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use crate::{
     AlarmId, AlarmKind, AppointmentId, Connector, ConversionId, CredentialStep, Digest, DriftId, DutyId, DutyKind,
     ElevationId, EligibilityId, GrantId, Imported, Less, Mapping, Note, Reach, Right, Said, ScopeId, Seconds,
-    StandingId, StartChoice, StopId, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan,
+    StandingId, StartChoice, StopId, SubjectId, SubjectKind, Survey, Terms, TermsId, Verdict, WavePlan, World,
 };
 
 /// One command. What people may give is checked against the caller's duties in `decide`.
@@ -323,6 +323,29 @@ impl Command {
             | Self::GiveBack { elevation }
             | Self::Revoke { elevation, .. }
             | Self::ShowLogin { elevation } => Some(*elevation),
+            _ => None,
+        }
+    }
+
+    /// The target that is reported on by it; none where it is no report, or is about what isn't there.
+    #[must_use]
+    pub fn reports_on(&self, world: &World) -> Option<ScopeId> {
+        match self {
+            Self::RecordSurvey { target, .. }
+            | Self::RecordImport { target, .. }
+            | Self::SealedUsed { target, .. }
+            | Self::RecordSearch { target, .. }
+            | Self::StrayEnded { target, .. } => Some(*target),
+            Self::GrantSeen { grant, .. } | Self::GrantDelayed { grant, .. } | Self::GrantGone { grant, .. } => {
+                Some(world.grants.get(grant)?.target)
+            }
+            Self::StandingTaken { conversion, standing }
+            | Self::StandingRestored { conversion, standing, .. }
+            | Self::StandingDelayed { conversion, standing, .. } => {
+                let items = &world.conversions.get(conversion)?.items;
+                Some(items.iter().find(|item| item.standing.id == *standing)?.standing.target)
+            }
+            Self::RaiseAlarm(about) => about.target(world),
             _ => None,
         }
     }

@@ -228,10 +228,17 @@ impl App {
         self.shared.engine.submit_with(caller, Some(looked_at), command, Box::new(|_| Ok(private))).await
     }
 
-    /// Has a keeper's report decided; what it refuses is a fault of ours, and logged.
-    pub(crate) async fn report(&self, command: Command) {
-        if let Err(refusal) = self.submit(Caller::keeper(), command).await {
-            tracing::warn!(%refusal, "a keeper's report was refused");
+    /// Has a keeper's report on its target decided; what it refuses is a fault of ours, and logged.
+    pub(crate) async fn report(&self, target: ScopeId, command: Command) {
+        if let Err(refusal) = self.submit(Caller::keeper_of(target), command).await {
+            tracing::warn!(%target, %refusal, "a keeper's report was refused");
+        }
+    }
+
+    /// Raises an alarm about the service itself.
+    pub(crate) async fn raise(&self, about: AlarmKind) {
+        if let Err(refusal) = self.submit(Caller::service(), Command::RaiseAlarm(about)).await {
+            tracing::warn!(%refusal, "an alarm could not be raised");
         }
     }
 
@@ -352,5 +359,5 @@ impl App {
 
 /// A signed-in caller.
 pub(crate) fn caller(by: SubjectId, address: &str, proven_at: Option<Timestamp>) -> Caller {
-    Caller { actor: Actor::Subject(by), proven_at, from: Some(Said::new(address)), door: Door::Api }
+    Caller { actor: Actor::Subject(by), proven_at, from: Some(Said::new(address)), door: Door::Api, keeps: None }
 }

@@ -106,7 +106,7 @@ async fn verify(app: App) {
                     tracing::error!(%difference, "the database is not what the ledger says");
                 }
                 if places > 0 {
-                    app.report(Command::RaiseAlarm(AlarmKind::LedgerDiffers { places })).await;
+                    app.raise(AlarmKind::LedgerDiffers { places }).await;
                 }
                 app.was_verified();
             }
@@ -193,7 +193,7 @@ async fn reload(tls: RustlsConfig, files: TlsConfig) {
 async fn serve_health(app: App, address: SocketAddr) {
     let mut stopping = app.stopping();
     let health = async move || {
-        let ticks = tokio::time::timeout(WELL_WITHIN, app.submit(Caller::keeper(), Command::Tick)).await;
+        let ticks = tokio::time::timeout(WELL_WITHIN, app.submit(Caller::service(), Command::Tick)).await;
         match ticks {
             Ok(Ok(_)) => (StatusCode::OK, "well\n"),
             _ => (StatusCode::SERVICE_UNAVAILABLE, "not well\n"),

@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, appointments, count, house};
+use super::{Draft, appointments, count, house, proofs::Reporting};
 use crate::{
     Act, AlarmKind, Approval, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState,
     Key, Kind, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
@@ -260,14 +260,17 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
     Ok(())
 }
 
-fn with_item(conversion: &mut Conversion, standing: StandingId, state: ItemState) -> Option<&mut Item> {
-    conversion.items.iter_mut().find(|item| item.standing.id == standing && item.state == state)
+/// An item on the target that is reported on.
+fn reported(conversion: &mut Conversion, reporting: Reporting, standing: StandingId) -> Option<&mut Item> {
+    let own = |item: &&mut Item| item.standing.id == standing && item.standing.target == reporting.target();
+    conversion.items.iter_mut().find(own)
 }
 
 fn taken(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId) -> Result<(), Refusal> {
-    draft.keeper()?;
+    let reporting = draft.reporting_own()?;
     let mut conversion = known(draft, id)?;
-    let Some(item) = with_item(&mut conversion, standing, ItemState::Taking) else { return Ok(()) };
+    let item = reported(&mut conversion, reporting, standing).filter(|item| item.state == ItemState::Taking);
+    let Some(item) = item else { return Ok(()) };
     item.state = ItemState::Taken;
     item.trouble = None;
     item.at = Some(draft.now());
@@ -286,9 +289,10 @@ fn taken(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId) -> Resul
 }
 
 fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_others: bool) -> Result<(), Refusal> {
-    draft.keeper()?;
+    let reporting = draft.reporting_own()?;
     let mut conversion = known(draft, id)?;
-    let Some(item) = with_item(&mut conversion, standing, ItemState::Restoring) else { return Ok(()) };
+    let item = reported(&mut conversion, reporting, standing).filter(|item| item.state == ItemState::Restoring);
+    let Some(item) = item else { return Ok(()) };
     item.state = match (by_others, item.at) {
         (false, _) => ItemState::Restored,
         // It could not be taken away yet.
@@ -306,9 +310,9 @@ fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_ot
 }
 
 fn delayed(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, trouble: &str) -> Result<(), Refusal> {
-    draft.keeper()?;
+    let reporting = draft.reporting_own()?;
     let mut conversion = known(draft, id)?;
-    let Some(item) = conversion.items.iter_mut().find(|item| item.standing.id == standing) else { return Ok(()) };
+    let Some(item) = reported(&mut conversion, reporting, standing) else { return Ok(()) };
     if item.trouble.as_deref() == Some(trouble) {
         return Ok(());
     }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use super::{Draft, asks, checked_text, house};
+use super::{Draft, asks, checked_text, house, proofs::Reported};
 use crate::{
     Actor, AlarmKind, Approval, Command, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase,
     Refusal, Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer,
@@ -55,8 +55,9 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
         }
         Command::GrantSeen { grant, there } => seen(draft, *grant, *there),
         Command::GrantDelayed { grant, trouble } => {
-            draft.keeper()?;
-            delayed(draft, *grant, Some(trouble.clone()));
+            if let Some(reported) = draft.reported_grant(*grant)? {
+                delayed(draft, reported, trouble);
+            }
             Ok(())
         }
         Command::GrantGone { grant, leftovers } => gone(draft, *grant, leftovers),
@@ -126,15 +127,13 @@ fn alarmed_grant(about: &AlarmKind) -> Option<GrantId> {
 
 /// A keeper read the grant back.
 fn seen(draft: &mut Draft<'_>, id: GrantId, there: bool) -> Result<(), Refusal> {
-    draft.keeper()?;
-    let Some((elevation, grant)) = draft.world.elevation_of(id) else { return Ok(()) };
+    let Some(Reported { mut elevation, mut grant }) = draft.reported_grant(id)? else { return Ok(()) };
     // A report that comes after the end changes nothing: the end is read back on its own.
     // Nor does one of its absence just before: the target's clock may be a little ahead of ours.
     let about_to_end = !there && later(draft.now(), CLOCKS_APART) >= grant.until;
     if !grant.wanted || draft.now() >= grant.until || about_to_end {
         return Ok(());
     }
-    let (mut elevation, mut grant) = (elevation.clone(), grant.clone());
     let before = grant.seen;
     grant.seen = if there { Seen::Yes } else { Seen::No };
     grant.seen_at = Some(draft.now());
@@ -163,22 +162,19 @@ fn seen(draft: &mut Draft<'_>, id: GrantId, there: bool) -> Result<(), Refusal> 
 }
 
 /// Notes what is in the way, once for each change of it.
-fn delayed(draft: &mut Draft<'_>, id: GrantId, trouble: Option<String>) {
-    let Some((elevation, _)) = draft.world.elevation_of(id) else { return };
+fn delayed(draft: &mut Draft<'_>, Reported { mut elevation, .. }: Reported, trouble: &str) {
+    let trouble = Some(trouble.to_owned());
     if elevation.trouble == trouble || elevation.is_over() {
         return;
     }
-    let mut elevation = elevation.clone();
     elevation.trouble.clone_from(&trouble);
     draft.fact(What::Delayed { elevation: elevation.id, trouble }, vec![Row::Elevation(elevation)]);
 }
 
 /// A keeper took the grant away, read back that it is gone, and looked for leftovers.
 fn gone(draft: &mut Draft<'_>, id: GrantId, leftovers: &[(Said, Option<Timestamp>, bool)]) -> Result<(), Refusal> {
-    draft.keeper()?;
-    let Some((elevation, grant)) = draft.world.elevation_of(id) else { return Ok(()) };
+    let Some(Reported { mut elevation, mut grant }) = draft.reported_grant(id)? else { return Ok(()) };
     let (Phase::Closing, Some(end)) = (elevation.phase, grant.ending) else { return Ok(()) };
-    let (mut elevation, mut grant) = (elevation.clone(), grant.clone());
     let found: Vec<Leftover> = leftovers
         .iter()
         .map(|(what, when, ended)| Leftover { what: draft.text(what), when: *when, ended: *ended })

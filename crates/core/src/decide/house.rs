@@ -34,8 +34,11 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
             Ok(())
         }
         Command::RaiseAlarm(about) => {
-            if !matches!(draft.context.caller.actor, Actor::Keeper | Actor::Machine) {
-                return Err(Refusal::not_allowed("alarms are raised by the service itself"));
+            let own = about.target(draft.world) == draft.context.caller.keeps;
+            match draft.context.caller.actor {
+                Actor::Keeper if own => {}
+                Actor::Keeper => return Err(Refusal::not_allowed("a keeper raises alarms of its own target alone")),
+                _ => return Err(Refusal::not_allowed("alarms are raised by the service itself")),
             }
             raise(draft, about.clone());
             Ok(())
@@ -129,7 +132,7 @@ fn settle(draft: &mut Draft<'_>, id: AlarmId) -> Result<(), Refusal> {
                 return Err(Refusal::not_allowed("this is about you; another administrator settles it"));
             }
         }
-        (AlarmKind::Skew { .. }, None) if draft.context.caller.actor == Actor::Keeper => {}
+        (AlarmKind::Skew { target, .. }, None) if draft.reporting(*target).is_ok() => {}
         (about, None) => {
             return Err(Refusal::conflict(format!(
                 "this alarm settles by itself once its cause is gone: {}",

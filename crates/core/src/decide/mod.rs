@@ -10,6 +10,7 @@ mod grants;
 mod house;
 mod notes;
 mod people;
+mod proofs;
 mod sources;
 mod stops;
 mod surveys;
@@ -206,13 +207,6 @@ impl<'w> Draft<'w> {
             .ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once"))?;
         self.administrator(root)?;
         Ok(root)
-    }
-
-    fn keeper(&self) -> Result<(), Refusal> {
-        match self.context.caller.actor {
-            Actor::Keeper => Ok(()),
-            _ => Err(Refusal::not_allowed("only the service's own keepers report what targets show")),
-        }
     }
 
     fn elevation(&self, id: ElevationId) -> Result<Elevation, Refusal> {

@@ -86,7 +86,7 @@ fn record(
     if accepted {
         draft.root_administrator()?;
     } else {
-        draft.keeper()?;
+        let _ = draft.reporting(target)?;
     }
     let source = known(draft, target)?;
     let found: BTreeSet<&str> = imported.people.iter().map(|person| person.key.as_str()).collect();

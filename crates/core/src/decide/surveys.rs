@@ -35,7 +35,7 @@ pub(super) fn record(
     if accepted {
         draft.administrator(target)?;
     } else {
-        draft.keeper()?;
+        let _ = draft.reporting(target)?;
     }
     let row = known_target(draft, target)?;
     let known = Known::of(draft.world, target);
@@ -114,8 +114,7 @@ pub(super) fn sealed_used(
     at: Timestamp,
     claimed: bool,
 ) -> Result<(), Refusal> {
-    draft.keeper()?;
-    let row = known_target(draft, target)?;
+    let row = draft.reported_target(draft.reporting(target)?)?;
     let world = draft.world;
     let Some(account) = row.sealed.into_iter().find(|sealed| world.is_text(*sealed, &account.0)) else {
         return Ok(());
@@ -368,8 +367,7 @@ impl<'w> Known<'w> {
 
 /// Takes in a search for our marks: what no grant explains is to be ended.
 pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]) -> Result<(), Refusal> {
-    draft.keeper()?;
-    let row = known_target(draft, target)?;
+    let row = draft.reported_target(draft.reporting(target)?)?;
     let strays: Vec<String> = marked
         .iter()
         .filter(|found| draft.world.grants.get(&GrantId(found.grant)).is_none_or(|grant| grant.name != found.name))
@@ -388,8 +386,7 @@ pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]
 }
 
 pub(super) fn stray_ended(draft: &mut Draft<'_>, target: ScopeId, name: &str) -> Result<(), Refusal> {
-    draft.keeper()?;
-    let mut row = known_target(draft, target)?;
+    let mut row = draft.reported_target(draft.reporting(target)?)?;
     if !row.strays.iter().any(|stray| stray == name) {
         return Ok(());
     }

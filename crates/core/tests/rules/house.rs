@@ -175,6 +175,7 @@ impl House {
             proven_at: Some(self.now),
             from: Some(Said::new("192.0.2.7")),
             door: Door::Api,
+            keeps: None,
         }
     }
 
@@ -190,8 +191,18 @@ impl House {
         self.act(Caller::machine(), &command).unwrap();
     }
 
+    /// What a report comes to, from the keeper of the target that it is about.
+    pub fn reported(&mut self, command: &Command) -> Result<Decision, Refusal> {
+        let target = match command {
+            Command::Tick => None,
+            Command::RaiseAlarm(about) => about.target(&self.world),
+            _ => Some(command.reports_on(&self.world).unwrap_or_else(|| self.target())),
+        };
+        self.act(target.map_or_else(Caller::service, Caller::keeper_of), command)
+    }
+
     pub fn keeper(&mut self, command: Command) {
-        self.act(Caller::keeper(), &command).unwrap();
+        self.reported(&command).unwrap();
     }
 
     pub fn ask(&mut self, who: Who, seconds: u32, start: StartChoice) -> Result<ElevationId, Refusal> {

@@ -572,7 +572,7 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
         let imported = Imported { complete: true, people, groups };
         let digest = Digest::of_json(&imported);
         let command = Command::RecordImport { target, digest, imported: Box::new(imported), accepted };
-        let caller = if accepted { house.caller(Who::First) } else { Caller::keeper() };
+        let caller = if accepted { house.caller(Who::First) } else { Caller::keeper_of(target) };
         house.act(caller, &command)
     };
     record(&mut house, vec![group("crew", &["signe"]), group("watch", &["crew"])], false).unwrap();

@@ -14,6 +14,7 @@ mod lifecycle;
 mod notes;
 mod past;
 mod people;
+mod reports;
 mod simulation;
 mod sources;
 mod stops;

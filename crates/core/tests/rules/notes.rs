@@ -13,7 +13,7 @@ fn each_note_is_taken_from_those_who_can_know_it_and_is_about_them() {
         ("an administrator", mara()),
         ("somebody", house.caller(Who::Asker)),
         ("nobody", Caller::nobody(Said::new("192.0.2.7"))),
-        ("a keeper", Caller::keeper()),
+        ("a keeper", Caller::keeper_of(target)),
         ("the machine", Caller::machine()),
     ];
     let refused = Note::Refused { command: "ask".to_owned(), code: "conflict".to_owned(), elevation: None };

@@ -113,12 +113,14 @@ impl Teller {
     /// Somebody gives a command, freshly proven.
     async fn by(&self, who: SubjectId, command: Command) -> Result<Vec<What>, Refusal> {
         let from = Some(Said::new(format!("10.20.{}.{}", who.0 % 7, 10 + who.0 % 200)));
-        let caller = Caller { actor: Actor::Subject(who), proven_at: Some(self.now()), from, door: Door::Api };
+        let caller =
+            Caller { actor: Actor::Subject(who), proven_at: Some(self.now()), from, door: Door::Api, keeps: None };
         self.house.submit(caller, command).await
     }
 
     async fn keeper(&self, command: Command) -> anyhow::Result<Vec<What>> {
-        Ok(self.house.submit(Caller::keeper(), command).await?)
+        let target = command.reports_on(&self.house.world());
+        Ok(self.house.submit(target.map_or_else(Caller::service, Caller::keeper_of), command).await?)
     }
 
     /// Reads a system as it really is, at the time that is told.

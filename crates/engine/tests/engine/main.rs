@@ -61,7 +61,7 @@ impl Running {
 
 fn by(subject: SubjectId, now: i64) -> Caller {
     let proven_at = Some(Timestamp::from_second(now).unwrap());
-    Caller { actor: Actor::Subject(subject), proven_at, from: None, door: Door::Api }
+    Caller { actor: Actor::Subject(subject), proven_at, from: None, door: Door::Api, keeps: None }
 }
 
 fn added(name: &str) -> Command {
@@ -190,7 +190,7 @@ async fn a_commit_that_fails_ends_the_writer_and_publishes_nothing() {
     assert!(why.contains("a commit failed"), "{why}");
     assert_eq!(running.engine.world().size(), size);
     assert!(running.engine.world().subject_named("oda").is_none(), "it was decided, and not written");
-    let said = running.engine.submit(Caller::keeper(), None, Command::Tick).await.unwrap_err().to_string();
+    let said = running.engine.submit(Caller::service(), None, Command::Tick).await.unwrap_err().to_string();
     assert!(said.contains("try again"), "{said}");
 }
 
@@ -226,7 +226,7 @@ async fn a_secret_is_there_exactly_when_the_fact_is_that_needs_it() {
     assert_eq!(found, [b"new"]);
     // A system's new password changes nothing else.
     let alone = Box::new(|_: &[Fact]| Ok(vec![sealed(b"newer")]));
-    let done = running.engine.submit_with(Caller::keeper(), None, Command::Tick, alone).await.unwrap();
+    let done = running.engine.submit_with(Caller::service(), None, Command::Tick, alone).await.unwrap();
     assert!(done.whats.is_empty(), "{:?}", done.whats);
     assert_eq!(kept().await.collect::<Vec<_>>(), [b"newer"]);
     let gone = Private::Unsealed { owner: "house".to_owned(), name: "trial".to_owned() };

@@ -35,7 +35,7 @@ impl Holder {
         let now = running.engine.world().last_at.unwrap();
         let survey =
             Command::RecordSurvey { target, digest: Digest([1; 32]), survey: Box::new(survey(now)), accepted: false };
-        running.does(Caller::keeper(), survey).await;
+        running.does(Caller::keeper_of(target), survey).await;
         running
             .does(running.mara(), Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") })
             .await;
@@ -70,10 +70,13 @@ impl Holder {
             .find_map(|what| if let What::Asked { elevation, .. } = what { Some(*elevation) } else { None });
         let elevation = id.unwrap();
         let grant = self.running.engine.world().elevations[&elevation].grant.unwrap();
-        self.running.does(Caller::keeper(), Command::GrantSeen { grant, there: true }).await;
+        self.running.does(Caller::keeper_of(self.right.scope), Command::GrantSeen { grant, there: true }).await;
         self.running.does(self.tomas(), Command::GiveBack { elevation }).await;
-        let done =
-            self.running.engine.submit(Caller::keeper(), None, Command::GrantGone { grant, leftovers: Vec::new() });
+        let done = self.running.engine.submit(
+            Caller::keeper_of(self.right.scope),
+            None,
+            Command::GrantGone { grant, leftovers: Vec::new() },
+        );
         let over = done.await.unwrap().world;
         assert!(over.elevations[&elevation].is_over(), "the reply still has what has just come to its end");
         elevation
@@ -174,14 +177,14 @@ async fn a_mark_of_a_grant_long_over_is_still_explained_by_it() {
     let target = grant.target;
     let search = |marked| Command::RecordSearch { target, marked: vec![marked] };
     let strays = || running.engine.world().targets[&target].strays.clone();
-    running.does(Caller::keeper(), search(marked(&grant.name))).await;
+    running.does(Caller::keeper_of(target), search(marked(&grant.name))).await;
     let at_once = strays();
     running.at(48 * HOUR + KEPT_FOR.as_secs() + 2 * HOUR);
     running.add("piet").await.unwrap();
     assert!(running.engine.world().is_forgotten(id));
-    running.does(Caller::keeper(), search(marked(&grant.name))).await;
+    running.does(Caller::keeper_of(target), search(marked(&grant.name))).await;
     assert_eq!(strays(), at_once, "the same is said of it, however long ago it was");
-    running.does(Caller::keeper(), search(marked("tpsomethingelse"))).await;
+    running.does(Caller::keeper_of(target), search(marked("tpsomethingelse"))).await;
     assert_eq!(strays(), ["tpsomethingelse"]);
 }
 

@@ -84,7 +84,7 @@ impl Hands {
         };
         for call in calls {
             let there = target.holds(&call).await?.there;
-            self.app.report(Command::GrantSeen { grant: tempestas_core::GrantId(call.grant), there }).await;
+            self.app.report(self.scope, Command::GrantSeen { grant: tempestas_core::GrantId(call.grant), there }).await;
         }
         Ok(())
     }
@@ -103,13 +103,13 @@ impl Hands {
                     return Err(TargetError::Refused("it is still there when read back".to_owned()));
                 }
                 let (conversion, standing) = (*conversion, standing.id);
-                self.app.report(Command::StandingTaken { conversion, standing }).await;
+                self.app.report(self.scope, Command::StandingTaken { conversion, standing }).await;
                 Ok(())
             }
             Task::RestoreStanding(conversion, standing) => self.restore(target, *conversion, standing).await,
             Task::Search => {
                 let marked = target.marked().await?;
-                self.app.report(Command::RecordSearch { target: self.scope, marked }).await;
+                self.app.report(self.scope, Command::RecordSearch { target: self.scope, marked }).await;
                 Ok(())
             }
             Task::EndStray(name) => {
@@ -119,7 +119,7 @@ impl Hands {
                     return Err(TargetError::Refused("it is still there when read back".to_owned()));
                 }
                 target.leftovers(&call).await?;
-                self.app.report(Command::StrayEnded { target: self.scope, name: name.clone() }).await;
+                self.app.report(self.scope, Command::StrayEnded { target: self.scope, name: name.clone() }).await;
                 Ok(())
             }
             Task::Hold(..) => Ok(()),
@@ -161,7 +161,7 @@ impl Hands {
                 return Err(TargetError::Refused("it is not there when read back".to_owned()));
             }
         }
-        self.app.report(Command::GrantSeen { grant: grant.id, there: true }).await;
+        self.app.report(self.scope, Command::GrantSeen { grant: grant.id, there: true }).await;
         Ok(())
     }
 
@@ -178,10 +178,10 @@ impl Hands {
                 Target::Linux(_) => AlarmKind::EndHindered { grant },
                 _ => AlarmKind::LoginKept { grant },
             };
-            self.app.report(Command::RaiseAlarm(about)).await;
+            self.app.report(self.scope, Command::RaiseAlarm(about)).await;
         }
         let leftovers = found.into_iter().map(|found| (Said::new(found.what), found.when, found.ended)).collect();
-        self.app.report(Command::GrantGone { grant: grant.id, leftovers }).await;
+        self.app.report(self.scope, Command::GrantGone { grant: grant.id, leftovers }).await;
         Ok(())
     }
 
@@ -195,7 +195,7 @@ impl Hands {
             }
         }
         let standing = standing.id;
-        self.app.report(Command::StandingRestored { conversion, standing, by_others }).await;
+        self.app.report(self.scope, Command::StandingRestored { conversion, standing, by_others }).await;
         Ok(())
     }
 
@@ -212,9 +212,11 @@ impl Hands {
         };
         match (too_far, open) {
             (true, None) => {
-                self.app.report(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: skew.as_secs() })).await
+                self.app
+                    .report(self.scope, Command::RaiseAlarm(AlarmKind::Skew { target, seconds: skew.as_secs() }))
+                    .await
             }
-            (false, Some(alarm)) => self.app.report(Command::SettleAlarm { alarm }).await,
+            (false, Some(alarm)) => self.app.report(self.scope, Command::SettleAlarm { alarm }).await,
             _ => {}
         }
         too_far

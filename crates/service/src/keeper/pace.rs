@@ -87,10 +87,10 @@ async fn ticker(app: App) {
         let (now, ran) = (Timestamp::now(), steady.elapsed());
         let step = now.duration_since(wall) - SignedDuration::try_from(ran).unwrap_or(SignedDuration::ZERO);
         if step.abs() > CLOCK_STEP_MOST {
-            app.report(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: step.as_secs() })).await;
+            app.raise(AlarmKind::ClockStep { seconds: step.as_secs() }).await;
         }
         (wall, steady) = (now, Instant::now());
-        if app.submit(Caller::keeper(), Command::Tick).await.is_err() {
+        if app.submit(Caller::service(), Command::Tick).await.is_err() {
             return;
         }
         something_is_due(&mut commits, now).await;

@@ -1,0 +1,54 @@
+//! What was checked, as values: made by their checks alone, and taken by what must not go without.
+
+use super::Draft;
+use crate::{Actor, Elevation, Grant, GrantId, Refusal, ScopeId, Target};
+
+/// That the caller keeps a target, and so may report on it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[must_use = "it is taken by what follows"]
+pub(super) struct Reporting(ScopeId);
+
+impl Reporting {
+    /// The target that is reported on.
+    pub(super) const fn target(self) -> ScopeId {
+        self.0
+    }
+}
+
+/// A grant that the keeper of its target reports on.
+pub(super) struct Reported {
+    pub(super) elevation: Elevation,
+    pub(super) grant: Grant,
+}
+
+impl Draft<'_> {
+    /// Refuses anybody but the keeper of a target.
+    pub(super) fn reporting(&self, target: ScopeId) -> Result<Reporting, Refusal> {
+        match self.context.caller.actor {
+            Actor::Keeper if self.context.caller.keeps == Some(target) => Ok(Reporting(target)),
+            Actor::Keeper => Err(Refusal::not_allowed("a keeper reports on its own target alone")),
+            _ => Err(Refusal::not_allowed("only the service's own keepers report what targets show")),
+        }
+    }
+
+    /// What the caller keeps, whatever that is.
+    pub(super) fn reporting_own(&self) -> Result<Reporting, Refusal> {
+        // Nobody keeps a target that has no number.
+        self.reporting(self.context.caller.keeps.unwrap_or(ScopeId(0)))
+    }
+
+    /// The target that is reported on.
+    pub(super) fn reported_target(&self, reporting: Reporting) -> Result<Target, Refusal> {
+        super::estate::known_target(self, reporting.target())
+    }
+
+    /// A grant on the target that is reported on; none where no such grant is known any more.
+    pub(super) fn reported_grant(&self, id: GrantId) -> Result<Option<Reported>, Refusal> {
+        let reporting = self.reporting_own()?;
+        let Some((elevation, grant)) = self.world.elevation_of(id) else { return Ok(None) };
+        if grant.target != reporting.target() {
+            return Err(Refusal::not_allowed("a keeper reports on its own target alone"));
+        }
+        Ok(Some(Reported { elevation: elevation.clone(), grant: grant.clone() }))
+    }
+}
