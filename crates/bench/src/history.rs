@@ -253,8 +253,7 @@ async fn page(client: &Client, path: &str, query: &[(&str, &str)]) -> anyhow::Re
     for n in 0..=TIMES {
         let begun = Instant::now();
         let Ok(reply) = client.send::<(), _>(Method::GET, &segments, Some(query), None).await else { return Ok(None) };
-        let bytes = reply.bytes().await?;
-        anyhow::ensure!(bytes.len() > 2, "{path} says nothing");
+        reply.bytes().await?;
         if n > 0 {
             slowest = slowest.max(begun.elapsed());
         }

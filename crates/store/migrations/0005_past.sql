@@ -17,8 +17,10 @@ CREATE TABLE past_elevations (
 CREATE INDEX past_elevations_asker ON past_elevations (asker, id);
 CREATE INDEX past_elevations_scope ON past_elevations (scope, id);
 CREATE INDEX past_elevations_eligibility ON past_elevations (eligibility, id);
-CREATE INDEX past_elevations_asked ON past_elevations (asked_at);
-CREATE INDEX past_elevations_ended ON past_elevations (ended, began, opened);
+-- With all that pages of days ask of them, so that no body is read for these.
+CREATE INDEX past_elevations_asked ON past_elevations (asked_at, asker, scope);
+CREATE INDEX past_elevations_ended ON past_elevations (ended, began, opened, asker, scope);
+CREATE INDEX past_elevations_state ON past_elevations (state, id);
 CREATE INDEX past_elevations_spent ON past_elevations (spent);
 CREATE TABLE past_grants (
     id        INTEGER PRIMARY KEY,

@@ -188,7 +188,9 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
             .await?;
     let Some((rows, mut named)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
     drop(bodies);
-    rows.into_iter().for_each(|row| world.put(row));
+    // What an alarm names is in memory, however long ago it was over.
+    let (alarms, rows): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| matches!(row, Row::Alarm(_)));
+    alarms.into_iter().for_each(|row| world.put(row));
     let last: Option<Vec<u8>> =
         sqlx::query_scalar("SELECT body FROM facts ORDER BY seq DESC LIMIT 1").fetch_optional(&mut *connection).await?;
     if let Some(body) = last {
@@ -197,10 +199,12 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
     }
     let since = world.last_at.and_then(|last| last.checked_sub(KEPT_FOR).ok()).unwrap_or(Timestamp::MIN);
     let bodies = past::kept_in_memory(connection, &world, since).await?;
-    let Some((rows, mut of_past)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
+    let Some((past, mut of_past)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
     named.append(&mut of_past);
-    let texts = past::texts(connection, &named).await?;
-    world.recall(rows, texts);
+    // First, since a row is entered by what its names say.
+    world.recall(Vec::new(), past::texts(connection, &named).await?);
+    rows.into_iter().for_each(|row| world.put(row));
+    world.recall(past, Vec::new());
     Ok(world)
 }
 

@@ -11,6 +11,8 @@ use tempestas_core::{
 
 use crate::{StoreError, ledger::row_body, micros, number, open::Store, time, unsigned};
 
+/// How many of the newest are looked at one by one, before it goes by what somebody sees.
+const NEWEST: u64 = 2_000;
 /// Elevations entered by one statement.
 const TOGETHER: usize = 100;
 
@@ -43,6 +45,8 @@ pub struct Past {
     pub state: Option<String>,
     /// Only those whose number lies in one of these ranges.
     pub numbers: Option<Vec<std::ops::Range<u64>>>,
+    /// Only those before this one.
+    pub before: Option<ElevationId>,
     /// Only what was in force, or asked and answered, between these times.
     pub between: Option<(Timestamp, Timestamp)>,
 }
@@ -77,8 +81,11 @@ impl Past {
         self.askers.is_some() || self.eligibilities.is_some() || self.numbers.is_some() || self.between.is_some()
     }
 
-    fn conditions(&self, sql: &mut QueryBuilder<Sqlite>) {
+    fn conditions(&self, sql: &mut QueryBuilder<Sqlite>, one_by_one: bool) {
         sql.push(" WHERE TRUE");
+        if let Some(before) = self.before {
+            sql.push(" AND e.id < ").push_bind(number(before.0));
+        }
         if let Some(askers) = &self.askers {
             sql.push(" AND e.asker IN (SELECT value FROM json_each(");
             sql.push_bind(list(askers.iter().map(|id| id.0))).push("))");
@@ -94,9 +101,9 @@ impl Past {
             sql.push(" AND e.state = ").push_bind(state.clone());
         }
         if let Some(numbers) = &self.numbers {
-            sql.push(" AND (FALSE");
-            for range in numbers {
-                sql.push(" OR e.id >= ").push_bind(number(range.start));
+            sql.push(if numbers.is_empty() { " AND (FALSE" } else { " AND (" });
+            for (n, range) in numbers.iter().enumerate() {
+                sql.push(if n == 0 { "e.id >= " } else { " OR e.id >= " }).push_bind(number(range.start));
                 sql.push(" AND e.id < ").push_bind(number(range.end));
             }
             sql.push(")");
@@ -105,7 +112,7 @@ impl Past {
             sql.push(" AND e.ended >= ").push_bind(micros(from)).push(" AND e.began <= ").push_bind(micros(to));
         }
         if let Some(seen) = &self.seen {
-            seen.condition(sql, self.is_narrow());
+            seen.condition(sql, one_by_one);
         }
     }
 }
@@ -359,9 +366,28 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub async fn past(&self, wanted: &Past, most: usize) -> Result<Vec<ElevationId>, StoreError> {
+        if wanted.seen.is_some() && !wanted.is_narrow() {
+            // Who sees much has enough of it among the newest; who sees little finds it by the indexes of that.
+            let newest: Option<i64> = sqlx::query_scalar("SELECT MAX(id) FROM past_elevations WHERE id < ?1")
+                .bind(wanted.before.map_or(i64::MAX, |before| number(before.0)))
+                .fetch_one(&self.read)
+                .await?;
+            let from = newest.map_or(0, unsigned).saturating_sub(NEWEST);
+            let newest = Past { numbers: Some(vec![from..u64::MAX]), ..wanted.clone() };
+            let found = self.found(&newest, most).await?;
+            if found.len() == most {
+                return Ok(found);
+            }
+        }
+        self.found(wanted, most).await
+    }
+
+    async fn found(&self, wanted: &Past, most: usize) -> Result<Vec<ElevationId>, StoreError> {
         let mut find = QueryBuilder::<Sqlite>::new("SELECT e.id FROM past_elevations e");
-        wanted.conditions(&mut find);
-        find.push(" ORDER BY e.id DESC LIMIT ").push_bind(i64::try_from(most).unwrap_or(i64::MAX));
+        wanted.conditions(&mut find, wanted.is_narrow());
+        // By whatever index leaves few, which going through them in their order would not use.
+        find.push(if wanted.is_narrow() { " ORDER BY +e.id" } else { " ORDER BY e.id" });
+        find.push(" DESC LIMIT ").push_bind(i64::try_from(most).unwrap_or(i64::MAX));
         let found: Vec<i64> = find.build_query_scalar().fetch_all(&self.read).await?;
         Ok(found.into_iter().map(|id| ElevationId(unsigned(id))).collect())
     }
@@ -372,7 +398,7 @@ impl Store {
     /// When the database fails.
     pub async fn count_past(&self, wanted: &Past) -> Result<usize, StoreError> {
         let mut count = QueryBuilder::<Sqlite>::new("SELECT COUNT(*) FROM past_elevations e");
-        wanted.conditions(&mut count);
+        wanted.conditions(&mut count, wanted.is_narrow());
         let count: i64 = count.build_query_scalar().fetch_one(&self.read).await?;
         Ok(usize::try_from(count).unwrap_or(0))
     }

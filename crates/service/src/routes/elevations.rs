@@ -98,7 +98,7 @@ pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationF
         seen: if filter.all { me.seen(&world) } else { None },
         askers: if filter.all { who.map(|who| belonging_to(&world, who)) } else { Some([me.person].into()) },
         state: filter.state.clone(),
-        numbers: after.map(|Reverse(last)| vec![0..last.0]),
+        before: after.map(|Reverse(last)| last),
         ..Past::default()
     };
     let found = me.app.with_past(&world, &past, if filter.ended { paging.enough() } else { 0 }).await?;

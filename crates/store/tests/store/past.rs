@@ -188,6 +188,10 @@ async fn who_sees_a_part_finds_what_sight_shows_them_and_nothing_else() {
         let seen = Some(tempestas_store::Seen { person, scopes });
         let wide = Past { seen, ..Past::default() };
         assert_eq!(found(&kept, wide.clone()).await, those(&all, shown), "{who}");
+        let last = those(&all, shown)[3];
+        let paged = Past { before: Some(ElevationId(last)), ..wide.clone() };
+        assert_eq!(found(&kept, paged.clone()).await, those(&all, |one| shown(one) && one.id < last), "{who}");
+        assert_eq!(kept.store.past(&paged, 2).await.unwrap().len(), 2, "{who}");
         let narrow = Past { between: Some((at(0), at(72))), ..wide.clone() };
         assert_eq!(found(&kept, narrow).await, those(&all, |one| shown(one) && one.asked <= 72), "{who}");
         seen_by.push(found(&kept, wide).await.len());
