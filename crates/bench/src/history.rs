@@ -30,7 +30,7 @@ const MORE_ENDED: u64 = 3 * ENDED;
 /// How far back the history goes.
 const DAYS: i64 = 730;
 /// Elevations entered by one commit.
-const TOGETHER: u64 = 200;
+const TOGETHER: usize = 200;
 /// How often each page is asked for.
 const TIMES: usize = 9;
 
@@ -179,10 +179,10 @@ async fn fill(
     let first = world.counters.next_elevation;
     let last = world.last_at.context("there are facts")?;
     let each = SignedDuration::from_hours(24 * DAYS) / i32::try_from(ended)?;
-    for numbers in (first..1001 + ended).collect::<Vec<_>>().chunks(TOGETHER as usize) {
+    for numbers in (first..1001 + ended).collect::<Vec<_>>().chunks(TOGETHER) {
         let mut batch = Batch::default();
         for number in numbers {
-            let (asker, _) = people.get(*number as usize % people.len()).context("somebody")?;
+            let (asker, _) = people.get(usize::try_from(*number)? % people.len()).context("somebody")?;
             let back = each * i32::try_from(1001 + ended - number)?;
             batch.add(sample.again(*number, *asker, last.checked_sub(back)?, ended == ENDED)?, &mut tree)?;
         }
@@ -201,6 +201,9 @@ async fn fill(
     }
     Ok(())
 }
+
+/// What it is called, where it is, and what is asked of it.
+type Page<'p> = (&'p str, &'p str, &'p [(&'p str, &'p str)]);
 
 /// Every page that tells of the past, as who sees everything, as who was asked about all of it, and as who asked for a little.
 async fn pages(
@@ -221,7 +224,7 @@ async fn pages(
     }
     let old = "E51012";
     let person = format!("people/{asker}");
-    let listed: [(&str, &str, &[(&str, &str)]); 8] = [
+    let listed: [Page<'_>; 8] = [
         ("now", "now", &[]),
         ("days", "days", &[]),
         ("elevations, the newest 100", "elevations", &[("all", "true"), ("ended", "true"), ("limit", "100")]),

@@ -45,6 +45,8 @@ pub struct Past {
     pub state: Option<String>,
     /// Only those whose number lies in one of these ranges.
     pub numbers: Option<Vec<std::ops::Range<u64>>>,
+    /// Only those from this one on.
+    pub from: Option<ElevationId>,
     /// Only those before this one.
     pub before: Option<ElevationId>,
     /// Only what was in force, or asked and answered, between these times.
@@ -78,11 +80,18 @@ pub(crate) fn list(ids: impl IntoIterator<Item = u64>) -> String {
 impl Past {
     /// Whether something else than sight leaves few of them, by an index.
     const fn is_narrow(&self) -> bool {
-        self.askers.is_some() || self.eligibilities.is_some() || self.numbers.is_some() || self.between.is_some()
+        self.askers.is_some()
+            || self.eligibilities.is_some()
+            || self.numbers.is_some()
+            || self.from.is_some()
+            || self.between.is_some()
     }
 
     fn conditions(&self, sql: &mut QueryBuilder<Sqlite>, one_by_one: bool) {
         sql.push(" WHERE TRUE");
+        if let Some(from) = self.from {
+            sql.push(" AND e.id >= ").push_bind(number(from.0));
+        }
         if let Some(before) = self.before {
             sql.push(" AND e.id < ").push_bind(number(before.0));
         }
@@ -373,7 +382,7 @@ impl Store {
                 .fetch_one(&self.read)
                 .await?;
             let from = newest.map_or(0, unsigned).saturating_sub(NEWEST);
-            let newest = Past { numbers: Some(vec![from..u64::MAX]), ..wanted.clone() };
+            let newest = Past { from: Some(ElevationId(from)), ..wanted.clone() };
             let found = self.found(&newest, most).await?;
             if found.len() == most {
                 return Ok(found);
