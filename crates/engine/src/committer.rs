@@ -101,7 +101,7 @@ impl Committer {
             let now = (self.clock)();
             let now = self.world.last_at.map_or(now, |last| last.max(now));
             let context = Context { now, caller, chance: random(), looked_at };
-            self.store.recall(&mut self.world, Recall::of_command(&command)).await?;
+            self.recall(&command).await?;
             let (decision, kept, outcome) = self.decided(&command, &context, private);
             for fact in &decision.facts {
                 self.world.apply(fact);
@@ -133,6 +133,16 @@ impl Committer {
             let world = self.publish.borrow().clone();
             // A caller that went away needs no reply; what it did stands.
             let _ = reply.send(outcome.map(|whats| Committed { whats, world }));
+        }
+        Ok(())
+    }
+
+    /// Puts back what a command is about. It goes again with the next commit, so that nobody fills memory by asking.
+    async fn recall(&mut self, command: &Command) -> anyhow::Result<()> {
+        let wanted = Recall::of_command(command).missing(&self.world);
+        if !wanted.is_empty() {
+            self.store.recall(&mut self.world, wanted).await?;
+            self.forget_at = Timestamp::MIN;
         }
         Ok(())
     }

@@ -157,6 +157,8 @@ async fn what_was_over_long_since_is_in_no_snapshot_and_yet_decided_and_shown() 
     let withdraw = || Command::Withdraw { elevation: id };
     let refused = running.engine.submit(holder.tomas(), None, withdraw()).await.unwrap_err();
     assert!(matches!(&refused, Refusal::Conflict(says) if says.contains("given-back")), "{refused}");
+    running.add("edda").await.unwrap();
+    assert!(running.engine.world().is_forgotten(id), "and it is not kept for having been asked about");
     let oda = by(present.subject_named("oda").unwrap().id, running.now.load(std::sync::atomic::Ordering::Relaxed));
     let refused = running.engine.submit(oda.clone(), None, withdraw()).await.unwrap_err();
     assert!(matches!(refused, Refusal::Unknown { .. }), "{refused:?}");

@@ -24,6 +24,8 @@ use crate::{
 
 /// How many days are told of, where nobody says how many.
 const DAYS: u32 = 90;
+/// Most elevations that are over in one reply about a span.
+const BARS_MOST: usize = 10_000;
 /// Most elevations on a person's page.
 const PERSON_MOST: usize = 200;
 /// Most ledger entries on a person's page.
@@ -99,8 +101,13 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     let sight = me.sight();
     let world = me.app.world();
     let past = Past { seen: me.seen(&world), between: Some((from, to)), ..Past::default() };
-    let found = me.app.with_past(&world, &past, usize::MAX).await?;
+    let found = me.app.with_past(&world, &past, BARS_MOST + 1).await?;
     let world = &found.world;
+    if found.elevations().filter(|elevation| elevation.is_over()).count() > BARS_MOST {
+        return Err(Failure::invalid(format!(
+            "more than {BARS_MOST} elevations were in force between {from} and {to}; give a shorter span"
+        )));
+    }
     let bars: Vec<Bar> = found
         .elevations()
         .filter(|elevation| sight.sees_elevation(world, elevation))
