@@ -214,25 +214,12 @@ impl World {
     /// The scope that an alarm concerns; none where it concerns the whole house.
     #[must_use]
     pub fn alarm_scope(&self, about: &AlarmKind) -> Option<ScopeId> {
-        use AlarmKind::{
-            ClockStep, ConversionStopped, EndHindered, HandedOn, ImportHeld, LedgerDiffers, LogUnread, LoginKept,
-            Missing, NewPower, Recovered, SealedUsed, Skew, Stray, SurveyHeld, TakeLate,
-        };
-        match about {
-            TakeLate { grant } | Missing { grant } | LoginKept { grant } | EndHindered { grant } => {
-                self.grants.get(grant).map(|grant| grant.right.scope)
-            }
-            Stray { target }
-            | SurveyHeld { target }
-            | ImportHeld { target }
-            | SealedUsed { target, .. }
-            | LogUnread { target, .. }
-            | Skew { target, .. } => Some(*target),
-            ConversionStopped { conversion } => {
+        match (about, about.grant()) {
+            (AlarmKind::ConversionStopped { conversion }, _) => {
                 self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
             }
-            NewPower { drift } => self.drifts.get(drift).map(|drift| drift.target),
-            ClockStep { .. } | LedgerDiffers { .. } | Recovered { .. } | HandedOn { .. } => None,
+            (_, Some(grant)) => self.grants.get(&grant).map(|grant| grant.right.scope),
+            (_, None) => about.target(self),
         }
     }
 

@@ -3,13 +3,14 @@
 
 use std::path::Path;
 
+use jiff::Timestamp;
+use sqlx::{ConnectOptions as _, Connection as _, Row as _, SqliteConnection, migrate::Migrator};
+
 use crate::{
     StoreError, micros,
     open::{Beside, Store, has_table, options},
     sealed::named,
 };
-use jiff::Timestamp;
-use sqlx::{ConnectOptions as _, Row as _, SqliteConnection, migrate::Migrator};
 
 static MIGRATOR: Migrator = sqlx::migrate!("./passing");
 
@@ -54,9 +55,12 @@ async fn take_over(path: &Path, ledger: &mut SqliteConnection) -> Result<(), Sto
         let rest = sqlx::query(sqlx::AssertSqlSafe(rest)).bind(person).bind(named(&hash).0.to_vec());
         rest.execute(&mut *ledger).await?;
     }
+    // All of them or none: a start that is cut off begins with all of it again, and copies what isn't there yet.
+    let mut together = ledger.begin().await?;
     for (table, _) in BEFORE {
-        sqlx::query(sqlx::AssertSqlSafe(format!("DROP TABLE main.{table}"))).execute(&mut *ledger).await?;
+        sqlx::query(sqlx::AssertSqlSafe(format!("DROP TABLE main.{table}"))).execute(&mut *together).await?;
     }
+    together.commit().await?;
     sqlx::query("DETACH passing").execute(ledger).await?;
     Ok(())
 }

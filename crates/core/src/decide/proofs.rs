@@ -22,19 +22,21 @@ pub(super) struct Reported {
 }
 
 impl Draft<'_> {
-    /// Refuses anybody but the keeper of a target.
-    pub(super) fn reporting(&self, target: ScopeId) -> Result<Reporting, Refusal> {
-        match self.context.caller.actor {
-            Actor::Keeper if self.context.caller.keeps == Some(target) => Ok(Reporting(target)),
-            Actor::Keeper => Err(Refusal::not_allowed("a keeper reports on its own target alone")),
+    /// Refuses anybody but a keeper.
+    pub(super) fn reporting_own(&self) -> Result<Reporting, Refusal> {
+        match (self.context.caller.actor, self.context.caller.keeps) {
+            (Actor::Keeper, Some(target)) => Ok(Reporting(target)),
             _ => Err(Refusal::not_allowed("only the service's own keepers report what targets show")),
         }
     }
 
-    /// What the caller keeps, whatever that is.
-    pub(super) fn reporting_own(&self) -> Result<Reporting, Refusal> {
-        // Nobody keeps a target that has no number.
-        self.reporting(self.context.caller.keeps.unwrap_or(ScopeId(0)))
+    /// Refuses anybody but the keeper of this target.
+    pub(super) fn reporting(&self, target: ScopeId) -> Result<Reporting, Refusal> {
+        let reporting = self.reporting_own()?;
+        if reporting.target() == target {
+            return Ok(reporting);
+        }
+        Err(Refusal::not_allowed("a keeper reports on its own target alone"))
     }
 
     /// The target that is reported on.
@@ -44,11 +46,9 @@ impl Draft<'_> {
 
     /// A grant on the target that is reported on; none where no such grant is known any more.
     pub(super) fn reported_grant(&self, id: GrantId) -> Result<Option<Reported>, Refusal> {
-        let reporting = self.reporting_own()?;
+        let _ = self.reporting_own()?;
         let Some((elevation, grant)) = self.world.elevation_of(id) else { return Ok(None) };
-        if grant.target != reporting.target() {
-            return Err(Refusal::not_allowed("a keeper reports on its own target alone"));
-        }
+        let _ = self.reporting(grant.target)?;
         Ok(Some(Reported { elevation: elevation.clone(), grant: grant.clone() }))
     }
 }
