@@ -7,7 +7,7 @@ use std::{
 
 use anyhow::Context as _;
 use jiff::SignedDuration;
-use tempestas_core::{Caller, Command, GrantId, Phase, Task, orders};
+use tempestas_core::{Caller, Command, ElevationCommand, GrantId, Phase, Task, orders};
 
 use crate::{
     report::{Report, rate, seconds},
@@ -80,7 +80,7 @@ async fn paced(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Resul
         let one = Instant::now();
         let id = big.ask(who, 600).await?;
         took.push(one.elapsed());
-        big.house.submit(big.caller(who), Command::Withdraw { elevation: id }).await?;
+        big.house.submit(big.caller(who), ElevationCommand::Withdraw { elevation: id }).await?;
     }
     took.sort_unstable();
     let at = |share: usize| took.get(took.len() * share / 100).copied().unwrap_or_default();
@@ -122,7 +122,8 @@ async fn ends(report: &mut Report, big: &Arc<Big>) -> anyhow::Result<()> {
         let mut under_way = Vec::new();
         for grant in some {
             let target = big.target;
-            let (house, gone) = (Arc::clone(&big.house), Command::GrantGone { grant: *grant, leftovers: Vec::new() });
+            let (house, gone) =
+                (Arc::clone(&big.house), tempestas_core::Report::GrantGone { grant: *grant, leftovers: Vec::new() });
             under_way.push(tokio::spawn(async move { house.submit(Caller::keeper_of(target), gone).await }));
         }
         for one in under_way {

@@ -3,7 +3,7 @@
 use std::{path::Path, sync::Arc};
 
 use anyhow::Context as _;
-use tempestas_core::{Command, Said, SubjectKind};
+use tempestas_core::{EstateCommand, PeopleCommand, Said, SubjectKind};
 use tempestas_demo::{processes::Running, seed};
 use tempestas_e2e::browser::Browser;
 
@@ -63,18 +63,18 @@ pub(crate) async fn shoot(into: &Path) -> anyhow::Result<()> {
 /// A person and a nest of folders whose names are as long as we take them.
 async fn long_names(big: &Big) -> anyhow::Result<()> {
     let name = format!("maximiliana-{}", "wolfeschlegelsteinhausenbergerdorff-".repeat(3));
-    let command = Command::AddSubject {
+    let command = PeopleCommand::AddSubject {
         kind: SubjectKind::Person,
         name: Said::new(name.get(..64).unwrap_or_default().trim_end_matches('-')),
         about: Said::new("Keeper of the third set of books of the eastern tally office, ".repeat(3)),
         second_of: None,
     };
-    big.together(big.mara, vec![command]).await?;
+    big.together(big.mara, [command]).await?;
     let mut parent = big.house.world().root.context("founded")?;
     for n in 0..6 {
         let name = format!("{n}-{}", "a-folder-whose-name-goes-on-and-on".repeat(2));
-        let command = Command::AddFolder { parent, name: name.get(..60).unwrap_or_default().to_owned() };
-        big.together(big.mara, vec![command]).await?;
+        let command = EstateCommand::AddFolder { parent, name: name.get(..60).unwrap_or_default().to_owned() };
+        big.together(big.mara, [command]).await?;
         let world = big.house.world();
         parent = world.scopes.values().map(|scope| scope.id).max().context("a folder was added")?;
     }

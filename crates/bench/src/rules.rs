@@ -4,8 +4,8 @@ use std::{hint::black_box, time::Instant};
 
 use anyhow::Context as _;
 use tempestas_core::{
-    Act, Command, Context, Digest, Right, Said, Seconds, Settings, Terms, TermsId, Verdict, Weight, decide, demand_for,
-    effective_terms,
+    Act, AnswerInput, Ask, Command, Context, Digest, ElevationCommand, Right, Said, Seconds, Settings, Terms,
+    TermsCommand, TermsId, Verdict, Weight, decide, demand_for, effective_terms,
 };
 
 use crate::{
@@ -20,7 +20,7 @@ const RIGHTS: usize = 100_000;
 
 pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let big = Big::build(5000, 20_000, "http://127.0.0.1:9").await?;
-    let rules = (0..60_u32).map(|n| Command::SetTerms {
+    let rules = (0..60_u32).map(|n| TermsCommand::Set {
         terms: Terms {
             id: TermsId(0),
             act: Act::Elevate,
@@ -37,23 +37,29 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
             paused: None,
         },
     });
-    big.together(big.mara, rules.collect()).await?;
+    big.together(big.mara, rules).await?;
     let who = *big.people.first().context("somebody")?;
     let waiting = big.ask(who, 600).await?;
     let world = big.house.world().clone();
     let context = |who| Context { now: big.now(), caller: big.caller(who), chance: [7; 32], looked_at: None };
 
     let shown = Digest::of_json(&demand_for(&world, who, big.right, big.now())?);
-    let ask = Command::Ask {
+    let ask = Command::from(ElevationCommand::Ask(Ask {
         right: big.right,
         duration: Some(Seconds(600)),
         start: None,
         reason: Some(Said::new("a reason that is long enough")),
         ticket: None,
         shown,
-    };
+    }));
     let digest = world.elevations.get(&waiting).map_or_else(|| Digest::of(&[]), |one| one.digest);
-    let answer = Command::Answer { elevation: waiting, verdict: Verdict::Yes, less: None, reason: None, shown: digest };
+    let answer = Command::from(ElevationCommand::Answer(AnswerInput {
+        elevation: waiting,
+        verdict: Verdict::Yes,
+        less: None,
+        reason: None,
+        shown: digest,
+    }));
     let mut took = Vec::new();
     for (command, who) in [(&ask, who), (&answer, big.approver)] {
         let context = context(who);

@@ -11,8 +11,9 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Act, Actor, Approval, Approver, Caller, Command, Connector, Digest, Door, ElevationId, GrantId, Lapse, PartFound,
-    Refusal, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, SubjectId, SubjectKind, Survey, Terms,
+    Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Command, Connector, Digest, Door, ElevationCommand,
+    ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, PartFound, PeopleCommand, Refusal, Report, Right,
+    RightFound, RoleFound, Said, ScopeId, Seconds, Settings, SubjectId, SubjectKind, Survey, Terms, TermsCommand,
     TermsId, Verdict, Weight, What, demand_for,
 };
 use tempestas_demo::daemon::Setup;
@@ -99,7 +100,12 @@ impl Big {
     }
 
     /// Gives many commands as many callers would: some at a time.
-    pub(crate) async fn together(&self, who: SubjectId, commands: Vec<Command>) -> anyhow::Result<Vec<Vec<What>>> {
+    pub(crate) async fn together(
+        &self,
+        who: SubjectId,
+        commands: impl IntoIterator<Item = impl Into<Command>>,
+    ) -> anyhow::Result<Vec<Vec<What>>> {
+        let commands: Vec<Command> = commands.into_iter().map(Into::into).collect();
         let mut done = Vec::with_capacity(commands.len());
         for some in commands.chunks(TOGETHER) {
             let mut under_way = Vec::new();
@@ -115,13 +121,13 @@ impl Big {
     }
 
     async fn add_people(&mut self, count: usize) -> anyhow::Result<()> {
-        let new = |n: usize| Command::AddSubject {
+        let new = |n: usize| PeopleCommand::AddSubject {
             kind: SubjectKind::Person,
             name: Said::new(format!("person.{n}")),
             about: Said::new(format!("Person {n} of the port")),
             second_of: None,
         };
-        let done = self.together(self.mara, (0..count.max(2)).map(new).collect()).await?;
+        let done = self.together(self.mara, (0..count.max(2)).map(new)).await?;
         self.people = done
             .iter()
             .flatten()
@@ -137,14 +143,14 @@ impl Big {
     async fn add_target(&mut self, rights: usize, brightwater: &str) -> anyhow::Result<()> {
         let root = self.house.world().root.context("founded")?;
         let connector = Connector::Brightwater { url: brightwater.to_owned() };
-        let new = Command::AddTarget {
+        let new = EstateCommand::AddTarget {
             parent: root,
             name: "cloud".to_owned(),
             connector,
             emergency_least: 1,
             alarm_after: Seconds(60),
         };
-        let whats = self.together(self.mara, vec![new]).await?;
+        let whats = self.together(self.mara, [new]).await?;
         let made = whats.iter().flatten().find_map(|what| match what {
             What::TargetAdded { scope } => Some(*scope),
             _ => None,
@@ -153,14 +159,14 @@ impl Big {
         self.house.keep_target_secret(self.target, "of no use").await?;
         let survey = survey(self.now(), rights, self.people.len());
         let digest = self.house.keep_survey(self.target, &survey).await?;
-        let record = Command::RecordSurvey { target: self.target, digest, survey: Box::new(survey), accepted: false };
+        let record = Report::Surveyed { target: self.target, digest, survey: Box::new(survey) };
         self.house.submit(Caller::keeper_of(self.target), record).await?;
-        let accounts = self.people.iter().enumerate().map(|(n, subject)| Command::SetAccount {
+        let accounts = self.people.iter().enumerate().map(|(n, subject)| PeopleCommand::SetAccount {
             subject: *subject,
             target: self.target,
             account: Said::new(format!("account-{n}")),
         });
-        self.together(self.mara, accounts.collect()).await?;
+        self.together(self.mara, accounts).await?;
         self.right = self.house.world().right_from("writer@/cloud")?;
         let terms = Terms {
             id: TermsId(0),
@@ -187,15 +193,15 @@ impl Big {
             set_at: None,
             paused: None,
         };
-        self.together(self.mara, vec![Command::SetTerms { terms }]).await?;
-        let eligible = self.people.iter().take(5000).map(|subject| Command::GiveEligibility {
+        self.together(self.mara, [TermsCommand::Set { terms }]).await?;
+        let eligible = self.people.iter().take(5000).map(|subject| EligibilityCommand::Give {
             subject: *subject,
             right: self.right,
             from: None,
             until: None,
             reason: None,
         });
-        self.together(self.mara, eligible.collect()).await?;
+        self.together(self.mara, eligible).await?;
         Ok(())
     }
 
@@ -205,14 +211,14 @@ impl Big {
             let world = self.house.world();
             Digest::of_json(&demand_for(&world, who, self.right, self.now())?)
         };
-        let command = Command::Ask {
+        let command = ElevationCommand::Ask(Ask {
             right: self.right,
             duration: Some(Seconds(seconds)),
             start: None,
             reason: Some(Said::new("a reason that is long enough")),
             ticket: None,
             shown,
-        };
+        });
         let whats = self.house.submit(self.caller(who), command).await?;
         let asked = whats.iter().find_map(|what| match what {
             What::Asked { elevation, .. } => Some(*elevation),
@@ -224,7 +230,8 @@ impl Big {
     /// The approver says yes.
     pub(crate) async fn yes(&self, elevation: ElevationId) -> Result<Vec<What>, Refusal> {
         let shown = self.house.world().elevations.get(&elevation).map_or_else(|| Digest::of(&[]), |one| one.digest);
-        let answer = Command::Answer { elevation, verdict: Verdict::Yes, less: None, reason: None, shown };
+        let answer =
+            ElevationCommand::Answer(AnswerInput { elevation, verdict: Verdict::Yes, less: None, reason: None, shown });
         self.house.submit(self.caller(self.approver), answer).await
     }
 
@@ -233,7 +240,7 @@ impl Big {
         let id = self.ask(who, seconds).await?;
         self.yes(id).await?;
         let grant = self.house.world().elevations.get(&id).and_then(|one| one.grant).context("it was opened")?;
-        self.house.submit(Caller::keeper_of(self.target), Command::GrantSeen { grant, there: true }).await?;
+        self.house.submit(Caller::keeper_of(self.target), Report::GrantSeen { grant, there: true }).await?;
         Ok((id, grant))
     }
 
@@ -241,8 +248,8 @@ impl Big {
     pub(crate) async fn lifecycle(&self, n: usize) -> anyhow::Result<()> {
         let who = *self.people.get(n % (self.people.len() - 1)).context("somebody")?;
         let (elevation, grant) = self.open(who, 3600).await?;
-        self.house.submit(self.caller(who), Command::GiveBack { elevation }).await?;
-        self.house.submit(Caller::keeper_of(self.target), Command::GrantGone { grant, leftovers: Vec::new() }).await?;
+        self.house.submit(self.caller(who), ElevationCommand::GiveBack { elevation }).await?;
+        self.house.submit(Caller::keeper_of(self.target), Report::GrantGone { grant, leftovers: Vec::new() }).await?;
         Ok(())
     }
 

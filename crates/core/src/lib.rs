@@ -47,9 +47,12 @@ pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use caller::{Actor, Caller, Context, Door, LookedAt};
 pub use caution::{Caution, cautions};
-pub use command::Command;
+pub use command::{
+    AnswerInput, Ask, Command, ConversionCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand,
+    OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand, TermsCommand,
+};
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
-pub use decide::{decide, ensure_administrator, ensure_fresh, not_administrator, refusals_dropped};
+pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dropped};
 pub use demand::{Demand, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{

@@ -66,7 +66,7 @@ impl Engine {
     ///
     /// # Errors
     /// The refusal; or that the service is stopping.
-    pub async fn submit(&self, caller: Caller, looked_at: Option<LookedAt>, command: Command) -> Outcome {
+    pub async fn submit(&self, caller: Caller, looked_at: Option<LookedAt>, command: impl Into<Command>) -> Outcome {
         self.submit_with(caller, looked_at, command, Box::new(|_| Ok(Vec::new()))).await
     }
 
@@ -78,11 +78,12 @@ impl Engine {
         &self,
         caller: Caller,
         looked_at: Option<LookedAt>,
-        command: Command,
+        command: impl Into<Command>,
         private: MakePrivate,
     ) -> Outcome {
         let (reply, outcome) = oneshot::channel();
         let stopping = || Refusal::Conflict("the service is stopping; try again in a moment".to_owned());
+        let command = command.into();
         self.jobs.send(Job { command, looked_at, caller, private, reply }).await.map_err(|_| stopping())?;
         outcome.await.map_err(|_| stopping())?
     }

@@ -12,8 +12,8 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Note, Said, ScopeId, SubjectId, World,
-    ledger::Signer, ways::Ways,
+    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Note, Report, Said, ScopeId, SubjectId,
+    World, ledger::Signer, ways::Ways,
 };
 use tempestas_engine::{Change, Engine, Outcome, Snapshot};
 use tempestas_store::{Private, Store};
@@ -203,7 +203,7 @@ impl App {
     }
 
     /// Has a command decided for a caller.
-    pub(crate) async fn submit(&self, caller: Caller, command: Command) -> Outcome {
+    pub(crate) async fn submit(&self, caller: Caller, command: impl Into<Command>) -> Outcome {
         self.shared.engine.submit(caller, None, command).await
     }
 
@@ -211,7 +211,7 @@ impl App {
     pub(crate) async fn submit_with(
         &self,
         caller: Caller,
-        command: Command,
+        command: impl Into<Command>,
         private: impl FnOnce(&[Fact]) -> anyhow::Result<Vec<Private>> + Send + 'static,
     ) -> Outcome {
         self.shared.engine.submit_with(caller, None, command, Box::new(private)).await
@@ -222,29 +222,29 @@ impl App {
         &self,
         caller: Caller,
         looked_at: LookedAt,
-        command: Command,
+        command: impl Into<Command>,
         private: Vec<Private>,
     ) -> Outcome {
         self.shared.engine.submit_with(caller, Some(looked_at), command, Box::new(|_| Ok(private))).await
     }
 
     /// Has a keeper's report on its target decided; what it refuses is a fault of ours, and logged.
-    pub(crate) async fn report(&self, target: ScopeId, command: Command) {
-        if let Err(refusal) = self.submit(Caller::keeper_of(target), command).await {
+    pub(crate) async fn report(&self, target: ScopeId, report: Report) {
+        if let Err(refusal) = self.submit(Caller::keeper_of(target), report).await {
             tracing::warn!(%target, %refusal, "a keeper's report was refused");
         }
     }
 
     /// Raises an alarm about the service itself.
     pub(crate) async fn raise(&self, about: AlarmKind) {
-        if let Err(refusal) = self.submit(Caller::service(), Command::RaiseAlarm(about)).await {
+        if let Err(refusal) = self.submit(Caller::service(), Report::Alarm(about)).await {
             tracing::warn!(%refusal, "an alarm could not be raised");
         }
     }
 
     /// Notes an event that changes no row, by a subject at an address.
     pub(crate) async fn note(&self, by: SubjectId, address: &str, note: Note) -> Outcome {
-        self.submit(caller(by, address, None), Command::Note(note)).await
+        self.submit(caller(by, address, None), note).await
     }
 
     /// A target, ready to be called.

@@ -10,7 +10,8 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Caller, Command, DutyKind, Fact, LookedAt, Note, Refusal, Seconds, Sight, SubjectId, ensure_fresh,
+    Administers, Caller, Command, DutyKind, Fact, FreshProof, LookedAt, Note, Refusal, ScopeId, Seconds, Sight,
+    SubjectId,
 };
 use tempestas_engine::Outcome;
 use tempestas_store::{Private, SignIn, SignInKind};
@@ -68,26 +69,31 @@ impl CallerKind for Administrator {
 
 impl SignedIn {
     /// Has a command decided for this caller.
-    pub(crate) async fn submit(&self, command: Command) -> Outcome {
+    pub(crate) async fn submit(&self, command: impl Into<Command>) -> Outcome {
         self.app.submit(self.caller(), command).await
     }
 
     /// Has a command decided for this caller, with secrets that are written in the same commit.
     pub(crate) async fn submit_with(
         &self,
-        command: Command,
+        command: impl Into<Command>,
         private: impl FnOnce(&[Fact]) -> anyhow::Result<Vec<Private>> + Send + 'static,
     ) -> Outcome {
         self.app.submit_with(self.caller(), command, private).await
     }
 
     /// Has a change in place decided for this caller, who looked at what is there.
-    pub(crate) async fn change(&self, looked_at: LookedAt, command: Command) -> Outcome {
+    pub(crate) async fn change(&self, looked_at: LookedAt, command: impl Into<Command>) -> Outcome {
         self.change_with(looked_at, command, Vec::new()).await
     }
 
     /// The same, with secrets that are written in the same commit.
-    pub(crate) async fn change_with(&self, looked_at: LookedAt, command: Command, private: Vec<Private>) -> Outcome {
+    pub(crate) async fn change_with(
+        &self,
+        looked_at: LookedAt,
+        command: impl Into<Command>,
+        private: Vec<Private>,
+    ) -> Outcome {
         self.app.change(self.caller(), looked_at, command, private).await
     }
 
@@ -96,8 +102,13 @@ impl SignedIn {
     }
 
     /// Refuses where the last proof is older than what changing one's own sign-in wants.
-    pub(crate) fn ensure_proven(&self) -> Result<(), Failure> {
-        Ok(ensure_fresh(&self.caller(), OWN_PROOF, Timestamp::now())?)
+    pub(crate) fn fresh_proof(&self) -> Result<FreshProof, Failure> {
+        Ok(FreshProof::within(&self.caller(), OWN_PROOF, Timestamp::now())?)
+    }
+
+    /// Refuses anyone but an administrator of a scope who proved themselves freshly: for calling a target in their name.
+    pub(crate) fn administers(&self, scope: ScopeId) -> Result<Administers, Failure> {
+        Ok(Administers::of(&self.app.world(), &self.caller(), scope, Timestamp::now())?)
     }
 
     /// What they may see.

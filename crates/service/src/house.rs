@@ -4,7 +4,9 @@ use std::sync::Arc;
 
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, Digest, Fact, Refusal, Row, Said, ScopeId, What, ledger::Signer};
+use tempestas_core::{
+    Caller, Command, Digest, Fact, OperatorCommand, Refusal, Row, Said, ScopeId, What, ledger::Signer,
+};
 use tempestas_engine::{Clock, Engine, Snapshot};
 use tempestas_store::{Loaded, Private, Store};
 use tokio::task::JoinHandle;
@@ -71,7 +73,7 @@ impl House {
     ///
     /// # Errors
     /// The refusal.
-    pub async fn submit(&self, caller: Caller, command: Command) -> Result<Vec<What>, Refusal> {
+    pub async fn submit(&self, caller: Caller, command: impl Into<Command>) -> Result<Vec<What>, Refusal> {
         Ok(self.app.submit(caller, command).await?.whats)
     }
 
@@ -189,7 +191,7 @@ async fn found(app: &App, installation: String) -> anyhow::Result<()> {
         let person = first.context("nobody was made the first administrator")?;
         Ok(vec![Private::Enrolment { secret: digest, person, expires }])
     };
-    let found = Command::Found { installation, administrator: Said::new(&name) };
+    let found = OperatorCommand::Found { installation, administrator: Said::new(&name) };
     app.submit_with(Caller::machine(), found, enrolment).await?;
     tracing::info!("founded; {name} enrols with the one-time secret in {}", path.display());
     Ok(())

@@ -4,7 +4,7 @@ use std::{io::Write as _, path::Path};
 
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, Digest, Note, ledger::Verifier};
+use tempestas_core::{Caller, Command, Digest, Note, OperatorCommand, ledger::Verifier};
 use tempestas_store::{Private, Report, Store};
 
 use crate::{config::Config, house::House, identity::token_digest, vault};
@@ -102,7 +102,10 @@ pub async fn restore(config: Config, from: &Path) -> anyhow::Result<String> {
         std::fs::rename(path, aside.join("checkpoints"))?;
     }
     let house = House::open(config).await?;
-    house.app.submit(Caller::machine(), Command::BeginEpoch { restored_size: size, restored_root: root }).await?;
+    house
+        .app
+        .submit(Caller::machine(), OperatorCommand::BeginEpoch { restored_size: size, restored_root: root })
+        .await?;
     let epoch = house.app.world().counters.epoch;
     house.close().await?;
     Ok(format!(
@@ -123,7 +126,7 @@ pub async fn recover(config: Config, name: &str) -> anyhow::Result<String> {
     let secret = vault::random_text();
     let expires = Timestamp::now().checked_add(RECOVERY_LASTS)?;
     let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
-    app.submit_with(Caller::machine(), Command::Recover { subject: person }, |_| Ok(vec![issued])).await?;
+    app.submit_with(Caller::machine(), OperatorCommand::Recover { subject: person }, |_| Ok(vec![issued])).await?;
     app.store().end_sign_ins(person, None).await?;
     house.close().await?;
     Ok(secret.to_string())

@@ -8,7 +8,7 @@ use jiff::{SignedDuration, Timestamp};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::Ceremony;
-use tempestas_core::{Digest, SubjectId};
+use tempestas_core::{Digest, FreshProof, SubjectId};
 use tempestas_store::{Passkey as Kept, Proven, SignIn, Store};
 use url::{Host, Url};
 use webauthn_rs::{
@@ -148,7 +148,7 @@ pub(crate) fn id_bytes(text: &str) -> Option<Vec<u8>> {
 }
 
 /// First half of adding a passkey.
-pub(crate) async fn begin_adding(app: &App, person: SubjectId, name: &str) -> Result<Ceremony, Failure> {
+pub(crate) async fn begin_adding(app: &App, _: FreshProof, person: SubjectId, name: &str) -> Result<Ceremony, Failure> {
     let party = app.passkeys().party()?;
     let known = app.store().passkeys(person).await?;
     if known.len() >= PASSKEYS_MOST {
@@ -170,6 +170,7 @@ pub(crate) async fn begin_adding(app: &App, person: SubjectId, name: &str) -> Re
 /// Second half of adding a passkey.
 pub(crate) async fn add(
     app: &App,
+    _: FreshProof,
     person: SubjectId,
     ceremony: &str,
     name: &str,

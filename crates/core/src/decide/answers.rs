@@ -1,38 +1,35 @@
 //! Answering: yes, no, or yes to less than was asked for.
 
-use super::{Draft, asks, checked_text, ensure_fresh};
+use super::{
+    ADMINISTRATOR_PROOF,
+    checked::checked_text,
+    deciding::{Deciding, Draft},
+    lifecycle,
+    proofs::{FreshProof, Person},
+};
 use crate::{
-    Answer, Approval, Asked, Digest, Elevation, ElevationId, End, Less, Phase, Refusal, Row, Said, SubjectId, Verdict,
-    What, demand::who_may_answer, demand_for, moment,
+    Answer, AnswerInput, Approval, Asked, Digest, Elevation, End, Less, Phase, Refusal, Row, SubjectId, Verdict, What,
+    demand::who_may_answer, demand_for, moment,
 };
 
-/// An answer as it came in.
-pub(super) struct Saying<'a> {
-    pub(super) verdict: Verdict,
-    pub(super) less: Option<Less>,
-    pub(super) reason: Option<&'a Said>,
-    pub(super) shown: Digest,
-}
-
-pub(super) fn answered(draft: &mut Draft<'_>, id: ElevationId, saying: &Saying<'_>) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let mut elevation = draft.elevation(id)?;
-    let now = draft.now();
-    ensure_may_answer(draft, &elevation, me, saying.shown)?;
-    let said = saying.reason.filter(|text| !text.0.is_empty());
-    if let Some(text) = said {
-        checked_text("reason", text, 2000)?;
-    } else if saying.verdict == Verdict::No {
-        return Err(Refusal::invalid("a no needs a reason, which the asker will read"));
+pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &AnswerInput) -> Result<(), Refusal> {
+    let mut elevation = deciding.elevation(answer.elevation)?;
+    ensure_may_answer(deciding, &elevation, person.id(), answer.shown)?;
+    match answer.reason.as_ref().filter(|text| !text.0.is_empty()) {
+        Some(text) => checked_text("reason", text, 2000)?,
+        None if answer.verdict == Verdict::No => {
+            return Err(Refusal::invalid("a no needs a reason, which the asker will read"));
+        }
+        None => {}
     }
-    ensure_fresh(&draft.context.caller, super::ADMINISTRATOR_PROOF, now)?;
-    let less = saying.less.filter(|less| *less != Less::default());
+    let proven = deciding.proven(ADMINISTRATOR_PROOF)?;
+    let less = answer.less.filter(|less| *less != Less::default());
     if let Some(less) = &less {
-        if saying.verdict == Verdict::No {
+        if answer.verdict == Verdict::No {
             return Err(Refusal::invalid("a no leaves nothing; say yes to less, or no"));
         }
         let before = elevation.start;
-        narrow(draft, &mut elevation, less)?;
+        narrow(deciding, &mut elevation, less)?;
         if elevation.start != before
             && let Some(stage) = elevation.stages.last_mut()
         {
@@ -40,37 +37,34 @@ pub(super) fn answered(draft: &mut Draft<'_>, id: ElevationId, saying: &Saying<'
             stage.answers.retain(|answer| answer.verdict == Verdict::No);
         }
     }
-    let reason = said.map(|text| draft.text(text));
-    let Some(stage) = elevation.stages.last_mut() else {
-        return Err(Refusal::conflict(format!("{id} needs no answer")));
-    };
-    stage.answers.push(Answer { by: me, verdict: saying.verdict, reason, less, at: now });
-    let granted = stage.is_granted();
-    let refused = stage.is_refused();
-    draft.fact(What::Answered { elevation: id, verdict: saying.verdict }, vec![Row::Elevation(elevation.clone())]);
+    give(&mut deciding.by(person), proven, person.id(), elevation, &AnswerInput { less, ..answer.clone() });
+    Ok(())
+}
+
+fn give(draft: &mut Draft<'_, '_>, _: FreshProof, me: SubjectId, mut elevation: Elevation, answer: &AnswerInput) {
+    let (id, verdict, less) = (elevation.id, answer.verdict, answer.less);
+    let reason = answer.reason.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
+    let Some(stage) = elevation.stages.last_mut() else { return };
+    stage.answers.push(Answer { by: me, verdict, reason, less, at: draft.now() });
+    let (granted, refused) = (stage.is_granted(), stage.is_refused());
+    draft.fact(What::Answered { elevation: id, verdict }, vec![Row::Elevation(elevation.clone())]);
     if less.is_some() {
-        let what = What::Narrowed {
-            elevation: id,
-            right: elevation.right,
-            duration: elevation.duration,
-            start: elevation.start,
-        };
-        draft.fact(what, Vec::new());
+        let (right, duration, start) = (elevation.right, elevation.duration, elevation.start);
+        draft.fact(What::Narrowed { elevation: id, right, duration, start }, Vec::new());
     }
     if refused {
         draft.fact(What::Settled { elevation: id, verdict: Verdict::No }, Vec::new());
-        asks::never_begun(draft, elevation, End::Refused, None);
+        lifecycle::never_begun(draft, elevation, End::Refused, None);
     } else if granted {
         draft.fact(What::Settled { elevation: id, verdict: Verdict::Yes }, Vec::new());
-        asks::proceed(draft, elevation);
+        lifecycle::proceed(draft, elevation);
     }
-    Ok(())
 }
 
 /// Leaves less of an ask. Its digest becomes another one, so that whoever looked at the wider ask looks again;
 /// a yes to more, given before, covers it.
-fn narrow(draft: &Draft<'_>, elevation: &mut Elevation, less: &Less) -> Result<(), Refusal> {
-    let world = draft.world;
+fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, less: &Less) -> Result<(), Refusal> {
+    let world = deciding.world;
     let asked = Asked { right: elevation.right, duration: elevation.duration, start: elevation.start };
     if let Some(duration) = less.duration {
         if duration.0 == 0 || duration > elevation.duration {
@@ -90,12 +84,12 @@ fn narrow(draft: &Draft<'_>, elevation: &mut Elevation, less: &Less) -> Result<(
             )));
         }
         elevation.right.scope = scope;
-        let narrower = demand_for(world, elevation.asker, elevation.right, draft.now())?;
+        let narrower = demand_for(world, elevation.asker, elevation.right, deciding.now())?;
         elevation.demand.right = elevation.right;
         elevation.demand.ends = narrower.ends;
     }
     if let Some(start) = less.start {
-        asks::checked_start(draft.now(), &elevation.demand.terms.starts, start)?;
+        lifecycle::checked_start(deciding.now(), &elevation.demand.terms.starts, start)?;
         elevation.start = start;
     }
     elevation.asked.get_or_insert(asked);
@@ -111,8 +105,13 @@ fn narrow(draft: &Draft<'_>, elevation: &mut Elevation, less: &Less) -> Result<(
 }
 
 /// Refuses whoever may not answer this ask at this moment, and an answer to something else than was looked at.
-fn ensure_may_answer(draft: &Draft<'_>, elevation: &Elevation, me: SubjectId, shown: Digest) -> Result<(), Refusal> {
-    let (world, now, id) = (draft.world, draft.now(), elevation.id);
+fn ensure_may_answer(
+    deciding: &Deciding<'_>,
+    elevation: &Elevation,
+    me: SubjectId,
+    shown: Digest,
+) -> Result<(), Refusal> {
+    let (world, now, id) = (deciding.world, deciding.now(), elevation.id);
     if world.human(elevation.asker) == world.human(me) {
         return Err(Refusal::not_allowed("nobody answers their own ask"));
     }

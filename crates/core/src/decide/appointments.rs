@@ -2,65 +2,77 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, asks::WAITING_MOST, checked_text, count, ensure_fresh, letters};
+use super::{
+    ADMINISTRATOR_PROOF,
+    asks::WAITING_MOST,
+    checked::{checked_text, letters},
+    deciding::{Deciding, Draft, count},
+    proofs::{FreshProof, Permit, Permitted},
+};
 use crate::{
-    Actor, Answer, Appointment, AppointmentId, AppointmentState, Command, Digest, Eligibility, EligibilityId, Key,
-    Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, SubjectId, SubjectKind, Verdict, What,
+    Actor, Answer, Appointment, AppointmentId, AppointmentState, Digest, Eligibility, EligibilityCommand,
+    EligibilityId, Key, Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, Stage, SubjectId, SubjectKind,
+    Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
     due::Due,
     influence::is_touched,
     moment,
 };
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EligibilityCommand) -> Result<(), Refusal> {
     match command {
-        Command::GiveEligibility { subject, right, from, until, reason } => {
-            draft.administrator(right.scope)?;
-            known_subject(draft, *subject)?;
-            let from = from.unwrap_or(draft.now());
+        EligibilityCommand::Give { subject, right, from, until, reason } => {
+            let administers = deciding.administers(right.scope)?;
+            known_subject(deciding, *subject)?;
+            let from = from.unwrap_or(deciding.now());
             let wish = Wish { subject: *subject, rights: vec![*right], from, until: *until, reason, covers: None };
-            appoint(draft, &wish, false)
+            appoint(deciding, administers, &wish, false)
         }
-        Command::ChangeEligibility { eligibility, from, until, reason } => {
-            change(draft, *eligibility, *from, *until, reason)
+        EligibilityCommand::Change { eligibility, from, until, reason } => {
+            change(deciding, *eligibility, *from, *until, reason)
         }
-        Command::SuspendEligibility { eligibility, reason } => {
-            let held = known(draft, *eligibility)?;
-            draft.administrator(held.right.scope)?;
-            if held.paused.is_some() {
-                return Err(Refusal::conflict(format!("{eligibility} is suspended already")));
-            }
-            let pause = draft.pause(reason)?;
-            let what = What::EligibilitySuspended { eligibility: held.id, subject: held.subject, right: held.right };
-            draft.fact(what, vec![Row::Eligibility(Eligibility { paused: Some(pause), ..held })]);
+        EligibilityCommand::Suspend { eligibility, reason } => suspend(deciding, *eligibility, reason),
+        EligibilityCommand::Resume { eligibility } => resume(deciding, *eligibility),
+        EligibilityCommand::End { eligibility } => {
+            let held = known(deciding, *eligibility)?;
+            let administers = deciding.administers(held.right.scope)?;
+            end(&mut deciding.by(administers), &held);
             Ok(())
         }
-        Command::ResumeEligibility { eligibility } => {
-            let held = known(draft, *eligibility)?;
-            draft.administrator(held.right.scope)?;
-            if held.paused.is_none() {
-                return Err(Refusal::conflict(format!("{eligibility} is not suspended")));
-            }
-            ensure_is_not_own(draft, &held)?;
-            let what = What::EligibilityResumed { eligibility: held.id, subject: held.subject, right: held.right };
-            draft.fact(what, vec![Row::Eligibility(Eligibility { paused: None, ..held })]);
-            Ok(())
+        EligibilityCommand::Cover { absent, stand_in, from, until, reason } => {
+            cover(deciding, *absent, *stand_in, *from, *until, reason)
         }
-        Command::EndEligibility { eligibility } => {
-            let held = known(draft, *eligibility)?;
-            draft.administrator(held.right.scope)?;
-            end(draft, &held);
-            Ok(())
+        EligibilityCommand::Answer { appointment, verdict, reason, shown } => {
+            answer(deciding, *appointment, *verdict, reason.as_ref(), *shown)
         }
-        Command::Cover { absent, stand_in, from, until, reason } => {
-            cover(draft, *absent, *stand_in, *from, *until, reason)
-        }
-        Command::AnswerAppointment { appointment, verdict, reason, shown } => {
-            answer(draft, *appointment, *verdict, reason.as_ref(), *shown)
-        }
-        Command::EndAppointment { appointment } => end_appointment(draft, *appointment),
-        _ => Ok(()),
+        EligibilityCommand::EndAppointment { appointment } => end_appointment(deciding, *appointment),
     }
+}
+
+fn suspend(deciding: &mut Deciding<'_>, id: EligibilityId, reason: &Said) -> Result<(), Refusal> {
+    let held = known(deciding, id)?;
+    let administers = deciding.administers(held.right.scope)?;
+    if held.paused.is_some() {
+        return Err(Refusal::conflict(format!("{id} is suspended already")));
+    }
+    let pause = deciding.pause(reason)?;
+    let what = What::EligibilitySuspended { eligibility: held.id, subject: held.subject, right: held.right };
+    let row = Row::Eligibility(Eligibility { paused: Some(pause), ..held });
+    deciding.by(administers).fact(what, vec![row]);
+    Ok(())
+}
+
+fn resume(deciding: &mut Deciding<'_>, id: EligibilityId) -> Result<(), Refusal> {
+    let held = known(deciding, id)?;
+    let administers = deciding.administers(held.right.scope)?;
+    if held.paused.is_none() {
+        return Err(Refusal::conflict(format!("{id} is not suspended")));
+    }
+    ensure_is_not_own(deciding, &held)?;
+    let what = What::EligibilityResumed { eligibility: held.id, subject: held.subject, right: held.right };
+    let row = Row::Eligibility(Eligibility { paused: None, ..held });
+    deciding.by(administers).fact(what, vec![row]);
+    Ok(())
 }
 
 /// What is to be made.
@@ -73,16 +85,16 @@ struct Wish<'a> {
     covers: Option<SubjectId>,
 }
 
-fn known(draft: &Draft<'_>, id: EligibilityId) -> Result<Eligibility, Refusal> {
+fn known(deciding: &Deciding<'_>, id: EligibilityId) -> Result<Eligibility, Refusal> {
     let unknown = || Refusal::unknown("eligibility", id, "`tempestas eligible --all` lists them");
-    draft.world.eligibilities.get(&id).cloned().ok_or_else(unknown)
+    deciding.world.eligibilities.get(&id).cloned().ok_or_else(unknown)
 }
 
 /// Refuses to resume what gives power to the caller: who suspended it meant them. Of somebody who is the caller's hand, where
 /// making them eligible would ask others.
-fn ensure_is_not_own(draft: &Draft<'_>, held: &Eligibility) -> Result<(), Refusal> {
-    let Some(me) = draft.context.caller.subject() else { return Ok(()) };
-    let (world, now) = (draft.world, draft.now());
+fn ensure_is_not_own(deciding: &Deciding<'_>, held: &Eligibility) -> Result<(), Refusal> {
+    let Some(me) = deciding.context.caller.subject() else { return Ok(()) };
+    let (world, now) = (deciding.world, deciding.now());
     let gains = world.everybody_in(held.subject);
     let suspended_it = held.paused.is_some_and(|pause| pause.by.is_some_and(|by| world.human(by) == world.human(me)));
     let is_own = |who: &SubjectId| world.human(*who) == world.human(me) && !suspended_it;
@@ -97,49 +109,57 @@ fn ensure_is_not_own(draft: &Draft<'_>, held: &Eligibility) -> Result<(), Refusa
     Ok(())
 }
 
-fn known_subject(draft: &Draft<'_>, id: SubjectId) -> Result<(), Refusal> {
+fn known_subject(deciding: &Deciding<'_>, id: SubjectId) -> Result<(), Refusal> {
     let unknown = || Refusal::unknown("person, group or program", id, "`tempestas people` lists them");
-    draft.world.subjects.contains_key(&id).then_some(()).ok_or_else(unknown)
+    deciding.world.subjects.contains_key(&id).then_some(()).ok_or_else(unknown)
 }
 
 fn change(
-    draft: &mut Draft<'_>,
+    deciding: &mut Deciding<'_>,
     id: EligibilityId,
     from: Option<Timestamp>,
     until: Option<Option<Timestamp>>,
     reason: &Option<Said>,
 ) -> Result<(), Refusal> {
     let unknown = || Refusal::unknown("eligibility", id, "`tempestas eligible` lists what you may ask for");
-    let held = draft.world.eligibilities.get(&id).cloned().ok_or_else(unknown)?;
-    let me = draft.context.caller.subject();
-    let runs_it = me.is_none_or(|me| Sight::is_administrator(draft.world, me, held.right.scope));
-    if runs_it {
-        draft.administrator(held.right.scope)?;
-    } else if !draft.world.belongs_to(draft.person()?, held.subject) {
-        return Err(unknown());
-    } else if held.until.is_none_or(|end| end <= draft.now()) {
-        return Err(Refusal::conflict(match held.until {
-            None => format!("{id} has no end, so there is nothing to renew"),
-            Some(end) => format!("{id} ended at {}; ask an administrator to make you eligible anew", moment(end)),
-        }));
-    }
-    draft.ensure_as_looked_at(&id, Some(held.digest()))?;
+    let held = deciding.world.eligibilities.get(&id).cloned().ok_or_else(unknown)?;
+    let me = deciding.context.caller.subject();
+    let runs_it = me.is_none_or(|me| Sight::is_administrator(deciding.world, me, held.right.scope));
+    let permitted = if runs_it {
+        Permitted::by(deciding.administers(held.right.scope)?)
+    } else {
+        let person = deciding.person()?;
+        if !deciding.world.belongs_to(person.id(), held.subject) {
+            return Err(unknown());
+        }
+        match held.until {
+            None => return Err(Refusal::conflict(format!("{id} has no end, so there is nothing to renew"))),
+            Some(end) if end <= deciding.now() => {
+                return Err(Refusal::conflict(format!(
+                    "{id} ended at {}; ask an administrator to make you eligible anew",
+                    moment(end)
+                )));
+            }
+            Some(_) => Permitted::by(person),
+        }
+    };
+    deciding.ensure_as_looked_at(&id, Some(held.digest()))?;
     let (from, until) = (from.unwrap_or(held.from), until.unwrap_or(held.until));
     if (from, until) == (held.from, held.until) {
         return Err(Refusal::invalid("that is the window it has already; give another start or end"));
     }
     let is_less = from >= held.from && until.is_some_and(|until| held.until.is_none_or(|end| until <= end));
     if is_less && runs_it {
-        ensure_window(draft, from, until)?;
-        give(draft, Eligibility { from, until, ..held });
+        ensure_window(deciding, from, until)?;
+        give(&mut deciding.by(permitted), Eligibility { from, until, ..held });
         return Ok(());
     }
     let wish = Wish { subject: held.subject, rights: vec![held.right], from, until, reason, covers: None };
-    appoint(draft, &wish, !runs_it)
+    appoint(deciding, permitted, &wish, !runs_it)
 }
 
-fn ensure_window(draft: &Draft<'_>, from: Timestamp, until: Option<Timestamp>) -> Result<(), Refusal> {
-    if until.is_some_and(|until| until <= from || until <= draft.now()) {
+fn ensure_window(deciding: &Deciding<'_>, from: Timestamp, until: Option<Timestamp>) -> Result<(), Refusal> {
+    if until.is_some_and(|until| until <= from || until <= deciding.now()) {
         return Err(Refusal::invalid(
             "the eligibility would end before it begins, or is over already; give a later end",
         ));
@@ -148,18 +168,18 @@ fn ensure_window(draft: &Draft<'_>, from: Timestamp, until: Option<Timestamp>) -
 }
 
 fn cover(
-    draft: &mut Draft<'_>,
+    deciding: &mut Deciding<'_>,
     absent: SubjectId,
     stand_in: SubjectId,
     from: Option<Timestamp>,
     until: Timestamp,
     reason: &Option<Said>,
 ) -> Result<(), Refusal> {
-    let (world, now) = (draft.world, draft.now());
+    let (world, now) = (deciding.world, deciding.now());
     let from = from.unwrap_or(now);
-    ensure_window(draft, from, Some(until))?;
+    ensure_window(deciding, from, Some(until))?;
     for who in [absent, stand_in] {
-        known_subject(draft, who)?;
+        known_subject(deciding, who)?;
         if world.subjects.get(&who).is_none_or(|subject| subject.kind != SubjectKind::Person) {
             return Err(Refusal::invalid(format!("{} is not a person; only people stand in", world.subject_name(who))));
         }
@@ -171,7 +191,11 @@ fn cover(
         return Err(Refusal::conflict(format!("{} is suspended; choose another", world.subject_name(stand_in))));
     }
     let rights = rights_to_cover(world, absent, stand_in, from, until);
-    let me = draft.context.caller.subject();
+    let permitted = match deciding.context.caller.subject() {
+        Some(_) => Permitted::by(deciding.person()?),
+        None => Permitted::by(deciding.operates()?),
+    };
+    let me = deciding.context.caller.subject();
     let runs_all = me
         .is_none_or(|me| rights.iter().all(|right| Sight::is_administrator(world, me, right.scope)) && me != stand_in);
     if !runs_all && me.map(|me| world.human(me)) != Some(world.human(absent)) {
@@ -187,13 +211,13 @@ fn cover(
         )));
     }
     let wish = Wish { subject: stand_in, rights, from, until: Some(until), reason, covers: Some(absent) };
-    appoint(draft, &wish, !runs_all)
+    appoint(deciding, permitted, &wish, !runs_all)
 }
 
 /// Makes somebody eligible, or has those asked whom the terms name.
-fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), Refusal> {
-    let (world, now, by) = (draft.world, draft.now(), draft.context.caller.subject());
-    ensure_window(draft, wish.from, wish.until)?;
+fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wished: bool) -> Result<(), Refusal> {
+    let (world, now, by) = (deciding.world, deciding.now(), deciding.context.caller.subject());
+    ensure_window(deciding, wish.from, wish.until)?;
     let waits = || world.appointments.values().filter(|one| one.state == AppointmentState::Waiting);
     if let Some(same) = waits().find(|one| one.subject == wish.subject && one.rights == wish.rights) {
         return Err(Refusal::conflict(format!("{} waits for an answer to that already; take it back first", same.id)));
@@ -216,9 +240,10 @@ fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), R
         )));
     }
     said.map_or(Ok(()), |text| checked_text("reason", text, 2000))?;
-    if draft.context.caller.actor != Actor::Machine {
-        ensure_fresh(&draft.context.caller, demanded.assurance, now)?;
+    if deciding.context.caller.actor != Actor::Machine {
+        deciding.proven(demanded.assurance)?;
     }
+    let draft = &mut deciding.by(permit);
     let appointment = Appointment {
         id: draft.id(),
         by,
@@ -248,7 +273,7 @@ fn appoint(draft: &mut Draft<'_>, wish: &Wish<'_>, wished: bool) -> Result<(), R
 }
 
 /// Makes what an appointment is about: changes in place what is there, a cover apart from it.
-fn make(draft: &mut Draft<'_>, mut appointment: Appointment) {
+fn make(draft: &mut Draft<'_, '_>, mut appointment: Appointment) {
     let Appointment { id, subject, from, until, covers, .. } = appointment;
     let now = draft.now();
     let mut rows = Vec::new();
@@ -287,25 +312,26 @@ fn make(draft: &mut Draft<'_>, mut appointment: Appointment) {
     }
 }
 
-fn known_appointment(draft: &Draft<'_>, id: AppointmentId) -> Result<Appointment, Refusal> {
+fn known_appointment(deciding: &Deciding<'_>, id: AppointmentId) -> Result<Appointment, Refusal> {
     let unknown = || Refusal::unknown("appointment", id, "`tempestas eligible wishes` lists them");
-    let appointment = draft.world.appointments.get(&id).ok_or_else(unknown)?;
-    match draft.context.caller.subject() {
-        Some(me) if !Sight::of(draft.world, me).sees_appointment(draft.world, appointment) => Err(unknown()),
+    let appointment = deciding.world.appointments.get(&id).ok_or_else(unknown)?;
+    match deciding.context.caller.subject() {
+        Some(me) if !Sight::of(deciding.world, me).sees_appointment(deciding.world, appointment) => Err(unknown()),
         _ => Ok(appointment.clone()),
     }
 }
 
 fn answer(
-    draft: &mut Draft<'_>,
+    deciding: &mut Deciding<'_>,
     id: AppointmentId,
     verdict: Verdict,
     reason: Option<&Said>,
     shown: Digest,
 ) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let mut appointment = known_appointment(draft, id)?;
-    let (world, now) = (draft.world, draft.now());
+    let person = deciding.person()?;
+    let me = person.id();
+    let mut appointment = known_appointment(deciding, id)?;
+    let (world, now) = (deciding.world, deciding.now());
     if appointment.state != AppointmentState::Waiting {
         return Err(Refusal::conflict(format!(
             "{id} doesn't wait for an answer any more: it is {}",
@@ -343,39 +369,46 @@ fn answer(
         }
         None => {}
     }
-    ensure_fresh(&draft.context.caller, super::ADMINISTRATOR_PROOF, now)?;
-    let reason = said.map(|text| draft.text(text));
+    let proven = deciding.proven(ADMINISTRATOR_PROOF)?;
+    let reason = said.map(|text| deciding.text(text));
     stage.answers.push(Answer { by: me, verdict, reason, less: None, at: now });
-    let (granted, refused) = (stage.is_granted(), stage.is_refused());
-    draft.fact(What::AppointmentAnswered { appointment: id, verdict }, vec![Row::Appointment(appointment.clone())]);
-    if refused {
-        settle(draft, appointment, AppointmentState::Refused);
-    } else if granted {
-        let lasts = now_demanded
-            .longest
-            .map_or(Ok(()), |longest| ensure_lasts(world, longest, appointment.from.max(now), appointment.until));
-        if lasts.is_err() || appointment.until.is_some_and(|until| until <= now) {
-            settle(draft, appointment, AppointmentState::Unanswered);
-        } else {
-            make(draft, appointment);
-        }
-    }
+    let lasts = now_demanded
+        .longest
+        .is_none_or(|longest| ensure_lasts(world, longest, appointment.from.max(now), appointment.until).is_ok());
+    answered(&mut deciding.by(person), proven, appointment, verdict, lasts);
     Ok(())
 }
 
-fn settle(draft: &mut Draft<'_>, appointment: Appointment, state: AppointmentState) {
+/// What an answer comes to; `lasts` where the terms still let it be as long as was wished.
+fn answered(draft: &mut Draft<'_, '_>, _: FreshProof, appointment: Appointment, verdict: Verdict, lasts: bool) {
+    let (id, now) = (appointment.id, draft.now());
+    let stage = appointment.stage.as_ref();
+    let (granted, refused) = (stage.is_some_and(Stage::is_granted), stage.is_some_and(Stage::is_refused));
+    draft.fact(What::AppointmentAnswered { appointment: id, verdict }, vec![Row::Appointment(appointment.clone())]);
+    if refused {
+        settle(draft, appointment, AppointmentState::Refused);
+    } else if granted && (!lasts || appointment.until.is_some_and(|until| until <= now)) {
+        settle(draft, appointment, AppointmentState::Unanswered);
+    } else if granted {
+        make(draft, appointment);
+    }
+}
+
+fn settle(draft: &mut Draft<'_, '_>, appointment: Appointment, state: AppointmentState) {
     let row = Appointment { state, over_at: Some(draft.now()), ..appointment };
     draft.fact(What::AppointmentEnded { appointment: row.id, state }, vec![Row::Appointment(row)]);
 }
 
-fn end_appointment(draft: &mut Draft<'_>, id: AppointmentId) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let appointment = known_appointment(draft, id)?;
-    let runs_it = appointment.rights.iter().all(|right| Sight::is_administrator(draft.world, me, right.scope));
+fn end_appointment(deciding: &mut Deciding<'_>, id: AppointmentId) -> Result<(), Refusal> {
+    let person = deciding.person()?;
+    let me = person.id();
+    let appointment = known_appointment(deciding, id)?;
+    let runs_it = appointment.rights.iter().all(|right| Sight::is_administrator(deciding.world, me, right.scope));
     let is_party = [appointment.by, appointment.covers, Some(appointment.subject)].contains(&Some(me));
     if !runs_it && !is_party {
         return Err(Refusal::not_allowed("only those it is about, or an administrator, end it"));
     }
+    let draft = &mut deciding.by(person);
     match appointment.state {
         AppointmentState::Waiting => settle(draft, appointment, AppointmentState::Withdrawn),
         AppointmentState::Made if appointment.covers.is_some() => {
@@ -398,7 +431,7 @@ fn end_appointment(draft: &mut Draft<'_>, id: AppointmentId) -> Result<(), Refus
 }
 
 /// Ends what nobody answered, and covers whose time is over.
-pub(super) fn tick(draft: &mut Draft<'_>) {
+pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     let world = draft.world;
     let due = world.due_by(draft.now()).filter_map(|due| match due {
         Due::Appointment(id) => world.appointments.get(&id),
@@ -410,12 +443,12 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
     }
 }
 
-pub(super) fn give(draft: &mut Draft<'_>, row: Eligibility) {
+pub(super) fn give(draft: &mut Draft<'_, '_>, row: Eligibility) {
     let what = What::EligibilityGiven { eligibility: row.id, subject: row.subject, right: row.right };
     draft.fact(what, vec![Row::Eligibility(row)]);
 }
 
-pub(super) fn end(draft: &mut Draft<'_>, held: &Eligibility) {
+pub(super) fn end(draft: &mut Draft<'_, '_>, held: &Eligibility) {
     draft.fact_cutting(
         What::EligibilityEnded { eligibility: held.id, subject: held.subject, right: held.right },
         Vec::new(),
@@ -423,7 +456,7 @@ pub(super) fn end(draft: &mut Draft<'_>, held: &Eligibility) {
     );
 }
 
-impl Draft<'_> {
+impl Deciding<'_> {
     /// A suspension by the caller, now.
     pub(super) fn pause(&mut self, reason: &Said) -> Result<Pause, Refusal> {
         if reason.0.is_empty() {

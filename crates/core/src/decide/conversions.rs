@@ -2,10 +2,14 @@
 
 use jiff::Timestamp;
 
-use super::{Draft, appointments, count, house, proofs::Reporting};
+use super::{
+    alarms, appointments,
+    deciding::{Deciding, Draft, count},
+    proofs::{AdministersEach, Person, Reporting},
+};
 use crate::{
-    Act, AlarmKind, Approval, Command, Conversion, ConversionId, Digest, Eligibility, EligibilityId, Item, ItemState,
-    Key, Kind, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
+    Act, AlarmKind, Approval, Conversion, ConversionCommand, ConversionId, Digest, Eligibility, EligibilityId, Item,
+    ItemState, Key, Kind, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
     appointment::{ensure_lasts, longest_eligibility, making},
     due::Due,
     effective_terms,
@@ -13,46 +17,44 @@ use crate::{
     later, moment, plan_conversion,
 };
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &ConversionCommand) -> Result<(), Refusal> {
+    let person = deciding.person()?;
     match command {
-        Command::Convert { chosen, shown, until, plan } => convert(draft, chosen, *shown, *until, plan),
-        Command::NextWave { conversion } => next_wave(draft, *conversion),
-        Command::UndoConversion { conversion } => undo(draft, *conversion),
-        Command::StandingTaken { conversion, standing } => taken(draft, *conversion, *standing),
-        Command::StandingRestored { conversion, standing, by_others } => {
-            restored(draft, *conversion, *standing, *by_others)
+        ConversionCommand::Convert { chosen, shown, until, plan } => {
+            convert(deciding, person, chosen, *shown, *until, plan)
         }
-        Command::StandingDelayed { conversion, standing, trouble } => delayed(draft, *conversion, *standing, trouble),
-        _ => Ok(()),
+        ConversionCommand::NextWave { conversion } => next_wave(deciding, *conversion),
+        ConversionCommand::Undo { conversion } => undo(deciding, person, *conversion),
     }
 }
 
 fn convert(
-    draft: &mut Draft<'_>,
+    deciding: &mut Deciding<'_>,
+    person: Person,
     chosen: &[StandingId],
     shown: Digest,
     until: Option<Timestamp>,
     waves: &WavePlan,
 ) -> Result<(), Refusal> {
-    let by = draft.person()?;
-    let plan = plan_conversion(draft.world, chosen)?;
-    for right in chosen.iter().filter_map(|id| draft.world.standing.get(id)) {
-        draft.administrator(right.target)?;
-    }
+    let by = person.id();
+    let plan = plan_conversion(deciding.world, chosen)?;
+    let rights = chosen.iter().filter_map(|id| deciding.world.standing.get(id));
+    let administers = deciding.administers_each(rights.map(|right| right.target))?;
     if plan.digest != shown {
         return Err(Refusal::Changed("who holds what on the targets has changed since the preview".to_owned()));
     }
-    if until.is_some_and(|until| until <= draft.now()) {
+    if until.is_some_and(|until| until <= deciding.now()) {
         return Err(Refusal::invalid("the eligibilities would be over already; give a later end"));
     }
-    ensure_not_too_long(draft, &plan.items, until)?;
-    ensure_no_own_gain(draft, by, &plan.items)?;
+    ensure_not_too_long(deciding, &plan.items, until)?;
+    ensure_no_own_gain(deciding, by, &plan.items)?;
     waves.check(chosen)?;
     // A right that is being taken away by another conversion isn't taken twice.
-    let taken_by = |planned: &PlanItem| Some((planned.standing, under_way(draft, planned.standing)?));
+    let taken_by = |planned: &PlanItem| Some((planned.standing, under_way(deciding, planned.standing)?));
     if let Some((standing, other)) = plan.items.iter().find_map(taken_by) {
         return Err(Refusal::conflict(format!("{standing} is part of {other} already, which is not over")));
     }
+    let draft = &mut deciding.by(administers);
     let id: ConversionId = draft.id();
     let order: Vec<StandingId> = plan.items.iter().map(|planned| planned.standing).collect();
     let wave_of = waves.wave_of(&order);
@@ -86,24 +88,24 @@ fn convert(
 }
 
 /// Refuses eligibilities that would last longer than the terms let them.
-fn ensure_not_too_long(draft: &Draft<'_>, items: &[PlanItem], until: Option<Timestamp>) -> Result<(), Refusal> {
+fn ensure_not_too_long(deciding: &Deciding<'_>, items: &[PlanItem], until: Option<Timestamp>) -> Result<(), Refusal> {
     for planned in items {
-        let Some(right) = draft.world.standing.get(&planned.standing).map(|held| held.right) else { continue };
-        let Some(longest) = longest_eligibility(draft.world, planned.holder, right) else { continue };
-        ensure_lasts(draft.world, (longest, right), draft.now(), until)?;
+        let Some(right) = deciding.world.standing.get(&planned.standing).map(|held| held.right) else { continue };
+        let Some(longest) = longest_eligibility(deciding.world, planned.holder, right) else { continue };
+        ensure_lasts(deciding.world, (longest, right), deciding.now(), until)?;
     }
     Ok(())
 }
 
 /// Refuses to make the caller, or somebody who is their hand, eligible on the caller's own word, where the terms demand
 /// another's: an account that nobody owned could be said to be theirs, and its rights converted to them.
-fn ensure_no_own_gain(draft: &Draft<'_>, by: SubjectId, items: &[PlanItem]) -> Result<(), Refusal> {
-    let (world, now) = (draft.world, draft.now());
+fn ensure_no_own_gain(deciding: &Deciding<'_>, by: SubjectId, items: &[PlanItem]) -> Result<(), Refusal> {
+    let (world, now) = (deciding.world, deciding.now());
     for planned in items {
         let Some(held) = world.standing.get(&planned.standing) else { continue };
         let is_own = world.human(planned.holder) == world.human(by)
             || is_touched(world, planned.holder, by, now)
-            || said_lately(draft, by, planned.holder, held.target);
+            || said_lately(deciding, by, planned.holder, held.target);
         if is_own && making(world, Some(by), planned.holder, &[held.right], false, now)?.stage.is_some() {
             return Err(Refusal::not_allowed(format!(
                 "{} would make {} eligible for {} on your word alone, and the terms demand a yes for that; another administrator \
@@ -118,8 +120,8 @@ fn ensure_no_own_gain(draft: &Draft<'_>, by: SubjectId, items: &[PlanItem]) -> R
 }
 
 /// Whether `me` said within a day whose account that is.
-fn said_lately(draft: &Draft<'_>, me: SubjectId, owner: SubjectId, target: ScopeId) -> bool {
-    let (world, now) = (draft.world, draft.now());
+fn said_lately(deciding: &Deciding<'_>, me: SubjectId, owner: SubjectId, target: ScopeId) -> bool {
+    let (world, now) = (deciding.world, deciding.now());
     world.account_of(owner, target).is_some_and(|account| {
         account.set_at.is_some_and(|at| later(at, HAND_LASTS) > now)
             && account.set_by.is_some_and(|who| world.human(who) == world.human(me))
@@ -127,8 +129,12 @@ fn said_lately(draft: &Draft<'_>, me: SubjectId, owner: SubjectId, target: Scope
 }
 
 /// Refuses to give the caller a standing right back on their own word, where elevating to it would demand another's.
-pub(super) fn ensure_no_own_return(draft: &Draft<'_>, me: SubjectId, held: &crate::Standing) -> Result<(), Refusal> {
-    let world = draft.world;
+pub(super) fn ensure_no_own_return(
+    deciding: &Deciding<'_>,
+    me: SubjectId,
+    held: &crate::Standing,
+) -> Result<(), Refusal> {
+    let world = deciding.world;
     let Some(owner) = world.holder_of(held.target, held.account) else { return Ok(()) };
     let is_own = world.human(owner) == world.human(me);
     if is_own && effective_terms(world, Act::Elevate, held.right, owner).approval != Approval::None {
@@ -142,17 +148,16 @@ pub(super) fn ensure_no_own_return(draft: &Draft<'_>, me: SubjectId, held: &crat
 }
 
 /// The conversion that has still to take a right away.
-fn under_way(draft: &Draft<'_>, standing: StandingId) -> Option<ConversionId> {
+fn under_way(deciding: &Deciding<'_>, standing: StandingId) -> Option<ConversionId> {
     let pending =
         |item: &Item| item.standing.id == standing && matches!(item.state, ItemState::Waiting | ItemState::Taking);
-    draft.world.conversions.values().find(|one| one.items.iter().any(pending)).map(|one| one.id)
+    deciding.world.conversions.values().find(|one| one.items.iter().any(pending)).map(|one| one.id)
 }
 
 /// A person has the next wave begin, whatever stopped it.
-fn next_wave(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
-    draft.person()?;
-    let conversion = known(draft, id)?;
-    administers(draft, &conversion)?;
+fn next_wave(deciding: &mut Deciding<'_>, id: ConversionId) -> Result<(), Refusal> {
+    let conversion = known(deciding, id)?;
+    let administers = administers(deciding, &conversion)?;
     if conversion.next_wave().is_none() {
         return Err(Refusal::conflict(match conversion.undone_at {
             Some(at) => format!("{id} was undone at {}", moment(at)),
@@ -164,12 +169,12 @@ fn next_wave(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
             "the wave of {id} that began last is not read back whole yet; wait for it, or undo {id}"
         )));
     }
-    begin_wave(draft, conversion);
+    begin_wave(&mut deciding.by(administers), conversion);
     Ok(())
 }
 
 /// Begins the waves whose time has come.
-pub(super) fn tick(draft: &mut Draft<'_>) {
+pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     let world = draft.world;
     let due = world.due_by(draft.now()).filter_map(|due| match due {
         Due::Conversion(id) => world.conversions.get(&id),
@@ -180,7 +185,7 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
     }
 }
 
-fn begin_wave(draft: &mut Draft<'_>, mut conversion: Conversion) {
+fn begin_wave(draft: &mut Draft<'_, '_>, mut conversion: Conversion) {
     let (id, Some(wave), Some(waves)) = (conversion.id, conversion.next_wave(), &mut conversion.waves) else { return };
     waves.begun += 1;
     (waves.whole_at, waves.stopped) = (None, None);
@@ -190,16 +195,16 @@ fn begin_wave(draft: &mut Draft<'_>, mut conversion: Conversion) {
         rights += 1;
     }
     draft.fact(What::WaveBegun { conversion: id, wave, rights }, vec![Row::Conversion(conversion)]);
-    house::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
+    alarms::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
 }
 
 /// Refuses anyone but an administrator of each target that a conversion touches.
-fn administers(draft: &Draft<'_>, conversion: &Conversion) -> Result<(), Refusal> {
-    conversion.items.iter().try_for_each(|item| draft.administrator(item.standing.target))
+fn administers(deciding: &Deciding<'_>, conversion: &Conversion) -> Result<AdministersEach, Refusal> {
+    deciding.administers_each(conversion.items.iter().map(|item| item.standing.target))
 }
 
-fn known(draft: &Draft<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
-    draft
+fn known(deciding: &Deciding<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
+    deciding
         .world
         .conversions
         .get(&id)
@@ -207,18 +212,18 @@ fn known(draft: &Draft<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
         .ok_or_else(|| Refusal::unknown("conversion", id, "`tempestas convert list` lists them"))
 }
 
-fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let mut conversion = known(draft, id)?;
-    administers(draft, &conversion)?;
+fn undo(deciding: &mut Deciding<'_>, person: Person, id: ConversionId) -> Result<(), Refusal> {
+    let me = person.id();
+    let mut conversion = known(deciding, id)?;
+    let administers = administers(deciding, &conversion)?;
     let comes_back = |item: &&Item| !matches!(item.state, ItemState::Waiting | ItemState::Taking);
     for item in conversion.items.iter().filter(comes_back) {
-        ensure_no_own_return(draft, me, &item.standing)?;
+        ensure_no_own_return(deciding, me, &item.standing)?;
     }
     if let Some(at) = conversion.undone_at {
         return Err(Refusal::conflict(format!("{id} was undone at {}", moment(at))));
     }
-    if let Some(waves) = conversion.waves.as_ref().filter(|waves| waves.undo_until <= draft.now()) {
+    if let Some(waves) = conversion.waves.as_ref().filter(|waves| waves.undo_until <= deciding.now()) {
         return Err(Refusal::conflict(format!(
             "{id} could be undone until {}; what is still missing can be put back by hand on its target",
             moment(waves.undo_until)
@@ -229,12 +234,13 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
             "{id} puts back what somebody had changed on the target; convert the right instead"
         )));
     }
-    let is_gone = |item: &Item| !draft.world.targets.contains_key(&item.standing.target);
+    let is_gone = |item: &Item| !deciding.world.targets.contains_key(&item.standing.target);
     if conversion.items.iter().all(is_gone) {
         return Err(Refusal::conflict(format!(
             "what {id} took away is on systems that are looked after no more; take them in again first, or put it back there by hand",
         )));
     }
+    let draft = &mut deciding.by(administers);
     conversion.undone_at = Some(draft.now());
     for item in &mut conversion.items {
         if is_gone(item) {
@@ -256,7 +262,7 @@ fn undo(draft: &mut Draft<'_>, id: ConversionId) -> Result<(), Refusal> {
         }
     }
     draft.fact(What::ConversionUndone { conversion: id }, vec![Row::Conversion(conversion)]);
-    house::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
+    alarms::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
     Ok(())
 }
 
@@ -266,8 +272,13 @@ fn reported(conversion: &mut Conversion, reporting: Reporting, standing: Standin
     conversion.items.iter_mut().find(own)
 }
 
-fn taken(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId) -> Result<(), Refusal> {
-    let reporting = draft.reporting_own()?;
+/// A right of the keeper's own target was read back as gone.
+pub(super) fn taken(
+    draft: &mut Draft<'_, '_>,
+    reporting: Reporting,
+    id: ConversionId,
+    standing: StandingId,
+) -> Result<(), Refusal> {
     let mut conversion = known(draft, id)?;
     let item = reported(&mut conversion, reporting, standing).filter(|item| item.state == ItemState::Taking);
     let Some(item) = item else { return Ok(()) };
@@ -288,8 +299,14 @@ fn taken(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId) -> Resul
     Ok(())
 }
 
-fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_others: bool) -> Result<(), Refusal> {
-    let reporting = draft.reporting_own()?;
+/// A right of the keeper's own target was read back as there again.
+pub(super) fn restored(
+    draft: &mut Draft<'_, '_>,
+    reporting: Reporting,
+    id: ConversionId,
+    standing: StandingId,
+    by_others: bool,
+) -> Result<(), Refusal> {
     let mut conversion = known(draft, id)?;
     let item = reported(&mut conversion, reporting, standing).filter(|item| item.state == ItemState::Restoring);
     let Some(item) = item else { return Ok(()) };
@@ -309,8 +326,14 @@ fn restored(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, by_ot
     Ok(())
 }
 
-fn delayed(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, trouble: &str) -> Result<(), Refusal> {
-    let reporting = draft.reporting_own()?;
+/// A right of the keeper's own target could not be changed yet.
+pub(super) fn delayed(
+    draft: &mut Draft<'_, '_>,
+    reporting: Reporting,
+    id: ConversionId,
+    standing: StandingId,
+    trouble: &str,
+) -> Result<(), Refusal> {
     let mut conversion = known(draft, id)?;
     let Some(item) = reported(&mut conversion, reporting, standing) else { return Ok(()) };
     if item.trouble.as_deref() == Some(trouble) {
@@ -325,7 +348,7 @@ fn delayed(draft: &mut Draft<'_>, id: ConversionId, standing: StandingId, troubl
     );
     if let Some((failing, of)) = stops {
         draft.fact(What::WaveStopped { conversion: id, failing, of }, Vec::new());
-        house::raise(draft, AlarmKind::ConversionStopped { conversion: id });
+        alarms::raise(draft, AlarmKind::ConversionStopped { conversion: id });
     }
     Ok(())
 }

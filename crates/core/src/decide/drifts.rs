@@ -4,46 +4,56 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use super::{Draft, checked_text, conversions, house};
+use super::{
+    alarms,
+    checked::checked_text,
+    conversions,
+    deciding::{Deciding, Draft},
+    proofs::{Administers, Person},
+};
 use crate::{
-    AlarmKind, Command, Connector, Conversion, ConversionId, Drift, DriftId, DriftKind, DriftState, Item, ItemState,
-    Refusal, RightFound, Row, Said, ScopeId, Seconds, Standing, SubjectId, WavePlan, Weight, What, World,
+    AlarmKind, Connector, Conversion, ConversionId, Drift, DriftCommand, DriftId, DriftKind, DriftState, Item,
+    ItemState, Refusal, RightFound, Row, Said, ScopeId, Seconds, Standing, SubjectId, WavePlan, Weight, What, World,
     caution::came_back, conversion::ensure_holders_stay, due::Due, later,
 };
 
 /// Longest that a drift may be ignored.
 const IGNORED_MOST: Seconds = Seconds::hours(24 * 366);
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &DriftCommand) -> Result<(), Refusal> {
+    let person = deciding.person()?;
     match command {
-        Command::AdoptDrift { drift } => {
-            let by = draft.person()?;
-            let drift = pending(draft, *drift)?;
-            ensure_is_not_own(draft, by, &drift)?;
-            let at = draft.now();
-            settle(draft, drift, DriftState::Adopted { by, at });
+        DriftCommand::Adopt { drift } => {
+            let Pending { drift, administers } = pending(deciding, *drift)?;
+            ensure_is_not_own(deciding, person.id(), &drift)?;
+            let state = DriftState::Adopted { by: person.id(), at: deciding.now() };
+            settle(&mut deciding.by(administers), drift, state);
             Ok(())
         }
-        Command::IgnoreDrift { drift, reason, until } => ignore(draft, *drift, reason, *until),
-        Command::PutBackDrift { drift } => put_back(draft, *drift),
-        _ => Ok(()),
+        DriftCommand::Ignore { drift, reason, until } => ignore(deciding, person, *drift, reason, *until),
+        DriftCommand::PutBack { drift } => put_back(deciding, person, *drift),
     }
 }
 
-/// A drift that somebody may still decide about, as an administrator of its target.
-fn pending(draft: &Draft<'_>, id: DriftId) -> Result<Drift, Refusal> {
+/// A drift that the caller may still decide about, as an administrator of its target.
+struct Pending {
+    drift: Drift,
+    administers: Administers,
+}
+
+fn pending(deciding: &Deciding<'_>, id: DriftId) -> Result<Pending, Refusal> {
     let unknown = || Refusal::unknown("drift", id, "`tempestas drift` lists them");
-    let drift = draft.world.drifts.get(&id).ok_or_else(unknown)?;
-    draft.administrator(drift.target)?;
+    let drift = deciding.world.drifts.get(&id).ok_or_else(unknown)?;
+    let administers = deciding.administers(drift.target)?;
     if !drift.is_pending() {
         return Err(Refusal::conflict(format!("{id} was decided already; `tempestas drift list --all` shows how")));
     }
-    Ok(drift.clone())
+    Ok(Pending { drift: drift.clone(), administers })
 }
 
 /// Nobody settles what is about themselves.
-fn ensure_is_not_own(draft: &Draft<'_>, me: SubjectId, drift: &Drift) -> Result<(), Refusal> {
-    let world = draft.world;
+fn ensure_is_not_own(deciding: &Deciding<'_>, me: SubjectId, drift: &Drift) -> Result<(), Refusal> {
+    let world = deciding.world;
     let owner = world.holder_of(drift.target, drift.standing.account);
     if owner.is_some_and(|owner| world.human(owner) == world.human(me)) {
         return Err(Refusal::not_allowed(format!(
@@ -54,7 +64,7 @@ fn ensure_is_not_own(draft: &Draft<'_>, me: SubjectId, drift: &Drift) -> Result<
     Ok(())
 }
 
-pub(super) fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
+pub(super) fn settle(draft: &mut Draft<'_, '_>, drift: Drift, state: DriftState) {
     let id = drift.id;
     let what = match &state {
         DriftState::Adopted { .. } => What::DriftAdopted { drift: id },
@@ -66,53 +76,61 @@ pub(super) fn settle(draft: &mut Draft<'_>, drift: Drift, state: DriftState) {
     let is_open = state == DriftState::Open;
     draft.fact(what, vec![Row::Drift(Drift { state, ..drift })]);
     if !is_open {
-        house::settle_where(draft, |about| *about == AlarmKind::NewPower { drift: id });
+        alarms::settle_where(draft, |about| *about == AlarmKind::NewPower { drift: id });
     }
 }
 
-fn ignore(draft: &mut Draft<'_>, id: DriftId, reason: &Said, until: Timestamp) -> Result<(), Refusal> {
-    let by = draft.person()?;
-    let drift = pending(draft, id)?;
-    ensure_is_not_own(draft, by, &drift)?;
+fn ignore(
+    deciding: &mut Deciding<'_>,
+    person: Person,
+    id: DriftId,
+    reason: &Said,
+    until: Timestamp,
+) -> Result<(), Refusal> {
+    let by = person.id();
+    let Pending { drift, administers } = pending(deciding, id)?;
+    ensure_is_not_own(deciding, by, &drift)?;
     if reason.0.is_empty() {
         return Err(Refusal::invalid("a reason is needed, which whoever looks later will read: `--reason`"));
     }
     checked_text("reason", reason, 500)?;
-    if until <= draft.now() || until > later(draft.now(), IGNORED_MOST) {
+    if until <= deciding.now() || until > later(deciding.now(), IGNORED_MOST) {
         return Err(Refusal::invalid("it can be ignored until a time to come, at most a year ahead"));
     }
-    let reason = draft.text(reason);
-    settle(draft, drift, DriftState::Ignored { by, reason, until });
+    let reason = deciding.text(reason);
+    settle(&mut deciding.by(administers), drift, DriftState::Ignored { by, reason, until });
     Ok(())
 }
 
 /// Has the target put back as it was: what was gained is taken away, what was lost is given back.
-fn put_back(draft: &mut Draft<'_>, id: DriftId) -> Result<(), Refusal> {
-    let by = draft.person()?;
-    let drift = pending(draft, id)?;
+fn put_back(deciding: &mut Deciding<'_>, person: Person, id: DriftId) -> Result<(), Refusal> {
+    let by = person.id();
+    let Pending { drift, administers } = pending(deciding, id)?;
     let state = if drift.kind == DriftKind::Lost { ItemState::Restoring } else { ItemState::Taking };
     if state == ItemState::Restoring {
-        ensure_is_not_own(draft, by, &drift)?;
-        conversions::ensure_no_own_return(draft, by, &drift.standing)?;
+        ensure_is_not_own(deciding, by, &drift)?;
+        conversions::ensure_no_own_return(deciding, by, &drift.standing)?;
     }
     if drift.standing.handle.is_none() {
         return Err(Refusal::conflict(format!(
             "this right is held only through {}; put that back instead",
-            drift.standing.chain.first().map_or("something else", |way| draft.world.words(way))
+            drift.standing.chain.first().map_or("something else", |way| deciding.world.words(way))
         )));
     }
-    if state == ItemState::Restoring && matches!(draft.world.connector(drift.target), Some(Connector::Linux { .. })) {
+    if state == ItemState::Restoring && matches!(deciding.world.connector(drift.target), Some(Connector::Linux { .. }))
+    {
         return Err(Refusal::conflict(
             "a host puts back only what was taken there through Tempestas; put it back on the host by hand, \
              or adopt that it is gone",
         ));
     }
     if state == ItemState::Taking {
-        if draft.world.is_broker(drift.target, drift.standing.account) {
+        if deciding.world.is_broker(drift.target, drift.standing.account) {
             return Err(Refusal::conflict("it belongs to the account that Tempestas itself works with there"));
         }
-        ensure_holders_stay(draft.world, &[drift.standing.id])?;
+        ensure_holders_stay(deciding.world, &[drift.standing.id])?;
     }
+    let draft = &mut deciding.by(administers);
     let conversion: ConversionId = draft.id();
     let name = draft.words(&format!("put back {id}"));
     let item = Item { standing: drift.standing.clone(), eligibility: None, state, trouble: None, wave: 0, at: None };
@@ -138,7 +156,12 @@ pub(super) struct Sighted<'s> {
 
 /// What one survey saw appear on a target that had been surveyed before, and what it saw gone. Where a person looked and had
 /// it taken in, what is gone is what they looked at; what appeared is news all the same.
-pub(super) fn seen(draft: &mut Draft<'_>, mut appeared: Vec<Sighted<'_>>, mut vanished: Vec<Standing>, accepted: bool) {
+pub(super) fn seen(
+    draft: &mut Draft<'_, '_>,
+    mut appeared: Vec<Sighted<'_>>,
+    mut vanished: Vec<Standing>,
+    accepted: bool,
+) {
     let world = draft.world;
     // Held as before, only by another line or posting: after an undo it is a new one.
     appeared.retain(|one| {
@@ -188,20 +211,20 @@ fn by_one_put_back(world: &World, target: ScopeId, found: &RightFound) -> bool {
     })
 }
 
-fn notice(draft: &mut Draft<'_>, kind: DriftKind, standing: Standing, weight: Weight) {
+fn notice(draft: &mut Draft<'_, '_>, kind: DriftKind, standing: Standing, weight: Weight) {
     let id: DriftId = draft.id();
     let (target, since) = (standing.target, draft.now());
     let drift = Drift { id, target, kind, standing, weight, since, state: DriftState::Open };
     let is_power = drift.is_new_power();
     draft.fact(What::DriftSeen { drift: id, target }, vec![Row::Drift(drift)]);
     if is_power {
-        house::raise(draft, AlarmKind::NewPower { drift: id });
+        alarms::raise(draft, AlarmKind::NewPower { drift: id });
     }
 }
 
 /// What was gained and is gone again, or was lost and is there again, needs nobody's decision any more; whether there
 /// was such a drift.
-fn over(draft: &mut Draft<'_>, is_over: impl Fn(&Drift) -> bool) -> bool {
+fn over(draft: &mut Draft<'_, '_>, is_over: impl Fn(&Drift) -> bool) -> bool {
     let at = draft.now();
     let gone: Vec<Drift> =
         draft.world.drifts.values().filter(|drift| drift.is_pending() && is_over(drift)).cloned().collect();
@@ -213,7 +236,7 @@ fn over(draft: &mut Draft<'_>, is_over: impl Fn(&Drift) -> bool) -> bool {
 }
 
 /// What was ignored until now is open again.
-pub(super) fn tick(draft: &mut Draft<'_>) {
+pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     let world = draft.world;
     let due = world.due_by(draft.now()).filter_map(|due| match due {
         Due::Drift(id) => world.drifts.get(&id),

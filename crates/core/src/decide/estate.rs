@@ -2,29 +2,35 @@
 
 use std::collections::BTreeMap;
 
-use super::{Draft, appointments, checked_name, checked_text, drifts, house};
+use super::{
+    alarms, appointments,
+    checked::{checked_name, checked_text},
+    deciding::Deciding,
+    drifts, surveys,
+};
 use crate::{
-    Command, Connector, DriftState, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Target, What,
-    World, terms::check_label,
+    Connector, DriftState, EstateCommand, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind,
+    Seconds, Target, What, World, terms::check_label,
 };
 
 /// Most labels of a target.
 const LABELS_MOST: usize = 20;
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EstateCommand) -> Result<(), Refusal> {
     match command {
-        Command::AddFolder { parent, name } => {
-            draft.administrator(*parent)?;
-            let scope = new_scope(draft, *parent, name, ScopeKind::Folder)?;
-            draft.fact(What::FolderAdded { scope: scope.id }, vec![Row::Scope(scope)]);
+        EstateCommand::AddFolder { parent, name } => {
+            let administers = deciding.administers(*parent)?;
+            let scope = new_scope(deciding, *parent, name, ScopeKind::Folder)?;
+            deciding.by(administers).fact(What::FolderAdded { scope: scope.id }, vec![Row::Scope(scope)]);
+            Ok(())
         }
-        Command::AddTarget { parent, name, connector, emergency_least, alarm_after } => {
+        EstateCommand::AddTarget { parent, name, connector, emergency_least, alarm_after } => {
             // A description chooses what is called, and what runs, with the power of the service itself.
-            match connector {
-                Connector::Described { .. } => drop(draft.root_administrator()?),
-                _ => draft.administrator(*parent)?,
-            }
-            let scope = new_scope(draft, *parent, name, ScopeKind::Target)?;
+            let administers = match connector {
+                Connector::Described { .. } => deciding.administers_all()?,
+                _ => deciding.administers(*parent)?,
+            };
+            let scope = new_scope(deciding, *parent, name, ScopeKind::Target)?;
             let target = Target {
                 scope: scope.id,
                 connector: connector.clone(),
@@ -41,57 +47,83 @@ pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Ref
                 attributes: BTreeMap::new(),
                 sealed: Vec::new(),
             };
-            draft.fact(What::TargetAdded { scope: scope.id }, vec![Row::Scope(scope), Row::Target(target)]);
+            let what = What::TargetAdded { scope: scope.id };
+            deciding.by(administers).fact(what, vec![Row::Scope(scope), Row::Target(target)]);
+            Ok(())
         }
-        Command::SetTarget { target, emergency_least, alarm_after, runs_on, own_login, labels } => {
-            draft.administrator(*target)?;
-            let mut row = known_target(draft, *target)?;
-            draft.ensure_as_looked_at(&draft.world.path(*target), Some(row.digest()))?;
-            row.emergency_least = emergency_least.unwrap_or(row.emergency_least);
-            row.alarm_after = alarm_after.unwrap_or(row.alarm_after);
-            if let Some(host) = runs_on {
-                // What runs on what says who reaches whom: it is as much about the one as about the other.
-                host.map_or(Ok(()), |host| draft.administrator(host))?;
-                row.runs_on = host_of(draft, *target, *host)?;
-            }
-            if let Some(wanted) = own_login {
-                let Connector::Postgres { own_login, .. } = &mut row.connector else {
-                    return Err(Refusal::invalid(
-                        "only PostgreSQL knows both a login for the one grant and people's own; others have one way",
-                    ));
-                };
-                *own_login = *wanted;
-            }
-            if let Some(wanted) = labels {
-                if wanted.len() > LABELS_MOST {
-                    return Err(Refusal::Limit(format!("a target has at most {LABELS_MOST} labels")));
-                }
-                wanted.iter().try_for_each(|(name, value)| check_label(name, value))?;
-                row.labels.clone_from(wanted);
-            }
-            let mut put = vec![Row::Target(row)];
-            // Other terms may hold by other labels, and by another way of giving.
-            let by_label: Vec<_> = draft.world.terms.values().filter(|rule| !rule.labels.is_empty()).collect();
-            put.extend(draft.own_hand_if_less(&put, &[], &by_label));
-            draft.fact(What::TargetSet { scope: *target }, put);
+        EstateCommand::SetTarget { target, emergency_least, alarm_after, runs_on, own_login, labels } => {
+            let changes = Changes {
+                emergency_least: *emergency_least,
+                alarm_after: *alarm_after,
+                runs_on: *runs_on,
+                own_login: *own_login,
+                labels: labels.as_ref(),
+            };
+            set_target(deciding, *target, &changes)
         }
-        Command::EndTarget { target, reason } => end_target(draft, *target, reason)?,
-        _ => {}
+        EstateCommand::EndTarget { target, reason } => end_target(deciding, *target, reason),
+        EstateCommand::AcceptSurvey { target, digest, survey } => {
+            let administers = deciding.administers(*target)?;
+            surveys::accepted(&mut deciding.by(administers), *target, *digest, survey)
+        }
     }
+}
+
+/// What is to become of a target; what is none stays.
+struct Changes<'a> {
+    emergency_least: Option<u32>,
+    alarm_after: Option<Seconds>,
+    runs_on: Option<Option<ScopeId>>,
+    own_login: Option<bool>,
+    labels: Option<&'a BTreeMap<String, String>>,
+}
+
+fn set_target(deciding: &mut Deciding<'_>, target: ScopeId, changes: &Changes<'_>) -> Result<(), Refusal> {
+    let administers = deciding.administers(target)?;
+    let mut row = known_target(deciding, target)?;
+    deciding.ensure_as_looked_at(&deciding.world.path(target), Some(row.digest()))?;
+    row.emergency_least = changes.emergency_least.unwrap_or(row.emergency_least);
+    row.alarm_after = changes.alarm_after.unwrap_or(row.alarm_after);
+    if let Some(host) = changes.runs_on {
+        // What runs on what says who reaches whom: it is as much about the one as about the other.
+        deciding.administers_each(host)?;
+        row.runs_on = host_of(deciding, target, host)?;
+    }
+    if let Some(wanted) = changes.own_login {
+        let Connector::Postgres { own_login, .. } = &mut row.connector else {
+            return Err(Refusal::invalid(
+                "only PostgreSQL knows both a login for the one grant and people's own; others have one way",
+            ));
+        };
+        *own_login = wanted;
+    }
+    if let Some(wanted) = changes.labels {
+        if wanted.len() > LABELS_MOST {
+            return Err(Refusal::Limit(format!("a target has at most {LABELS_MOST} labels")));
+        }
+        wanted.iter().try_for_each(|(name, value)| check_label(name, value))?;
+        row.labels.clone_from(wanted);
+    }
+    let mut put = vec![Row::Target(row)];
+    // Other terms may hold by other labels, and by another way of giving.
+    let by_label: Vec<_> = deciding.world.terms.values().filter(|rule| !rule.labels.is_empty()).collect();
+    put.extend(deciding.own_hand_if_less(&put, &[], &by_label));
+    deciding.by(administers).fact(What::TargetSet { scope: target }, put);
     Ok(())
 }
 
 /// Lets a target go, with everything that only meant something while it was looked after.
-fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), Refusal> {
-    draft.administrator(id)?;
-    let target = known_target(draft, id)?;
+fn end_target(deciding: &mut Deciding<'_>, id: ScopeId, reason: &Said) -> Result<(), Refusal> {
+    let administers = deciding.administers(id)?;
+    let target = known_target(deciding, id)?;
     if reason.0.trim().is_empty() {
         return Err(Refusal::invalid("say why, for whoever reads the record: `--reason`"));
     }
     checked_text("reason", reason, 500)?;
-    let reason = draft.text(reason);
-    let world = draft.world;
+    let world = deciding.world;
     ensure_nothing_hangs_on(world, id)?;
+    let draft = &mut deciding.by(administers);
+    let reason = draft.text(reason);
     // Taken in again it would have no labels.
     let hand = draft.context.caller.subject().filter(|_| !target.labels.is_empty()).map(|me| draft.own_hand(me));
     let mut put: Vec<Row> = hand.into_iter().collect();
@@ -111,7 +143,7 @@ fn end_target(draft: &mut Draft<'_>, id: ScopeId, reason: &Said) -> Result<(), R
     for drift in world.drifts.values().filter(|drift| drift.target == id && drift.is_pending()) {
         drifts::settle(draft, drift.clone(), DriftState::Over { at });
     }
-    house::settle_where(draft, |about| world.alarm_scope(about).is_some_and(|scope| world.is_within(scope, id)));
+    alarms::settle_where(draft, |about| world.alarm_scope(about).is_some_and(|scope| world.is_within(scope, id)));
     Ok(())
 }
 
@@ -142,42 +174,42 @@ fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
 }
 
 /// Checks what a target is said to run on.
-fn host_of(draft: &Draft<'_>, target: ScopeId, host: Option<ScopeId>) -> Result<Option<ScopeId>, Refusal> {
+fn host_of(deciding: &Deciding<'_>, target: ScopeId, host: Option<ScopeId>) -> Result<Option<ScopeId>, Refusal> {
     let mut at = host;
     while let Some(id) = at {
         if id == target {
             return Err(Refusal::invalid("a target can't run on itself, not even through others"));
         }
-        at = known_target(draft, id)?.runs_on;
+        at = known_target(deciding, id)?.runs_on;
     }
     Ok(host)
 }
 
-pub(super) fn known_target(draft: &Draft<'_>, id: ScopeId) -> Result<Target, Refusal> {
-    draft
+pub(super) fn known_target(deciding: &Deciding<'_>, id: ScopeId) -> Result<Target, Refusal> {
+    deciding
         .world
         .targets
         .get(&id)
         .cloned()
-        .ok_or_else(|| Refusal::unknown("target", draft.world.path(id), "`tempestas targets` lists them"))
+        .ok_or_else(|| Refusal::unknown("target", deciding.world.path(id), "`tempestas targets` lists them"))
 }
 
-fn new_scope(draft: &mut Draft<'_>, parent: ScopeId, name: &str, kind: ScopeKind) -> Result<Scope, Refusal> {
+fn new_scope(deciding: &mut Deciding<'_>, parent: ScopeId, name: &str, kind: ScopeKind) -> Result<Scope, Refusal> {
     checked_name("scope", name)?;
-    if draft.world.target_of(parent).is_some() {
+    if deciding.world.target_of(parent).is_some() {
         return Err(Refusal::invalid(format!(
             "{} is a target or a part of one; put folders and targets into folders",
-            draft.world.path(parent)
+            deciding.world.path(parent)
         )));
     }
-    if draft.world.depth(parent) >= 12 {
+    if deciding.world.depth(parent) >= 12 {
         return Err(Refusal::Limit("the estate is at most 12 folders deep".to_owned()));
     }
-    if let Some(there) = draft.world.child(parent, name) {
+    if let Some(there) = deciding.world.child(parent, name) {
         if there.kind == ScopeKind::Gone && kind == ScopeKind::Target {
             return Ok(Scope { kind, ..there.clone() });
         }
-        return Err(Refusal::conflict(format!("{} has a `{name}` already", draft.world.path(parent))));
+        return Err(Refusal::conflict(format!("{} has a `{name}` already", deciding.world.path(parent))));
     }
-    Ok(Scope { id: draft.id(), parent: Some(parent), name: name.to_owned(), kind })
+    Ok(Scope { id: deciding.id(), parent: Some(parent), name: name.to_owned(), kind })
 }

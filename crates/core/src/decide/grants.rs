@@ -4,76 +4,70 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use super::{Draft, asks, checked_text, house, proofs::Reported};
+use super::{
+    alarms,
+    checked::checked_text,
+    deciding::{Deciding, Draft},
+    lifecycle::{never_begun, open},
+    proofs::{Person, Reported},
+};
 use crate::{
-    Actor, AlarmKind, Approval, Command, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase,
-    Refusal, Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer,
-    due::Due, later,
+    AlarmKind, Approval, Digest, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase, Refusal,
+    Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer, due::Due,
+    later,
 };
 
 /// How far a target's clock may be from ours while grants are still given there.
 const CLOCKS_APART: Seconds = Seconds(5);
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
-    match command {
-        Command::GiveBack { elevation } => {
-            let me = draft.person()?;
-            let elevation = draft.elevation(*elevation)?;
-            if elevation.asker != me {
-                return Err(Refusal::not_allowed(
-                    "only its holder gives an elevation back; an approver or administrator can revoke it",
-                ));
-            }
-            match elevation.phase {
-                Phase::Opening | Phase::Live => close(draft, elevation, End::GivenBack, None),
-                Phase::Waiting | Phase::Scheduled | Phase::Ready => {
-                    asks::never_begun(draft, elevation, End::Withdrawn, None);
-                }
-                Phase::Closing | Phase::Ended(_) => return Err(nothing_to_end(&elevation)),
-            }
-            Ok(())
-        }
-        Command::Revoke { elevation, word } => revoke(draft, *elevation, word),
-        Command::ShowLogin { elevation } => {
-            let me = draft.person()?;
-            let elevation = draft.elevation(*elevation)?;
-            if elevation.asker != me {
-                return Err(Refusal::not_allowed("only its holder may fetch the login of an elevation"));
-            }
-            if elevation.phase != Phase::Live {
-                return Err(Refusal::conflict(format!(
-                    "{} is {}; a login is to be had while it is live",
-                    elevation.id, elevation.phase
-                )));
-            }
-            super::ensure_fresh(&draft.context.caller, elevation.demand.terms.assurance, draft.now())?;
-            let Some(grant) = elevation.grant.and_then(|id| draft.world.grants.get(&id)) else { return Ok(()) };
-            let shown = Grant { login_shown: true, ..grant.clone() };
-            let replaced = grant.login_shown;
-            draft.fact(What::LoginShown { elevation: elevation.id, replaced }, vec![Row::Grant(shown)]);
-            Ok(())
-        }
-        Command::GrantSeen { grant, there } => seen(draft, *grant, *there),
-        Command::GrantDelayed { grant, trouble } => {
-            if let Some(reported) = draft.reported_grant(*grant)? {
-                delayed(draft, reported, trouble);
-            }
-            Ok(())
-        }
-        Command::GrantGone { grant, leftovers } => gone(draft, *grant, leftovers),
-        _ => Ok(()),
+/// Its holder ends an elevation before its time.
+pub(super) fn give_back(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
+    let elevation = deciding.elevation(id)?;
+    if elevation.asker != person.id() {
+        return Err(Refusal::not_allowed(
+            "only its holder gives an elevation back; an approver or administrator can revoke it",
+        ));
     }
+    match elevation.phase {
+        Phase::Opening | Phase::Live => close(&mut deciding.by(person), elevation, End::GivenBack, None),
+        Phase::Waiting | Phase::Scheduled | Phase::Ready => {
+            never_begun(&mut deciding.by(person), elevation, End::Withdrawn, None);
+        }
+        Phase::Closing | Phase::Ended(_) => return Err(nothing_to_end(&elevation)),
+    }
+    Ok(())
+}
+
+/// Its holder is about to be shown the login of an elevation.
+pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
+    let elevation = deciding.elevation(id)?;
+    if elevation.asker != person.id() {
+        return Err(Refusal::not_allowed("only its holder may fetch the login of an elevation"));
+    }
+    if elevation.phase != Phase::Live {
+        return Err(Refusal::conflict(format!(
+            "{} is {}; a login is to be had while it is live",
+            elevation.id, elevation.phase
+        )));
+    }
+    deciding.proven(elevation.demand.terms.assurance)?;
+    let Some(grant) = elevation.grant.and_then(|id| deciding.world.grants.get(&id)) else { return Ok(()) };
+    let shown = Grant { login_shown: true, ..grant.clone() };
+    let replaced = grant.login_shown;
+    deciding.by(person).fact(What::LoginShown { elevation: elevation.id, replaced }, vec![Row::Grant(shown)]);
+    Ok(())
 }
 
 fn nothing_to_end(elevation: &Elevation) -> Refusal {
     Refusal::conflict(format!("{} is {} already", elevation.id, elevation.phase))
 }
 
-fn revoke(draft: &mut Draft<'_>, id: ElevationId, word: &Said) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let elevation = draft.elevation(id)?;
+/// An approver or administrator ends an elevation before its time.
+pub(super) fn revoke(deciding: &mut Deciding<'_>, person: Person, id: ElevationId, word: &Said) -> Result<(), Refusal> {
+    let me = person.id();
+    let elevation = deciding.elevation(id)?;
     let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
-    if !approver && !Sight::is_administrator(draft.world, me, elevation.right.scope) {
+    if !approver && !Sight::is_administrator(deciding.world, me, elevation.right.scope) {
         return Err(Refusal::not_allowed(format!(
             "only an approver of {id} or an administrator of its scope may revoke it"
         )));
@@ -85,27 +79,27 @@ fn revoke(draft: &mut Draft<'_>, id: ElevationId, word: &Said) -> Result<(), Ref
     if matches!(elevation.phase, Phase::Closing | Phase::Ended(_)) {
         return Err(nothing_to_end(&elevation));
     }
-    end_whatever_stands(draft, elevation, word);
+    end_whatever_stands(&mut deciding.by(person), elevation, word);
     Ok(())
 }
 
 /// Ends an elevation at whatever point it stands, as revoked.
-pub(super) fn end_whatever_stands(draft: &mut Draft<'_>, mut elevation: Elevation, word: &Said) {
+pub(super) fn end_whatever_stands(draft: &mut Draft<'_, '_>, mut elevation: Elevation, word: &Said) {
     let said = draft.text(word);
     match elevation.phase {
         Phase::Opening | Phase::Live => close(draft, elevation, End::Revoked, Some(said)),
         Phase::Waiting | Phase::Scheduled | Phase::Ready => {
             elevation.end_word = Some(said);
-            asks::never_begun(draft, elevation, End::Revoked, None);
+            never_begun(draft, elevation, End::Revoked, None);
         }
         Phase::Closing | Phase::Ended(_) => {}
     }
 }
 
 /// Begins to take a grant away.
-fn close(draft: &mut Draft<'_>, mut elevation: Elevation, end: End, word: Option<crate::Digest>) {
+fn close(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, word: Option<Digest>) {
     let Some(grant) = elevation.grant.and_then(|id| draft.world.grants.get(&id)).cloned() else {
-        return asks::never_begun(draft, elevation, end, None);
+        return never_begun(draft, elevation, end, None);
     };
     let id = grant.id;
     elevation.phase = Phase::Closing;
@@ -114,7 +108,7 @@ fn close(draft: &mut Draft<'_>, mut elevation: Elevation, end: End, word: Option
     let grant =
         Grant { wanted: false, ending: Some(end), ending_since: Some(draft.now()), seen: Seen::Unknown, ..grant };
     draft.fact(What::Closing { elevation: elevation.id, end }, vec![Row::Elevation(elevation), Row::Grant(grant)]);
-    house::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
+    alarms::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
 }
 
 /// The grant that an alarm names.
@@ -126,13 +120,13 @@ fn alarmed_grant(about: &AlarmKind) -> Option<GrantId> {
 }
 
 /// A keeper read the grant back.
-fn seen(draft: &mut Draft<'_>, id: GrantId, there: bool) -> Result<(), Refusal> {
-    let Some(Reported { mut elevation, mut grant }) = draft.reported_grant(id)? else { return Ok(()) };
+pub(super) fn seen(draft: &mut Draft<'_, '_>, Reported { mut elevation, mut grant, .. }: Reported, there: bool) {
+    let id = grant.id;
     // A report that comes after the end changes nothing: the end is read back on its own.
     // Nor does one of its absence just before: the target's clock may be a little ahead of ours.
     let about_to_end = !there && later(draft.now(), CLOCKS_APART) >= grant.until;
     if !grant.wanted || draft.now() >= grant.until || about_to_end {
-        return Ok(());
+        return;
     }
     let before = grant.seen;
     grant.seen = if there { Seen::Yes } else { Seen::No };
@@ -153,16 +147,15 @@ fn seen(draft: &mut Draft<'_>, id: GrantId, there: bool) -> Result<(), Refusal> 
             vec![Row::Elevation(elevation), Row::Grant(grant)],
         );
         if there {
-            house::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
+            alarms::settle_where(draft, |about| *about == AlarmKind::Missing { grant: id });
         } else {
-            house::raise(draft, AlarmKind::Missing { grant: id });
+            alarms::raise(draft, AlarmKind::Missing { grant: id });
         }
     }
-    Ok(())
 }
 
 /// Notes what is in the way, once for each change of it.
-fn delayed(draft: &mut Draft<'_>, Reported { mut elevation, .. }: Reported, trouble: &str) {
+pub(super) fn delayed(draft: &mut Draft<'_, '_>, Reported { mut elevation, .. }: Reported, trouble: &str) {
     let trouble = Some(trouble.to_owned());
     if elevation.trouble == trouble || elevation.is_over() {
         return;
@@ -172,9 +165,10 @@ fn delayed(draft: &mut Draft<'_>, Reported { mut elevation, .. }: Reported, trou
 }
 
 /// A keeper took the grant away, read back that it is gone, and looked for leftovers.
-fn gone(draft: &mut Draft<'_>, id: GrantId, leftovers: &[(Said, Option<Timestamp>, bool)]) -> Result<(), Refusal> {
-    let Some(Reported { mut elevation, mut grant }) = draft.reported_grant(id)? else { return Ok(()) };
-    let (Phase::Closing, Some(end)) = (elevation.phase, grant.ending) else { return Ok(()) };
+pub(super) fn gone(draft: &mut Draft<'_, '_>, reported: Reported, leftovers: &[(Said, Option<Timestamp>, bool)]) {
+    let Reported { mut elevation, mut grant, .. } = reported;
+    let id = grant.id;
+    let (Phase::Closing, Some(end)) = (elevation.phase, grant.ending) else { return };
     let found: Vec<Leftover> = leftovers
         .iter()
         .map(|(what, when, ended)| Leftover { what: draft.text(what), when: *when, ended: *ended })
@@ -189,15 +183,11 @@ fn gone(draft: &mut Draft<'_>, id: GrantId, leftovers: &[(Said, Option<Timestamp
         What::Ended { elevation: elevation.id, end, leftovers: count },
         vec![Row::Elevation(elevation), Row::Grant(grant)],
     );
-    house::settle_where(draft, |about| alarmed_grant(about) == Some(id));
-    Ok(())
+    alarms::settle_where(draft, |about| alarmed_grant(about) == Some(id));
 }
 
 /// Time has passed: what ran out ends, what is due opens, what is late is an alarm.
-pub(super) fn tick(draft: &mut Draft<'_>) {
-    if draft.context.caller.actor != Actor::Keeper {
-        return;
-    }
+pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     let now = draft.now();
     let world = draft.world;
     let due = world.due_by(now).filter_map(|due| match due {
@@ -210,19 +200,14 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
         let grant = elevation.grant.and_then(|id| world.grants.get(&id));
         match elevation.phase {
             Phase::Waiting if elevation.stages.last().is_none_or(|stage| now >= stage.until) => {
-                asks::never_begun(
-                    draft,
-                    elevation.clone(),
-                    End::Unanswered,
-                    Some("nobody settled it in time".to_owned()),
-                );
+                never_begun(draft, elevation.clone(), End::Unanswered, Some("nobody settled it in time".to_owned()));
             }
             Phase::Waiting if is_left_alone(world, elevation) => {
-                asks::never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
+                never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
             }
-            Phase::Scheduled if is_due(elevation, now) => asks::open(draft, elevation.clone()),
+            Phase::Scheduled if is_due(elevation, now) => open(draft, elevation.clone()),
             Phase::Ready if elevation.begin_by.is_none_or(|by| now >= by) => {
-                asks::never_begun(
+                never_begun(
                     draft,
                     elevation.clone(),
                     End::Unanswered,
@@ -239,7 +224,7 @@ pub(super) fn tick(draft: &mut Draft<'_>) {
                 if let (Some(since), Some(after)) = (grant.ending_since, after)
                     && now >= later(since, after)
                 {
-                    house::raise(draft, AlarmKind::TakeLate { grant: grant.id });
+                    alarms::raise(draft, AlarmKind::TakeLate { grant: grant.id });
                 }
             }
             Phase::Waiting | Phase::Scheduled | Phase::Ready | Phase::Opening | Phase::Live | Phase::Ended(_) => {}

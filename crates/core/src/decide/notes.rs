@@ -1,66 +1,42 @@
 //! Noting what changes no row: who may say it follows from what it is.
 
-use super::{Draft, house::machine};
-use crate::{Actor, Context, CredentialStep, Decision, Hand, Note, Refusal, Row, Seconds, SubjectId, What, World};
+use super::{
+    deciding::Deciding,
+    proofs::{Permitted, Person},
+};
+use crate::{Context, Decision, Note, Refusal, SubjectId, What, World};
 
-/// Longer than any enrolment secret is good.
-const ISSUED_WITHIN: Seconds = Seconds::hours(24 * 8);
-
-pub(super) fn note(draft: &mut Draft<'_>, note: &Note) -> Result<(), Refusal> {
-    // Refusals are noted of the suspended as well, so they are no bar here.
-    let about_themselves = draft
-        .context
-        .caller
-        .subject()
-        .ok_or_else(|| Refusal::not_allowed("this is noted of somebody who signed in, and by them alone"));
-    let what = match note {
-        Note::SignedIn => What::SignedIn { subject: about_themselves? },
-        Note::Proved => What::Proved { subject: about_themselves? },
-        Note::ProofFailed => What::ProofFailed { subject: about_themselves? },
-        Note::SignInEnded => What::SignInEnded { subject: about_themselves? },
-        Note::PasskeyDropped => What::PasskeyDropped { subject: about_themselves? },
+pub(super) fn note(deciding: &mut Deciding<'_>, note: &Note) -> Result<(), Refusal> {
+    let of_themselves = |what: fn(SubjectId) -> What, person: Person| (Permitted::by(person), what(person.id()));
+    let (permitted, what) = match note {
+        Note::SignedIn => of_themselves(|subject| What::SignedIn { subject }, deciding.whoever()?),
+        Note::Proved => of_themselves(|subject| What::Proved { subject }, deciding.whoever()?),
+        Note::ProofFailed => of_themselves(|subject| What::ProofFailed { subject }, deciding.whoever()?),
+        Note::SignInEnded => of_themselves(|subject| What::SignInEnded { subject }, deciding.whoever()?),
+        Note::PasskeyDropped => of_themselves(|subject| What::PasskeyDropped { subject }, deciding.whoever()?),
+        Note::DeviceRefused => of_themselves(|subject| What::DeviceRefused { subject }, deciding.whoever()?),
         Note::DeviceLetIn { program } => {
-            What::DeviceLetIn { subject: about_themselves?, program: draft.words(program) }
+            let person = deciding.whoever()?;
+            let what = What::DeviceLetIn { subject: person.id(), program: deciding.words(program) };
+            (Permitted::by(person), what)
         }
-        Note::DeviceRefused => What::DeviceRefused { subject: about_themselves? },
-        Note::Exported(export) => {
-            about_themselves?;
-            What::Exported { export: *export }
-        }
+        Note::Exported(export) => (Permitted::by(deciding.whoever()?), What::Exported { export: *export }),
         Note::Refused { command, code, elevation } => {
-            about_themselves?;
-            What::Refused { command: command.clone(), code: code.clone(), elevation: *elevation }
+            let what = What::Refused { command: command.clone(), code: code.clone(), elevation: *elevation };
+            (Permitted::by(deciding.whoever()?), what)
         }
         Note::SurveyAsked(target) => {
-            draft.administrator(*target)?;
-            What::SurveyAsked { target: *target }
+            (Permitted::by(deciding.administers(*target)?), What::SurveyAsked { target: *target })
         }
         Note::AuthoritiesChanged { step } => {
-            draft.root_administrator()?;
-            What::AuthoritiesChanged { step: step.clone() }
+            (Permitted::by(deciding.administers_all()?), What::AuthoritiesChanged { step: step.clone() })
         }
-        Note::SignInFailed(subject) => {
-            stranger(draft)?;
-            What::SignInFailed { subject: *subject }
-        }
-        Note::NameUnknown => {
-            stranger(draft)?;
-            What::NameUnknown {}
-        }
-        Note::KeyRotated { key } => {
-            machine(draft)?;
-            What::KeyRotated { key: key.clone() }
-        }
+        Note::SignInFailed(subject) => (Permitted::by(deciding.stranger()?), What::SignInFailed { subject: *subject }),
+        Note::NameUnknown => (Permitted::by(deciding.stranger()?), What::NameUnknown {}),
+        Note::KeyRotated { key } => (Permitted::by(deciding.operates()?), What::KeyRotated { key: key.clone() }),
     };
-    draft.fact(what, Vec::new());
+    deciding.by(permitted).fact(what, Vec::new());
     Ok(())
-}
-
-fn stranger(draft: &Draft<'_>) -> Result<(), Refusal> {
-    match draft.context.caller.actor {
-        Actor::Nobody => Ok(()),
-        _ => Err(Refusal::not_allowed("a failed sign-in is noted of somebody who proved nothing")),
-    }
 }
 
 /// Notes that refusals of somebody were counted and not written down one by one. No command: whoever counts them says it.
@@ -71,42 +47,9 @@ pub fn refusals_dropped(context: &Context, subject: SubjectId, count: u32) -> De
     let world = World::default();
     let mut context = context.clone();
     context.caller.from = None;
-    let mut draft = Draft::new(&world, &context);
-    draft.fact(What::RefusalsDropped { subject, count }, Vec::new());
-    draft.finish()
-}
-
-/// Somebody's credentials are others from now on, or can be.
-pub(super) fn credentials(draft: &mut Draft<'_>, subject: SubjectId, step: CredentialStep) -> Result<(), Refusal> {
-    let own = draft.context.caller.subject() == Some(subject);
-    match step {
-        CredentialStep::Issued if own => {
-            return Err(Refusal::not_allowed(
-                "you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine",
-            ));
-        }
-        CredentialStep::Issued => drop(draft.root_administrator()?),
-        CredentialStep::Enrolled | CredentialStep::PasskeyAdded if own => {}
-        CredentialStep::Enrolled | CredentialStep::PasskeyAdded => {
-            return Err(Refusal::not_allowed("everybody sets their own password and passkeys"));
-        }
+    let mut deciding = Deciding::new(&world, &context);
+    if let Ok(person) = deciding.whoever() {
+        deciding.by(person).fact(What::RefusalsDropped { subject, count }, Vec::new());
     }
-    let mut hands = draft.hands([subject]);
-    if own {
-        // A secret may have been kept and used by whoever issued it: their day begins again with its use.
-        let now = draft.now();
-        let recent = draft
-            .world
-            .hands
-            .values()
-            .filter(|hand| hand.touched == subject && crate::later(hand.at, ISSUED_WITHIN) > now);
-        hands.extend(recent.map(|hand| Row::Hand(Hand { at: now, ..hand.clone() })));
-    }
-    let what = match step {
-        CredentialStep::Issued => What::EnrolmentIssued { subject },
-        CredentialStep::Enrolled => What::CredentialsSet { subject },
-        CredentialStep::PasskeyAdded => What::PasskeyAdded { subject },
-    };
-    draft.fact(what, hands);
-    Ok(())
+    deciding.finish()
 }

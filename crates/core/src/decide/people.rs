@@ -1,78 +1,96 @@
 //! People, groups, programs; their accounts and duties.
 
-use super::{Draft, checked_line, checked_subject_name, grants, house};
+use super::{
+    alarms,
+    checked::{checked_line, checked_subject_name},
+    credentials,
+    deciding::{Deciding, Draft},
+    grants,
+};
 use crate::{
-    Account, AlarmKind, Command, Duty, DutyId, DutyKind, Key, Kind, ReasonRule, Refusal, Row, Said, ScopeId, Subject,
-    SubjectId, SubjectKind, What,
+    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, PeopleCommand, ReasonRule, Refusal, Row, Said, ScopeId,
+    Subject, SubjectId, SubjectKind, What,
     appointment::{ensure_lasts, making},
     influence::{gained_by_joining, is_touched, touchers},
     world::GROUP_DEPTH,
 };
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &PeopleCommand) -> Result<(), Refusal> {
     match command {
-        Command::AddSubject { kind, name, about, second_of } => {
-            draft.root_administrator()?;
-            add(draft, *kind, name, about, *second_of)
+        PeopleCommand::AddSubject { kind, name, about, second_of } => {
+            let administers = deciding.administers_all()?;
+            add(&mut deciding.by(administers), *kind, name, about, *second_of)
         }
-        Command::AddMember { group, member } => {
-            draft.root_administrator()?;
-            add_member(draft, *group, *member)
+        PeopleCommand::AddMember { group, member } => {
+            let administers = deciding.administers_all()?;
+            add_member(&mut deciding.by(administers), *group, *member)
         }
-        Command::RemoveMember { group, member } => {
-            draft.root_administrator()?;
-            let mut row = known_group(draft, *group)?;
-            if !row.members.contains(member) {
-                return Err(Refusal::conflict(format!(
-                    "{} is not in {}",
-                    draft.world.subject_name(*member),
-                    draft.world.subject_name(*group)
-                )));
-            }
-            row.members.retain(|id| id != member);
-            let mut put = vec![Row::Subject(row)];
-            // Out of a group whose rule demands more, somebody gets through with less.
-            put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
-            draft.fact(What::MemberRemoved { group: *group, member: *member }, put);
-            Ok(())
+        PeopleCommand::RemoveMember { group, member } => {
+            let administers = deciding.administers_all()?;
+            remove_member(&mut deciding.by(administers), *group, *member)
         }
-        Command::Suspend { subject } => {
-            draft.root_administrator()?;
-            suspend(draft, *subject)
+        PeopleCommand::Suspend { subject } => {
+            let administers = deciding.administers_all()?;
+            suspend(&mut deciding.by(administers), *subject)
         }
-        Command::Resume { subject } => {
-            draft.root_administrator()?;
-            let row = known(draft, *subject)?;
-            if !row.suspended {
-                return Err(Refusal::conflict(format!("{} is not suspended", draft.world.subject_name(*subject))));
-            }
-            let row = Subject { suspended: false, ..row };
-            // Whoever is in it, though it was suspended until now.
-            let mut put = draft.hands(draft.world.everybody_in(*subject));
-            ensure_no_gain_unasked(draft, *subject, *subject)?;
-            put.push(Row::Subject(row));
-            put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
-            draft.fact(What::Resumed { subject: *subject }, put);
-            Ok(())
+        PeopleCommand::Resume { subject } => {
+            let administers = deciding.administers_all()?;
+            resume(&mut deciding.by(administers), *subject)
         }
-        Command::SetAccount { subject, target, account } => {
-            draft.administrator(*target)?;
-            let present = draft.world.account_of(*subject, *target).map(Account::digest);
-            let what = format!("{}'s account on {}", draft.world.subject_name(*subject), draft.world.path(*target));
-            draft.ensure_as_looked_at(&what, present)?;
-            set_account(draft, *subject, *target, account)
+        PeopleCommand::SetAccount { subject, target, account } => {
+            let administers = deciding.administers(*target)?;
+            let present = deciding.world.account_of(*subject, *target).map(Account::digest);
+            let (who, place) = (deciding.world.subject_name(*subject), deciding.world.path(*target));
+            deciding.ensure_as_looked_at(&format!("{who}'s account on {place}"), present)?;
+            set_account(&mut deciding.by(administers), *subject, *target, account)
         }
-        Command::GiveDuty { subject, kind, scope } => {
-            draft.administrator(*scope)?;
-            give_duty(draft, *subject, *kind, *scope)
+        PeopleCommand::GiveDuty { subject, kind, scope } => {
+            let administers = deciding.administers(*scope)?;
+            give_duty(&mut deciding.by(administers), *subject, *kind, *scope)
         }
-        Command::EndDuty { duty } => end_duty(draft, *duty),
-        _ => Ok(()),
+        PeopleCommand::EndDuty { duty } => {
+            let duty = known_duty(deciding, *duty)?;
+            let administers = deciding.administers(duty.scope)?;
+            end_duty(&mut deciding.by(administers), &duty)
+        }
+        PeopleCommand::SetCredentials { subject, step } => credentials::set(deciding, *subject, *step),
     }
 }
 
-fn known(draft: &Draft<'_>, id: SubjectId) -> Result<Subject, Refusal> {
-    draft
+fn remove_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) -> Result<(), Refusal> {
+    let mut row = known_group(draft, group)?;
+    if !row.members.contains(&member) {
+        return Err(Refusal::conflict(format!(
+            "{} is not in {}",
+            draft.world.subject_name(member),
+            draft.world.subject_name(group)
+        )));
+    }
+    row.members.retain(|id| *id != member);
+    let mut put = vec![Row::Subject(row)];
+    // Out of a group whose rule demands more, somebody gets through with less.
+    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+    draft.fact(What::MemberRemoved { group, member }, put);
+    Ok(())
+}
+
+fn resume(draft: &mut Draft<'_, '_>, subject: SubjectId) -> Result<(), Refusal> {
+    let row = known(draft, subject)?;
+    if !row.suspended {
+        return Err(Refusal::conflict(format!("{} is not suspended", draft.world.subject_name(subject))));
+    }
+    let row = Subject { suspended: false, ..row };
+    // Whoever is in it, though it was suspended until now.
+    let mut put = draft.hands(draft.world.everybody_in(subject));
+    ensure_no_gain_unasked(draft, subject, subject)?;
+    put.push(Row::Subject(row));
+    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+    draft.fact(What::Resumed { subject }, put);
+    Ok(())
+}
+
+fn known(deciding: &Deciding<'_>, id: SubjectId) -> Result<Subject, Refusal> {
+    deciding
         .world
         .subjects
         .get(&id)
@@ -80,16 +98,16 @@ fn known(draft: &Draft<'_>, id: SubjectId) -> Result<Subject, Refusal> {
         .ok_or_else(|| Refusal::unknown("person, group or program", id, "`tempestas people` lists them"))
 }
 
-fn known_group(draft: &Draft<'_>, id: SubjectId) -> Result<Subject, Refusal> {
-    let subject = known(draft, id)?;
+fn known_group(deciding: &Deciding<'_>, id: SubjectId) -> Result<Subject, Refusal> {
+    let subject = known(deciding, id)?;
     if subject.kind == SubjectKind::Group {
         return Ok(subject);
     }
-    Err(Refusal::invalid(format!("{} is not a group; only groups have members", draft.world.subject_name(id))))
+    Err(Refusal::invalid(format!("{} is not a group; only groups have members", deciding.world.subject_name(id))))
 }
 
 fn add(
-    draft: &mut Draft<'_>,
+    draft: &mut Draft<'_, '_>,
     kind: SubjectKind,
     name: &Said,
     about: &Said,
@@ -138,7 +156,7 @@ fn add(
     Ok(())
 }
 
-fn add_member(draft: &mut Draft<'_>, group: SubjectId, member: SubjectId) -> Result<(), Refusal> {
+fn add_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) -> Result<(), Refusal> {
     let mut row = known_group(draft, group)?;
     known(draft, member)?;
     let world = draft.world;
@@ -167,8 +185,8 @@ fn add_member(draft: &mut Draft<'_>, group: SubjectId, member: SubjectId) -> Res
 
 /// Refuses to let anybody be eligible through a group for what the terms demand more of than a word of the caller's. Where
 /// a group is resumed, for the caller's own gain alone: what others were given before is theirs again.
-fn ensure_no_gain_unasked(draft: &Draft<'_>, member: SubjectId, group: SubjectId) -> Result<(), Refusal> {
-    let (world, now, by) = (draft.world, draft.now(), draft.context.caller.subject());
+fn ensure_no_gain_unasked(deciding: &Deciding<'_>, member: SubjectId, group: SubjectId) -> Result<(), Refusal> {
+    let (world, now, by) = (deciding.world, deciding.now(), deciding.context.caller.subject());
     let resumes = member == group;
     let gains = |who: SubjectId| {
         if resumes {
@@ -198,7 +216,7 @@ fn ensure_no_gain_unasked(draft: &Draft<'_>, member: SubjectId, group: SubjectId
 }
 
 /// Suspends a subject and ends what it holds or waits for.
-pub(super) fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusal> {
+pub(super) fn suspend(draft: &mut Draft<'_, '_>, id: SubjectId) -> Result<(), Refusal> {
     let row = Subject { suspended: true, ..known(draft, id)? };
     if draft.context.caller.subject().is_some_and(|me| draft.world.human(me) == draft.world.human(id)) {
         return Err(Refusal::not_allowed("you can't suspend yourself; another administrator can"));
@@ -219,7 +237,7 @@ pub(super) fn suspend(draft: &mut Draft<'_>, id: SubjectId) -> Result<(), Refusa
     Ok(())
 }
 
-fn set_account(draft: &mut Draft<'_>, subject: SubjectId, target: ScopeId, account: &Said) -> Result<(), Refusal> {
+fn set_account(draft: &mut Draft<'_, '_>, subject: SubjectId, target: ScopeId, account: &Said) -> Result<(), Refusal> {
     let kind = known(draft, subject)?.kind;
     if kind == SubjectKind::Group {
         return Err(Refusal::invalid("a group has no account; name the account of a person or program"));
@@ -251,7 +269,7 @@ fn set_account(draft: &mut Draft<'_>, subject: SubjectId, target: ScopeId, accou
     Ok(())
 }
 
-fn give_duty(draft: &mut Draft<'_>, subject: SubjectId, kind: DutyKind, scope: ScopeId) -> Result<(), Refusal> {
+fn give_duty(draft: &mut Draft<'_, '_>, subject: SubjectId, kind: DutyKind, scope: ScopeId) -> Result<(), Refusal> {
     known(draft, subject)?;
     if draft.world.duties.values().any(|duty| (duty.subject, duty.kind, duty.scope) == (subject, kind, scope)) {
         return Err(Refusal::conflict(format!("{} has that duty there already", draft.world.subject_name(subject))));
@@ -264,19 +282,18 @@ fn give_duty(draft: &mut Draft<'_>, subject: SubjectId, kind: DutyKind, scope: S
     if let Some(hand) = me
         && let Some(by) = touchers(draft.world, hand, draft.now()).first().copied()
     {
-        house::raise(draft, AlarmKind::HandedOn { by, hand });
+        alarms::raise(draft, AlarmKind::HandedOn { by, hand });
     }
     Ok(())
 }
 
-fn end_duty(draft: &mut Draft<'_>, id: DutyId) -> Result<(), Refusal> {
-    let duty = draft
-        .world
-        .duties
-        .get(&id)
-        .cloned()
-        .ok_or_else(|| Refusal::unknown("duty", id, "`tempestas people duties` lists them"))?;
-    draft.administrator(duty.scope)?;
+fn known_duty(deciding: &Deciding<'_>, id: DutyId) -> Result<Duty, Refusal> {
+    let unknown = || Refusal::unknown("duty", id, "`tempestas people duties` lists them");
+    deciding.world.duties.get(&id).cloned().ok_or_else(unknown)
+}
+
+fn end_duty(draft: &mut Draft<'_, '_>, duty: &Duty) -> Result<(), Refusal> {
+    let id = duty.id;
     let world = draft.world;
     let another = world.root_administrators().any(|(other, _)| other != id);
     if duty.kind == DutyKind::Administrator && Some(duty.scope) == world.root && !another {

@@ -1,11 +1,89 @@
-//! What was checked, as values: made by their checks alone, and taken by what must not go without.
+//! What was checked, as values: made by their checks alone, and taken by what must not go without. No fact is written without
+//! one that is a [`Permit`].
 
-use super::Draft;
-use crate::{Actor, Elevation, Grant, GrantId, Refusal, ScopeId, Target};
+use jiff::Timestamp;
+
+use super::{ADMINISTRATOR_PROOF, deciding::Deciding};
+use crate::{Actor, Caller, Elevation, Grant, GrantId, Refusal, ScopeId, Seconds, Sight, SubjectId, Target, World};
+
+/// A value that says why somebody may have facts written.
+pub(super) trait Permit {}
+
+impl Permit for Administers {}
+impl Permit for AdministersEach {}
+impl Permit for Person {}
+impl Permit for Reporting {}
+impl Permit for Operates {}
+impl Permit for Itself {}
+impl Permit for Stranger {}
+impl Permit for Permitted {}
+
+/// That the caller administers a scope, and proved themselves freshly enough for changing who may do what.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Administers(ScopeId);
+
+impl Administers {
+    /// Refuses anyone but an administrator of the scope with a fresh proof.
+    ///
+    /// # Errors
+    /// Says which duty, or which proof, is missing.
+    pub fn of(world: &World, caller: &Caller, scope: ScopeId, now: Timestamp) -> Result<Self, Refusal> {
+        match caller.actor {
+            Actor::Keeper => Err(Refusal::not_allowed("a keeper only reports what it saw")),
+            Actor::Nobody => Err(Refusal::not_allowed("this needs a sign-in")),
+            Actor::Machine => Ok(Self(scope)),
+            Actor::Subject(person) if Sight::is_administrator(world, person, scope) => {
+                FreshProof::within(caller, ADMINISTRATOR_PROOF, now).map(|_| Self(scope))
+            }
+            Actor::Subject(_) => Err(not_administrator(world, scope)),
+        }
+    }
+
+    /// The scope, with all below it.
+    #[must_use]
+    pub const fn scope(self) -> ScopeId {
+        self.0
+    }
+}
+
+/// How somebody is refused who is no administrator of a scope.
+#[must_use]
+pub fn not_administrator(world: &World, scope: ScopeId) -> Refusal {
+    Refusal::not_allowed(format!(
+        "only an administrator of {} may do this; `tempestas me` shows your duties",
+        world.path(scope)
+    ))
+}
+
+/// That the caller proved themselves within a time that was demanded.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FreshProof(());
+
+impl FreshProof {
+    /// Refuses a caller whose last proof is older than `max_age`.
+    ///
+    /// # Errors
+    /// Says when the last one was.
+    pub fn within(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<Self, Refusal> {
+        match caller.proven_at {
+            Some(at) if crate::later(at, max_age) >= now => Ok(Self(())),
+            last => Err(Refusal::StepUp { max_age, last }),
+        }
+    }
+}
+
+/// A person or program that signed in, and isn't suspended. Alone it permits what is done to one's own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Person(SubjectId);
+
+impl Person {
+    pub(super) const fn id(self) -> SubjectId {
+        self.0
+    }
+}
 
 /// That the caller keeps a target, and so may report on it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[must_use = "it is taken by what follows"]
 pub(super) struct Reporting(ScopeId);
 
 impl Reporting {
@@ -15,13 +93,111 @@ impl Reporting {
     }
 }
 
+/// That the caller has a shell on the machine that the service runs on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Operates(());
+
+/// That the service itself says so: of time, and of its own state.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Itself(());
+
+/// Somebody who proved nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Stranger(());
+
+/// That the caller administers each of several scopes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct AdministersEach(());
+
+/// That something permits it, whatever that was.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Permitted(());
+
+impl Permitted {
+    pub(super) fn by(_: impl Permit) -> Self {
+        Self(())
+    }
+}
+
 /// A grant that the keeper of its target reports on.
 pub(super) struct Reported {
+    pub(super) reporting: Reporting,
     pub(super) elevation: Elevation,
     pub(super) grant: Grant,
 }
 
-impl Draft<'_> {
+impl Deciding<'_> {
+    /// The person or program that gives the command.
+    pub(super) fn person(&self) -> Result<Person, Refusal> {
+        let signed_in = self.context.caller.subject();
+        let id = signed_in.ok_or_else(|| Refusal::not_allowed("only a person who signed in may do this"))?;
+        if self.world.is_suspended(id) {
+            return Err(Refusal::not_allowed("your account is suspended; speak to an administrator"));
+        }
+        Ok(Person(id))
+    }
+
+    /// Whoever is signed in, suspended or not: refusals are noted of them as well.
+    pub(super) fn whoever(&self) -> Result<Person, Refusal> {
+        let signed_in = self.context.caller.subject().map(Person);
+        signed_in.ok_or_else(|| Refusal::not_allowed("this is noted of somebody who signed in, and by them alone"))
+    }
+
+    pub(super) fn proven(&self, max_age: Seconds) -> Result<FreshProof, Refusal> {
+        FreshProof::within(&self.context.caller, max_age, self.now())
+    }
+
+    pub(super) fn administers(&self, scope: ScopeId) -> Result<Administers, Refusal> {
+        Administers::of(self.world, &self.context.caller, scope, self.now())
+    }
+
+    /// The administrator of everything.
+    pub(super) fn administers_all(&self) -> Result<Administers, Refusal> {
+        let unfounded = || Refusal::conflict("nothing was founded here yet; start `tempestasd` once");
+        self.administers(self.world.root.ok_or_else(unfounded)?)
+    }
+
+    pub(super) fn administers_each(
+        &self,
+        scopes: impl IntoIterator<Item = ScopeId>,
+    ) -> Result<AdministersEach, Refusal> {
+        for scope in scopes {
+            self.administers(scope)?;
+        }
+        Ok(AdministersEach(()))
+    }
+
+    pub(super) fn operates(&self) -> Result<Operates, Refusal> {
+        match self.context.caller.actor {
+            Actor::Machine => Ok(Operates(())),
+            _ => Err(Refusal::not_allowed("this is done only on the machine that the service runs on")),
+        }
+    }
+
+    pub(super) fn stranger(&self) -> Result<Stranger, Refusal> {
+        match self.context.caller.actor {
+            Actor::Nobody => Ok(Stranger(())),
+            _ => Err(Refusal::not_allowed("a failed sign-in is noted of somebody who proved nothing")),
+        }
+    }
+
+    /// The service itself, whichever part of it.
+    pub(super) fn itself(&self) -> Result<Itself, Refusal> {
+        match self.context.caller.actor {
+            Actor::Keeper => Ok(Itself(())),
+            _ => Err(Refusal::not_allowed("only the service itself says what time it is, and how it is")),
+        }
+    }
+
+    /// The service itself, of what is nobody's target; or the keeper of the target that it is about.
+    pub(super) fn itself_about(&self, target: Option<ScopeId>) -> Result<Itself, Refusal> {
+        let itself = self.itself()?;
+        if self.context.caller.keeps == target {
+            return Ok(itself);
+        }
+        Err(Refusal::not_allowed("a keeper raises alarms of its own target alone"))
+    }
+
     /// Refuses anybody but a keeper.
     pub(super) fn reporting_own(&self) -> Result<Reporting, Refusal> {
         match (self.context.caller.actor, self.context.caller.keeps) {
@@ -46,9 +222,9 @@ impl Draft<'_> {
 
     /// A grant on the target that is reported on; none where no such grant is known any more.
     pub(super) fn reported_grant(&self, id: GrantId) -> Result<Option<Reported>, Refusal> {
-        let _ = self.reporting_own()?;
+        self.reporting_own()?;
         let Some((elevation, grant)) = self.world.elevation_of(id) else { return Ok(None) };
-        let _ = self.reporting(grant.target)?;
-        Ok(Some(Reported { elevation: elevation.clone(), grant: grant.clone() }))
+        let reporting = self.reporting(grant.target)?;
+        Ok(Some(Reported { reporting, elevation: elevation.clone(), grant: grant.clone() }))
     }
 }

@@ -2,10 +2,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Draft, checked_line, checked_subject_name, count, estate::known_target, house, people};
+use super::{
+    alarms,
+    checked::{checked_line, checked_subject_name},
+    deciding::{Deciding, Draft, count},
+    estate::known_target,
+    people,
+    proofs::Reporting,
+};
 use crate::{
-    Account, AlarmKind, Command, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Right,
-    Row, Said, ScopeId, Source, Stage, Subject, SubjectId, SubjectKind, What, World, appointment::making,
+    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Right, Row, Said,
+    ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind, What, World, appointment::making,
     influence::gained_by_joining, own_rights,
 };
 
@@ -15,29 +22,28 @@ const HELD_SHARE_PERCENT: usize = 20;
 /// Nobody is let go who alone can let others in.
 const LAST: &str = "the last administrator of everything would be gone";
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &SourceCommand) -> Result<(), Refusal> {
+    // Who is who in the whole house is the whole house's business.
+    let administers = deciding.administers_all()?;
+    let draft = &mut deciding.by(administers);
     match command {
-        Command::SetSource { target, mapping } => set(draft, *target, mapping),
-        Command::EndSource { target } => {
-            draft.root_administrator()?;
-            known(draft, *target)?;
-            // Whoever came from it stays, and is nobody's entry any more.
-            let mut cut = vec![Key { kind: Kind::Source, id: target.0.to_string() }];
-            cut.extend(links(draft, *target).map(|link| Row::Link(link.clone()).key()));
-            draft.fact_cutting(What::SourceEnded { target: *target }, Vec::new(), cut);
-            house::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target: *target });
-            Ok(())
-        }
-        Command::RecordImport { target, digest, imported, accepted } => {
-            record(draft, *target, *digest, imported, *accepted)
-        }
-        _ => Ok(()),
+        SourceCommand::Set { target, mapping } => set(draft, *target, mapping),
+        SourceCommand::End { target } => end(draft, *target),
+        SourceCommand::Accept { target, digest, imported } => accepted(draft, *target, *digest, imported),
     }
 }
 
-fn set(draft: &mut Draft<'_>, target: ScopeId, mapping: &Mapping) -> Result<(), Refusal> {
-    // Who is who in the whole house is the whole house's business.
-    draft.root_administrator()?;
+fn end(draft: &mut Draft<'_, '_>, target: ScopeId) -> Result<(), Refusal> {
+    known(draft, target)?;
+    // Whoever came from it stays, and is nobody's entry any more.
+    let mut cut = vec![Key { kind: Kind::Source, id: target.0.to_string() }];
+    cut.extend(links(draft, target).map(|link| Row::Link(link.clone()).key()));
+    draft.fact_cutting(What::SourceEnded { target }, Vec::new(), cut);
+    alarms::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target });
+    Ok(())
+}
+
+fn set(draft: &mut Draft<'_, '_>, target: ScopeId, mapping: &Mapping) -> Result<(), Refusal> {
     let Connector::Ldap { base, .. } = known_target(draft, target)?.connector else {
         return Err(Refusal::invalid("people are imported from directories over LDAP only"));
     };
@@ -66,84 +72,108 @@ fn set(draft: &mut Draft<'_>, target: ScopeId, mapping: &Mapping) -> Result<(), 
     Ok(())
 }
 
-fn known(draft: &Draft<'_>, target: ScopeId) -> Result<Source, Refusal> {
+fn known(deciding: &Deciding<'_>, target: ScopeId) -> Result<Source, Refusal> {
     let unknown =
-        || Refusal::unknown("source of people", draft.world.path(target), "`tempestas people source` lists them");
-    draft.world.sources.get(&target).cloned().ok_or_else(unknown)
+        || Refusal::unknown("source of people", deciding.world.path(target), "`tempestas people source` lists them");
+    deciding.world.sources.get(&target).cloned().ok_or_else(unknown)
 }
 
-fn links<'w>(draft: &Draft<'w>, target: ScopeId) -> impl Iterator<Item = &'w Link> {
-    draft.world.links.values().filter(move |link| link.target == target)
+fn links<'w>(deciding: &Deciding<'w>, target: ScopeId) -> impl Iterator<Item = &'w Link> {
+    deciding.world.links.values().filter(move |link| link.target == target)
 }
 
-fn record(
-    draft: &mut Draft<'_>,
+/// What a reading means for who there is.
+struct Reading<'a> {
     target: ScopeId,
     digest: Digest,
+    imported: &'a Imported,
+    source: Source,
+    /// People known from the source who are not in it any more.
+    leavers: Vec<SubjectId>,
+    /// Whether an administrator of everything is left.
+    stays: bool,
+    gain: Option<Gain>,
+}
+
+impl<'a> Reading<'a> {
+    fn of(deciding: &Deciding<'_>, target: ScopeId, digest: Digest, imported: &'a Imported) -> Result<Self, Refusal> {
+        let source = known(deciding, target)?;
+        let found: BTreeSet<&str> = imported.people.iter().map(|person| person.key.as_str()).collect();
+        let leavers: Vec<SubjectId> = links(deciding, target)
+            .filter(|link| !found.contains(link.key.as_str()))
+            .filter(|link| is_person(deciding, link.subject) && !deciding.world.is_suspended(link.subject))
+            .map(|link| link.subject)
+            .collect();
+        let stays = leavers.is_empty() || deciding.world.root_administrators().any(|(_, who)| !leavers.contains(&who));
+        let gain = unasked_gain(deciding, target, imported);
+        Ok(Self { target, digest, imported, source, leavers, stays, gain })
+    }
+}
+
+/// The keeper of a source read it: what would change too much, or lets somebody in, waits for a person.
+pub(super) fn reported(
+    draft: &mut Draft<'_, '_>,
+    reporting: Reporting,
+    digest: Digest,
     imported: &Imported,
-    accepted: bool,
 ) -> Result<(), Refusal> {
-    if accepted {
-        draft.root_administrator()?;
-    } else {
-        let _ = draft.reporting(target)?;
+    let target = reporting.target();
+    let reading = Reading::of(draft, target, digest, imported)?;
+    let why = why_held(draft, target, imported, reading.leavers.len())
+        .or_else(|| (!reading.stays).then(|| LAST.to_owned()))
+        .or_else(|| reading.gain.as_ref().map(|gain| gain.says(draft.world)));
+    let Some(why) = why else { return take_in(draft, reading) };
+    if reading.source.held != Some(digest) {
+        let held = Source { held: Some(digest), ..reading.source };
+        let why = draft.words(&why);
+        draft.fact(What::ImportHeld { target, digest, why }, vec![Row::Source(held)]);
+        alarms::raise(draft, AlarmKind::ImportHeld { target });
     }
-    let source = known(draft, target)?;
-    let found: BTreeSet<&str> = imported.people.iter().map(|person| person.key.as_str()).collect();
-    let leavers: Vec<SubjectId> = links(draft, target)
-        .filter(|link| !found.contains(link.key.as_str()))
-        .filter(|link| is_person(draft, link.subject) && !draft.world.is_suspended(link.subject))
-        .map(|link| link.subject)
-        .collect();
-    let stays = leavers.is_empty() || draft.world.root_administrators().any(|(_, who)| !leavers.contains(&who));
-    let gain = unasked_gain(draft, target, imported);
-    let why = why_held(draft, target, imported, leavers.len())
-        .or_else(|| (!stays).then(|| LAST.to_owned()))
-        .or_else(|| gain.as_ref().map(|gain| gain.says(draft.world)));
-    if let Some(why) = why.filter(|_| !accepted) {
-        if source.held != Some(digest) {
-            let held = Source { held: Some(digest), ..source };
-            let why = draft.words(&why);
-            draft.fact(What::ImportHeld { target, digest, why }, vec![Row::Source(held)]);
-            house::raise(draft, AlarmKind::ImportHeld { target });
-        }
-        return Ok(());
-    }
-    if !stays {
+    Ok(())
+}
+
+/// A person looked at what was held.
+fn accepted(draft: &mut Draft<'_, '_>, target: ScopeId, digest: Digest, imported: &Imported) -> Result<(), Refusal> {
+    let reading = Reading::of(draft, target, digest, imported)?;
+    if !reading.stays {
         return Err(Refusal::conflict(format!("{LAST}; give the duty to somebody else first")));
     }
-    if let Some(gain) = &gain {
+    if let Some(gain) = &reading.gain {
         ensure_may_say_yes(draft, gain)?;
     }
-    if accepted && source.held != Some(digest) {
+    if reading.source.held != Some(digest) {
         return Err(Refusal::Changed("it was read again since".to_owned()));
     }
+    take_in(draft, reading)
+}
+
+fn take_in(draft: &mut Draft<'_, '_>, reading: Reading<'_>) -> Result<(), Refusal> {
+    let Reading { target, digest, imported, source, leavers, .. } = reading;
     let mut taking = Taking::new(draft, target);
     imported.people.iter().for_each(|person| taking.person(person));
     taking.managers(imported);
     taking.groups(imported);
-    let Taking { put, added, changed, unusable, .. } = taking;
+    let Taking { mut put, added, changed, unusable, .. } = taking;
     let is_new = source.taken.is_none() || source.held.is_some() || source.unusable != unusable;
     if put.is_empty() && leavers.is_empty() && !is_new {
         return Ok(());
     }
     let left = count(leavers.len());
-    let mut put = put;
     put.push(Row::Source(Source { taken: Some(digest), taken_at: Some(draft.now()), held: None, unusable, ..source }));
     draft.fact(What::Imported { target, digest, added, changed, left }, put);
-    house::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target });
+    alarms::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target });
     leavers.into_iter().try_for_each(|subject| people::suspend(draft, subject))
 }
 
-fn is_person(draft: &Draft<'_>, id: SubjectId) -> bool {
-    draft.world.subjects.get(&id).is_some_and(|subject| subject.kind == SubjectKind::Person)
+fn is_person(deciding: &Deciding<'_>, id: SubjectId) -> bool {
+    deciding.world.subjects.get(&id).is_some_and(|subject| subject.kind == SubjectKind::Person)
 }
 
-fn why_held(draft: &Draft<'_>, target: ScopeId, imported: &Imported, leaving: usize) -> Option<String> {
+fn why_held(deciding: &Deciding<'_>, target: ScopeId, imported: &Imported, leaving: usize) -> Option<String> {
     if !imported.complete {
         return Some("the directory answered only in part".to_owned());
     }
-    let known = links(draft, target).filter(|link| is_person(draft, link.subject)).count();
+    let known = links(deciding, target).filter(|link| is_person(deciding, link.subject)).count();
     if imported.people.is_empty() && known > 0 {
         return Some("the directory shows nobody at all".to_owned());
     }
@@ -169,9 +199,10 @@ impl Gain {
 }
 
 /// A directory is somebody's word too: what joining a group gives is given under the same terms as by name.
-fn unasked_gain(draft: &Draft<'_>, target: ScopeId, imported: &Imported) -> Option<Gain> {
-    let (world, now) = (draft.world, draft.now());
-    let known: BTreeMap<&str, SubjectId> = links(draft, target).map(|link| (link.key.as_str(), link.subject)).collect();
+fn unasked_gain(deciding: &Deciding<'_>, target: ScopeId, imported: &Imported) -> Option<Gain> {
+    let (world, now) = (deciding.world, deciding.now());
+    let known: BTreeMap<&str, SubjectId> =
+        links(deciding, target).map(|link| (link.key.as_str(), link.subject)).collect();
     imported.groups.iter().find_map(|found| {
         let group = *known.get(found.key.as_str())?;
         found.members.iter().find_map(|key| {
@@ -195,20 +226,20 @@ fn unasked_gain(draft: &Draft<'_>, target: ScopeId, imported: &Imported) -> Opti
 }
 
 /// Whoever has such a reading taken in says yes by that, and has to be somebody who may.
-fn ensure_may_say_yes(draft: &Draft<'_>, gain: &Gain) -> Result<(), Refusal> {
-    let me = draft.person()?;
+fn ensure_may_say_yes(deciding: &Deciding<'_>, gain: &Gain) -> Result<(), Refusal> {
+    let me = deciding.person()?.id();
     if gain.stage.yes <= 1 && gain.stage.approvers.contains(&me) {
         return Ok(());
     }
     Err(Refusal::not_allowed(format!(
         "{}, which is not yours to say alone; have them made eligible by name first: `tempestas eligible give`",
-        gain.says(draft.world)
+        gain.says(deciding.world)
     )))
 }
 
 /// Taking a reading in, entry by entry.
 struct Taking<'d, 'w> {
-    draft: &'d mut Draft<'w>,
+    deciding: &'d mut Deciding<'w>,
     target: ScopeId,
     /// Who each entry is, those taken in just now among them.
     subjects: BTreeMap<String, SubjectId>,
@@ -222,11 +253,11 @@ struct Taking<'d, 'w> {
 }
 
 impl<'d, 'w> Taking<'d, 'w> {
-    fn new(draft: &'d mut Draft<'w>, target: ScopeId) -> Self {
-        let subjects = links(draft, target).map(|link| (link.key.clone(), link.subject)).collect();
-        let names = draft.world.subjects.values().map(|subject| draft.world.text(subject.name)).collect();
+    fn new(deciding: &'d mut Deciding<'w>, target: ScopeId) -> Self {
+        let subjects = links(deciding, target).map(|link| (link.key.clone(), link.subject)).collect();
+        let names = deciding.world.subjects.values().map(|subject| deciding.world.text(subject.name)).collect();
         let (rows, put) = (BTreeMap::new(), Vec::new());
-        Self { draft, target, subjects, rows, names, put, added: 0, changed: 0, unusable: 0 }
+        Self { deciding, target, subjects, rows, names, put, added: 0, changed: 0, unusable: 0 }
     }
 
     fn link(&mut self, key: &str, subject: SubjectId) {
@@ -244,8 +275,8 @@ impl<'d, 'w> Taking<'d, 'w> {
             self.unusable += 1;
             return None;
         }
-        let id: SubjectId = self.draft.id();
-        let (name, about) = (self.draft.text(&Said::new(name)), self.draft.text(&about));
+        let id: SubjectId = self.deciding.id();
+        let (name, about) = (self.deciding.text(&Said::new(name)), self.deciding.text(&about));
         let subject =
             Subject { id, kind, name, about, second_of: None, suspended: false, members: Vec::new(), manager: None };
         self.put.push(Row::Subject(subject.clone()));
@@ -256,7 +287,7 @@ impl<'d, 'w> Taking<'d, 'w> {
     }
 
     fn row(&self, id: SubjectId) -> Option<Subject> {
-        self.rows.get(&id).or_else(|| self.draft.world.subjects.get(&id)).cloned()
+        self.rows.get(&id).or_else(|| self.deciding.world.subjects.get(&id)).cloned()
     }
 
     fn change(&mut self, row: Subject) {
@@ -268,11 +299,11 @@ impl<'d, 'w> Taking<'d, 'w> {
     }
 
     fn person(&mut self, found: &PersonFound) {
-        let world = self.draft.world;
+        let world = self.deciding.world;
         if let Some(id) = self.subjects.get(&found.key).copied() {
             let Some(mut row) = self.row(id) else { return };
             if !world.is_text(row.about, found.about.trim()) {
-                row.about = self.draft.text(&Said::new(&found.about));
+                row.about = self.deciding.text(&Said::new(&found.about));
             }
             return self.change(row);
         }
@@ -281,7 +312,7 @@ impl<'d, 'w> Taking<'d, 'w> {
             return self.link(&found.key, owner);
         }
         if let Some(id) = self.new_subject(SubjectKind::Person, &found.key, &found.name, &found.about) {
-            let name = self.draft.text(&Said::new(&found.account));
+            let name = self.deciding.text(&Said::new(&found.account));
             let account = Account { subject: id, target: self.target, name, set_by: None, set_at: None };
             self.put.push(Row::Account(account));
         }
@@ -332,7 +363,7 @@ impl<'d, 'w> Taking<'d, 'w> {
             if !is_new {
                 // Whoever changed the directory may be the asker; for a day nobody new in a group answers by it.
                 let joined: Vec<SubjectId> = listed.difference(&before).copied().collect();
-                self.put.extend(self.draft.hands(joined));
+                self.put.extend(self.deciding.hands(joined));
             }
             self.change(Subject { members, ..row });
         }

@@ -1,33 +1,34 @@
 //! Stop: said by one administrator without delay, lifted by two.
 
-use super::{Draft, checked_text, grants};
+use super::{checked::checked_text, deciding::Deciding, grants};
 use crate::{
-    Command, Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopId, SubjectKind, What, influence::is_touched,
+    Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopCommand, StopId, SubjectKind, What, influence::is_touched,
 };
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &StopCommand) -> Result<(), Refusal> {
     match command {
-        Command::Stop { reach, word } => stop(draft, *reach, word),
-        Command::LiftStop { stop } => lift(draft, *stop),
-        _ => Ok(()),
+        StopCommand::Order { reach, word } => stop(deciding, *reach, word),
+        StopCommand::Lift { stop } => lift(deciding, *stop),
     }
 }
 
 /// The scope that the caller must administer; a person is everybody's concern.
-fn ruled_by(draft: &Draft<'_>, reach: Reach) -> Result<ScopeId, Refusal> {
+fn ruled_by(deciding: &Deciding<'_>, reach: Reach) -> Result<ScopeId, Refusal> {
     match reach {
-        Reach::Scope(scope) if draft.world.scopes.contains_key(&scope) => Ok(scope),
+        Reach::Scope(scope) if deciding.world.scopes.contains_key(&scope) => Ok(scope),
         Reach::Scope(scope) => Err(Refusal::unknown("scope", scope, "the estate shows the scopes there are")),
-        Reach::Person(_) => {
-            draft.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once"))
-        }
+        Reach::Person(_) => deciding
+            .world
+            .root
+            .ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once")),
     }
 }
 
 /// No fresh proof is wanted: it must work at once, and what it does harms nobody's security.
-fn stop(draft: &mut Draft<'_>, reach: Reach, word: &Said) -> Result<(), Refusal> {
-    let me = draft.person()?;
-    let (world, scope) = (draft.world, ruled_by(draft, reach)?);
+fn stop(deciding: &mut Deciding<'_>, reach: Reach, word: &Said) -> Result<(), Refusal> {
+    let person = deciding.person()?;
+    let me = person.id();
+    let (world, scope) = (deciding.world, ruled_by(deciding, reach)?);
     if !Sight::is_administrator(world, me, scope) {
         return Err(Refusal::not_allowed(format!(
             "only an administrator of {} may stop {}; `tempestas me` shows your duties",
@@ -47,6 +48,7 @@ fn stop(draft: &mut Draft<'_>, reach: Reach, word: &Said) -> Result<(), Refusal>
     if let Some(known) = world.stops.values().find(|stop| stop.lifted_at.is_none() && stop.reach == reach) {
         return Err(Refusal::conflict(format!("{} is stopped already, by {}", world.reach_name(reach), known.id)));
     }
+    let draft = &mut deciding.by(person);
     let id: StopId = draft.id();
     let mut stop = Stop {
         id,
@@ -70,16 +72,16 @@ fn stop(draft: &mut Draft<'_>, reach: Reach, word: &Said) -> Result<(), Refusal>
 }
 
 /// The first voice waits an hour for the second, which must be another human's. Nothing comes back by itself.
-fn lift(draft: &mut Draft<'_>, id: StopId) -> Result<(), Refusal> {
-    let (world, now) = (draft.world, draft.now());
+fn lift(deciding: &mut Deciding<'_>, id: StopId) -> Result<(), Refusal> {
+    let (world, now) = (deciding.world, deciding.now());
     let stop = world
         .stops
         .get(&id)
         .filter(|stop| stop.lifted_at.is_none())
         .ok_or_else(|| Refusal::unknown("stop in force", id, "`tempestas stop list` shows them"))?
         .clone();
-    let me = draft.person()?;
-    draft.administrator(ruled_by(draft, stop.reach)?)?;
+    let me = deciding.person()?.id();
+    let administers = deciding.administers(ruled_by(deciding, stop.reach)?)?;
     if let Reach::Person(person) = stop.reach {
         if world.human(person) == world.human(me) {
             return Err(Refusal::not_allowed(
@@ -96,7 +98,7 @@ fn lift(draft: &mut Draft<'_>, id: StopId) -> Result<(), Refusal> {
     match stop.open_lift(now) {
         None => {
             let stop = Stop { lift: Some((me, now)), ..stop };
-            draft.fact(What::LiftAsked { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
+            deciding.by(administers).fact(What::LiftAsked { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
         }
         Some(first) if world.human(first) == world.human(me) => {
             return Err(Refusal::conflict(format!(
@@ -112,7 +114,7 @@ fn lift(draft: &mut Draft<'_>, id: StopId) -> Result<(), Refusal> {
         }
         Some(_) => {
             let stop = Stop { lifted_at: Some(now), ..stop };
-            draft.fact(What::StopLifted { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
+            deciding.by(administers).fact(What::StopLifted { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
         }
     }
     Ok(())

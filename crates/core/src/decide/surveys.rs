@@ -5,10 +5,11 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use jiff::Timestamp;
 
 use super::{
-    Draft, count,
+    alarms,
+    deciding::{Deciding, Draft, count},
     drifts::{self, Sighted},
     estate::known_target,
-    house,
+    proofs::Reporting,
 };
 use crate::{
     Alarm, AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, RoleId, Row,
@@ -25,34 +26,54 @@ const SEALED_MOST: usize = 50;
 /// Below so many rights a share means nothing.
 const HELD_LEAST: usize = 6;
 
-pub(super) fn record(
-    draft: &mut Draft<'_>,
+/// The keeper of a target surveyed it: what would take too much away waits for a person.
+pub(super) fn reported(
+    draft: &mut Draft<'_, '_>,
+    reporting: Reporting,
+    digest: Digest,
+    survey: &Survey,
+) -> Result<(), Refusal> {
+    let target = reporting.target();
+    let row = known_target(draft, target)?;
+    let known = Known::of(draft.world, target);
+    let Some(why) = why_held(survey, known.count, known.vanishing(survey)) else {
+        take_in(draft, row, known, Taken { digest, survey, accepted: false });
+        return Ok(());
+    };
+    if row.held != Some(digest) {
+        let held = Target { held: Some(digest), ..row };
+        draft.fact(What::SurveyHeld { target, digest, why }, vec![Row::Target(held)]);
+        alarms::raise(draft, AlarmKind::SurveyHeld { target });
+    }
+    Ok(())
+}
+
+/// A person looked at a survey that was held.
+pub(super) fn accepted(
+    draft: &mut Draft<'_, '_>,
     target: ScopeId,
     digest: Digest,
     survey: &Survey,
-    accepted: bool,
 ) -> Result<(), Refusal> {
-    if accepted {
-        draft.administrator(target)?;
-    } else {
-        let _ = draft.reporting(target)?;
-    }
     let row = known_target(draft, target)?;
-    let known = Known::of(draft.world, target);
-    let kept: BTreeSet<StandingId> =
-        survey.rights.iter().flat_map(|found| known.rights(found)).map(|standing| standing.id).collect();
-    let vanishing = known.count - kept.len();
-    if let Some(why) = why_held(survey, known.count, vanishing).filter(|_| !accepted) {
-        if row.held != Some(digest) {
-            let held = Target { held: Some(digest), ..row };
-            draft.fact(What::SurveyHeld { target, digest, why }, vec![Row::Target(held)]);
-            house::raise(draft, AlarmKind::SurveyHeld { target });
-        }
-        return Ok(());
-    }
-    if accepted && row.held != Some(digest) {
+    if row.held != Some(digest) {
         return Err(Refusal::Changed("another survey was taken since".to_owned()));
     }
+    let known = Known::of(draft.world, target);
+    take_in(draft, row, known, Taken { digest, survey, accepted: true });
+    Ok(())
+}
+
+/// A survey as it is taken in.
+struct Taken<'s> {
+    digest: Digest,
+    survey: &'s Survey,
+    /// Whether a person looked at it.
+    accepted: bool,
+}
+
+fn take_in(draft: &mut Draft<'_, '_>, row: Target, known: Known<'_>, taken: Taken<'_>) {
+    let (target, Taken { digest, survey, accepted }) = (row.scope, taken);
     let mut changes = Changes::default();
     let scopes = parts(draft, target, survey, &mut changes);
     let roles = roles(draft, target, survey, &known, &mut changes);
@@ -62,11 +83,11 @@ pub(super) fn record(
         _ => draft.text(&Said::new(&survey.broker)),
     };
     let first = row.surveyed.is_none();
-    let attributes: BTreeMap<String, String> = reported(survey);
+    let attributes: BTreeMap<String, String> = attributes_of(survey);
     let sealed = sealed(draft, &row, survey);
     let said = attributes == row.attributes && sealed == row.sealed;
     if said && changes.put.is_empty() && changes.cut.is_empty() && !first && row.held.is_none() {
-        return Ok(());
+        return;
     }
     let Changes { mut put, cut, appeared, vanished, changed } = changes;
     let (gained, lost) = (count(appeared.len()), count(vanished.len()));
@@ -80,23 +101,22 @@ pub(super) fn record(
         ..row
     }));
     draft.fact_cutting(What::Surveyed { target, digest, appeared: gained, vanished: lost, changed }, put, cut);
-    house::settle_where(draft, |about| *about == AlarmKind::SurveyHeld { target });
+    alarms::settle_where(draft, |about| *about == AlarmKind::SurveyHeld { target });
     // The first survey is what there is.
     if !first {
         drifts::seen(draft, appeared, vanished, accepted);
     }
-    Ok(())
 }
 
 /// What a target says of itself, as far as it can be kept.
-fn reported(survey: &Survey) -> BTreeMap<String, String> {
+fn attributes_of(survey: &Survey) -> BTreeMap<String, String> {
     let fits = |(name, value): &(&String, &String)| check_label(name, value).is_ok();
     let kept = survey.attributes.iter().filter(fits).take(ATTRIBUTES_MOST);
     kept.map(|(name, value)| (name.clone(), value.clone())).collect()
 }
 
 /// The accounts that are sealed, each named as it was before where it was known.
-fn sealed(draft: &mut Draft<'_>, row: &Target, survey: &Survey) -> Vec<Digest> {
+fn sealed(draft: &mut Draft<'_, '_>, row: &Target, survey: &Survey) -> Vec<Digest> {
     let mut sealed = Vec::new();
     for name in survey.sealed.iter().take(SEALED_MOST) {
         let known = row.sealed.iter().copied().find(|known| draft.world.is_text(*known, name));
@@ -108,13 +128,13 @@ fn sealed(draft: &mut Draft<'_>, row: &Target, survey: &Survey) -> Vec<Digest> {
 
 /// Raises an alarm about a use that was not known when the last one about that account was raised.
 pub(super) fn sealed_used(
-    draft: &mut Draft<'_>,
-    target: ScopeId,
+    draft: &mut Draft<'_, '_>,
+    reporting: Reporting,
     account: &Said,
     at: Timestamp,
     claimed: bool,
 ) -> Result<(), Refusal> {
-    let row = draft.reported_target(draft.reporting(target)?)?;
+    let (target, row) = (reporting.target(), draft.reported_target(reporting)?);
     let world = draft.world;
     let Some(account) = row.sealed.into_iter().find(|sealed| world.is_text(*sealed, &account.0)) else {
         return Ok(());
@@ -129,7 +149,7 @@ pub(super) fn sealed_used(
         _ => false,
     };
     if !world.alarms.values().any(covers) {
-        house::raise(draft, AlarmKind::SealedUsed { target, account, at, claimed });
+        alarms::raise(draft, AlarmKind::SealedUsed { target, account, at, claimed });
     }
     Ok(())
 }
@@ -158,7 +178,7 @@ struct Changes<'s> {
 
 /// Makes scopes for parts that are new; gone ones stay, since terms may hang on them.
 fn parts(
-    draft: &mut Draft<'_>,
+    draft: &mut Draft<'_, '_>,
     target: ScopeId,
     survey: &Survey,
     changes: &mut Changes<'_>,
@@ -192,7 +212,7 @@ struct Places {
 }
 
 fn roles(
-    draft: &mut Draft<'_>,
+    draft: &mut Draft<'_, '_>,
     target: ScopeId,
     survey: &Survey,
     known: &Known<'_>,
@@ -225,7 +245,7 @@ fn roles(
 }
 
 fn standing<'s>(
-    draft: &mut Draft<'_>,
+    draft: &mut Draft<'_, '_>,
     target: ScopeId,
     survey: &'s Survey,
     places: &Places,
@@ -278,16 +298,22 @@ fn standing<'s>(
 }
 
 /// Rights that are on the target no more.
-fn vanished(draft: &Draft<'_>, target: ScopeId, survey: &Survey, seen: &BTreeSet<StandingId>, changes: &mut Changes) {
-    for gone in draft.world.standing_on(target) {
+fn vanished(
+    deciding: &Deciding<'_>,
+    target: ScopeId,
+    survey: &Survey,
+    seen: &BTreeSet<StandingId>,
+    changes: &mut Changes,
+) {
+    for gone in deciding.world.standing_on(target) {
         // By another line or posting it is the same right, anew.
         let replaced = || {
             let same = |one: &Sighted| {
-                one.standing.right == gone.right && draft.world.is_text(gone.account, &one.found.account)
+                one.standing.right == gone.right && deciding.world.is_text(gone.account, &one.found.account)
             };
             changes.appeared.iter().any(same)
         };
-        if !seen.contains(&gone.id) && (!just_restored(draft, survey, gone) || replaced()) {
+        if !seen.contains(&gone.id) && (!just_restored(deciding, survey, gone) || replaced()) {
             changes.cut.push(Key { kind: Kind::Standing, id: gone.id.0.to_string() });
             changes.vanished.push(gone.clone());
         }
@@ -299,28 +325,28 @@ const READ_BEFORE: Seconds = Seconds(10);
 
 /// What we changed while the survey was under way, or are about to, is not drift: it may have been read before or after.
 fn just_changed<'w>(
-    draft: &Draft<'w>,
+    deciding: &Deciding<'w>,
     survey: &Survey,
     changed: ItemState,
     changing: ItemState,
 ) -> impl Iterator<Item = &'w crate::Item> {
     let clock = survey.clock;
-    let items = draft.world.conversions.values().flat_map(|conversion| &conversion.items);
+    let items = deciding.world.conversions.values().flat_map(|conversion| &conversion.items);
     items.filter(move |item| {
         item.state == changing || (item.state == changed && item.at.is_some_and(|at| later(at, READ_BEFORE) >= clock))
     })
 }
 
-fn just_taken(draft: &Draft<'_>, survey: &Survey, right: Right, found: &RightFound) -> bool {
-    just_changed(draft, survey, ItemState::Taken, ItemState::Restoring).any(|item| {
+fn just_taken(deciding: &Deciding<'_>, survey: &Survey, right: Right, found: &RightFound) -> bool {
+    just_changed(deciding, survey, ItemState::Taken, ItemState::Restoring).any(|item| {
         item.standing.right == right
-            && item.standing.has_handle(draft.world, found.handle.as_deref())
-            && draft.world.is_text(item.standing.account, &found.account)
+            && item.standing.has_handle(deciding.world, found.handle.as_deref())
+            && deciding.world.is_text(item.standing.account, &found.account)
     })
 }
 
-fn just_restored(draft: &Draft<'_>, survey: &Survey, right: &Standing) -> bool {
-    just_changed(draft, survey, ItemState::Restored, ItemState::Taking).any(|item| item.standing.id == right.id)
+fn just_restored(deciding: &Deciding<'_>, survey: &Survey, right: &Standing) -> bool {
+    just_changed(deciding, survey, ItemState::Restored, ItemState::Taking).any(|item| item.standing.id == right.id)
 }
 
 /// What is known of a target already, by the words that it uses itself.
@@ -354,6 +380,13 @@ impl<'w> Known<'w> {
         known
     }
 
+    /// How many of those that are known a survey doesn't show.
+    fn vanishing(&self, survey: &Survey) -> usize {
+        let kept: BTreeSet<StandingId> =
+            survey.rights.iter().flat_map(|found| self.rights(found)).map(|standing| standing.id).collect();
+        self.count - kept.len()
+    }
+
     /// The standing rights that are the one found: same holder and role, by the same way.
     fn rights<'s>(&'s self, found: &'s RightFound) -> impl Iterator<Item = &'w Standing> + 's {
         let held = self.by_holder.get(&(found.account.as_str(), found.handle.as_deref())).into_iter().flatten();
@@ -366,8 +399,8 @@ impl<'w> Known<'w> {
 }
 
 /// Takes in a search for our marks: what no grant explains is to be ended.
-pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]) -> Result<(), Refusal> {
-    let row = draft.reported_target(draft.reporting(target)?)?;
+pub(super) fn searched(draft: &mut Draft<'_, '_>, reporting: Reporting, marked: &[Marked]) -> Result<(), Refusal> {
+    let (target, row) = (reporting.target(), draft.reported_target(reporting)?);
     let strays: Vec<String> = marked
         .iter()
         .filter(|found| draft.world.grants.get(&GrantId(found.grant)).is_none_or(|grant| grant.name != found.name))
@@ -380,13 +413,14 @@ pub(super) fn searched(draft: &mut Draft<'_>, target: ScopeId, marked: &[Marked]
     let changed = Target { to_search: false, strays, ..row };
     draft.fact(What::Searched { target, strays: count }, vec![Row::Target(changed)]);
     if count > 0 {
-        house::raise(draft, AlarmKind::Stray { target });
+        alarms::raise(draft, AlarmKind::Stray { target });
     }
     Ok(())
 }
 
-pub(super) fn stray_ended(draft: &mut Draft<'_>, target: ScopeId, name: &str) -> Result<(), Refusal> {
-    let mut row = draft.reported_target(draft.reporting(target)?)?;
+/// What no grant explained is gone.
+pub(super) fn stray_ended(draft: &mut Draft<'_, '_>, reporting: Reporting, name: &str) -> Result<(), Refusal> {
+    let (target, mut row) = (reporting.target(), draft.reported_target(reporting)?);
     if !row.strays.iter().any(|stray| stray == name) {
         return Ok(());
     }
@@ -394,7 +428,7 @@ pub(super) fn stray_ended(draft: &mut Draft<'_>, target: ScopeId, name: &str) ->
     let clean = row.strays.is_empty();
     draft.fact(What::StrayEnded { target, name: name.to_owned() }, vec![Row::Target(row)]);
     if clean {
-        house::settle_where(draft, |about| *about == AlarmKind::Stray { target });
+        alarms::settle_where(draft, |about| *about == AlarmKind::Stray { target });
     }
     Ok(())
 }

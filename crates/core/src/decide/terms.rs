@@ -1,60 +1,68 @@
 //! Terms: set, changed in place, suspended, resumed, ended.
 
-use super::{Draft, house};
+use super::{
+    alarms,
+    deciding::{Deciding, Draft},
+};
 use crate::{
-    AlarmKind, Approval, Approver, Command, Key, Kind, Refusal, Row, SubjectId, Terms, TermsId, What,
+    AlarmKind, Approval, Approver, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId, What,
     influence::{lets_through_with_less, touchers},
 };
 
-pub(super) fn decide(draft: &mut Draft<'_>, command: &Command) -> Result<(), Refusal> {
+pub(super) fn decide(deciding: &mut Deciding<'_>, command: &TermsCommand) -> Result<(), Refusal> {
     match command {
-        Command::SetTerms { terms } => set(draft, terms),
-        Command::EndTerms { terms } => {
-            let rule = known(draft, *terms)?;
-            draft.administrator(rule.scope)?;
-            let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
-            let hand = draft.own_hand_if_less(&[], &cut, &[&rule]);
-            let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
-            draft.fact_cutting(what, hand.into_iter().collect(), cut);
-            Ok(())
-        }
-        Command::SuspendTerms { terms, reason } => {
-            let rule = known(draft, *terms)?;
-            draft.administrator(rule.scope)?;
-            if rule.paused.is_some() {
-                return Err(Refusal::conflict(format!("{terms} is suspended already")));
-            }
-            let paused = Some(draft.pause(reason)?);
-            let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
-            let mut put = vec![Row::Terms(Terms { paused, ..rule.clone() })];
-            put.extend(draft.own_hand_if_less(&put, &[], &[&rule]));
-            draft.fact(what, put);
-            Ok(())
-        }
-        Command::ResumeTerms { terms } => {
-            let rule = known(draft, *terms)?;
-            draft.administrator(rule.scope)?;
-            if rule.paused.is_none() {
-                return Err(Refusal::conflict(format!("{terms} is not suspended")));
-            }
-            let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
-            let rule = resumed(draft, rule);
-            let mut put = vec![Row::Terms(rule.clone())];
-            put.extend(draft.own_hand_if_less(&put, &[], &[&rule]));
-            draft.fact(what, put);
-            Ok(())
-        }
-        _ => Ok(()),
+        TermsCommand::Set { terms } => set(deciding, terms),
+        TermsCommand::Suspend { terms, reason } => suspend(deciding, *terms, reason),
+        TermsCommand::Resume { terms } => resume(deciding, *terms),
+        TermsCommand::End { terms } => end(deciding, *terms),
     }
 }
 
-/// Whoever resumes a rule answers for it as if they had set it.
-fn resumed(draft: &Draft<'_>, rule: Terms) -> Terms {
-    Terms { paused: None, set_by: draft.context.caller.subject(), set_at: Some(draft.now()), ..rule }
+fn end(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
+    let rule = known(deciding, id)?;
+    let administers = deciding.administers(rule.scope)?;
+    let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
+    let hand = deciding.own_hand_if_less(&[], &cut, &[&rule]);
+    let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
+    deciding.by(administers).fact_cutting(what, hand.into_iter().collect(), cut);
+    Ok(())
 }
 
-fn known(draft: &Draft<'_>, id: TermsId) -> Result<Terms, Refusal> {
-    draft
+fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<(), Refusal> {
+    let rule = known(deciding, id)?;
+    let administers = deciding.administers(rule.scope)?;
+    if rule.paused.is_some() {
+        return Err(Refusal::conflict(format!("{id} is suspended already")));
+    }
+    let paused = Some(deciding.pause(reason)?);
+    let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
+    let mut put = vec![Row::Terms(Terms { paused, ..rule.clone() })];
+    put.extend(deciding.own_hand_if_less(&put, &[], &[&rule]));
+    deciding.by(administers).fact(what, put);
+    Ok(())
+}
+
+fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
+    let rule = known(deciding, id)?;
+    let administers = deciding.administers(rule.scope)?;
+    if rule.paused.is_none() {
+        return Err(Refusal::conflict(format!("{id} is not suspended")));
+    }
+    let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
+    let rule = resumed(deciding, rule);
+    let mut put = vec![Row::Terms(rule.clone())];
+    put.extend(deciding.own_hand_if_less(&put, &[], &[&rule]));
+    deciding.by(administers).fact(what, put);
+    Ok(())
+}
+
+/// Whoever resumes a rule answers for it as if they had set it.
+fn resumed(deciding: &Deciding<'_>, rule: Terms) -> Terms {
+    Terms { paused: None, set_by: deciding.context.caller.subject(), set_at: Some(deciding.now()), ..rule }
+}
+
+fn known(deciding: &Deciding<'_>, id: TermsId) -> Result<Terms, Refusal> {
+    deciding
         .world
         .terms
         .get(&id)
@@ -62,36 +70,41 @@ fn known(draft: &Draft<'_>, id: TermsId) -> Result<Terms, Refusal> {
         .ok_or_else(|| Refusal::unknown("rule of terms", id, "`tempestas terms` lists them"))
 }
 
-fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
-    draft.administrator(terms.scope)?;
+fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
+    let administers = deciding.administers(terms.scope)?;
     terms.check()?;
     let mut touched = Vec::new();
     if let Some(Approval::Stage { approvers, .. }) = &terms.settings.approval {
         for approver in approvers {
             if let Approver::Subject { id } = approver {
-                let people = draft.world.everybody_in(*id);
-                if !draft.world.subjects.contains_key(id) {
+                let people = deciding.world.everybody_in(*id);
+                if !deciding.world.subjects.contains_key(id) {
                     return Err(Refusal::unknown("approver", id, "`tempestas people` lists people and groups"));
                 }
                 touched.extend(people);
             }
         }
     }
-    if terms.asker.is_some_and(|asker| !draft.world.subjects.contains_key(&asker)) {
+    if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(Refusal::invalid(
             "the asker of this rule is nobody that is known; `tempestas people` lists people and groups",
         ));
     }
     let mut rule = terms.clone();
-    let old = (rule.id != TermsId(0)).then(|| known(draft, rule.id)).transpose()?;
+    let old = (rule.id != TermsId(0)).then(|| known(deciding, rule.id)).transpose()?;
     match &old {
-        None => rule.id = draft.id(),
+        None => rule.id = deciding.id(),
         Some(old) => {
-            draft.administrator(old.scope)?;
-            draft.ensure_as_looked_at(&old.id, Some(old.digest()))?;
+            deciding.administers(old.scope)?;
+            deciding.ensure_as_looked_at(&old.id, Some(old.digest()))?;
             rule.paused = old.paused;
         }
     }
+    put_in_place(&mut deciding.by(administers), rule, old.as_ref(), touched);
+    Ok(())
+}
+
+fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>, touched: Vec<SubjectId>) {
     rule.set_by = draft.context.caller.subject();
     rule.set_at = Some(draft.now());
     let mut put = draft.hands(touched);
@@ -99,23 +112,25 @@ fn set(draft: &mut Draft<'_>, terms: &Terms) -> Result<(), Refusal> {
     rule.role = rule.role.map(|role| draft.world.words(&role).into());
     let mut tried = put.clone();
     tried.push(Row::Terms(rule.clone()));
-    let rules: Vec<&Terms> = old.iter().chain([&rule]).collect();
+    let rules: Vec<&Terms> = old.into_iter().chain([&rule]).collect();
     put.extend(draft.own_hand_if_less(&tried, &[], &rules));
     let favoured = favoured(draft, &tried, &rules);
-    let was = old.as_ref().and_then(|old| old.role.as_ref());
-    let role = rule.role.as_ref().map(|role| draft.words_again(was, draft.world.words(role)));
+    let was = old.and_then(|old| old.role.as_ref());
+    let role = rule.role.as_ref().map(|role| {
+        let world = draft.world;
+        draft.words_again(was, world.words(role))
+    });
     let (terms, scope) = (rule.id, rule.scope);
     put.push(Row::Terms(Terms { role, ..rule }));
     draft.fact(What::TermsSet { terms, scope }, put);
     if let (Some(by), Some(hand)) = (favoured, draft.context.caller.subject()) {
-        house::raise(draft, AlarmKind::HandedOn { by, hand });
+        alarms::raise(draft, AlarmKind::HandedOn { by, hand });
     }
-    Ok(())
 }
 
 /// Whoever gave the caller their standing within a day, and gets through with less by these rows.
-fn favoured(draft: &Draft<'_>, put: &[Row], rules: &[&Terms]) -> Option<SubjectId> {
-    let givers = touchers(draft.world, draft.context.caller.subject()?, draft.now());
-    let after = draft.world.tried(put, &[]);
-    givers.into_iter().find(|giver| lets_through_with_less(draft.world, &after, rules, *giver))
+fn favoured(deciding: &Deciding<'_>, put: &[Row], rules: &[&Terms]) -> Option<SubjectId> {
+    let givers = touchers(deciding.world, deciding.context.caller.subject()?, deciding.now());
+    let after = deciding.world.tried(put, &[]);
+    givers.into_iter().find(|giver| lets_through_with_less(deciding.world, &after, rules, *giver))
 }

@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 use jiff::{SignedDuration, Timestamp};
 
 use super::{Key, Kind, Row, World, key_text};
-use crate::{Command, Digest, Elevation, ElevationId, Fact, Grant, GrantId, text::digests_in};
+use crate::{Command, Digest, Elevation, ElevationId, Fact, Grant, GrantId, Report, text::digests_in};
 
 /// How long what is over stays in memory.
 pub const KEPT_FOR: SignedDuration = SignedDuration::from_hours(72);
@@ -28,7 +28,9 @@ impl Recall {
     pub fn of_command(command: &Command) -> Self {
         let elevations = command.elevation().into_iter().collect();
         let grants = match command {
-            Command::RecordSearch { marked, .. } => marked.iter().map(|found| GrantId(found.grant)).collect(),
+            Command::Report(Report::Searched { marked, .. }) => {
+                marked.iter().map(|found| GrantId(found.grant)).collect()
+            }
             _ => BTreeSet::new(),
         };
         Self { elevations, grants, texts: BTreeSet::new() }

@@ -16,19 +16,20 @@ fn house(hours: u32) -> House {
         ..Settings::default()
     };
     let terms = Terms { act: Act::BeMadeEligible, ..rule(house.world.root.unwrap(), made) };
-    house.well(Who::Administrator, Command::SetTerms { terms });
+    house.well(Who::Administrator, TermsCommand::Set { terms });
     house.now = later(house.now, Seconds::hours(48));
     house
 }
 
 fn give(house: &House, who: Who, hours: Option<u32>, reason: &str) -> Command {
-    Command::GiveEligibility {
+    EligibilityCommand::Give {
         subject: house.id(who),
         right: house.right(),
         from: None,
         until: hours.map(|hours| later(house.now, Seconds::hours(hours))),
         reason: Some(Said::new(reason)),
     }
+    .into()
 }
 
 fn last(house: &House) -> Appointment {
@@ -37,7 +38,7 @@ fn last(house: &House) -> Appointment {
 
 fn answer(house: &mut House, who: Who, verdict: Verdict) -> Result<Decision, Refusal> {
     let (appointment, shown) = (last(house).id, last(house).digest());
-    house.try_as(who, &Command::AnswerAppointment { appointment, verdict, reason: Some(Said::new("as it is")), shown })
+    house.try_as(who, EligibilityCommand::Answer { appointment, verdict, reason: Some(Said::new("as it is")), shown })
 }
 
 fn may_ask(house: &House, who: Who) -> bool {
@@ -53,7 +54,7 @@ fn making_somebody_eligible_is_an_act_under_terms_and_waits_for_a_second_person(
         (Some(4), "no", "a reason of at least 5"),
     ] {
         let refused =
-            house.try_as(Who::Administrator, &give(&house, Who::Asker, hours, reason)).unwrap_err().to_string();
+            house.try_as(Who::Administrator, give(&house, Who::Asker, hours, reason)).unwrap_err().to_string();
         assert!(refused.contains(why), "{refused}");
     }
     house.well(Who::Administrator, give(&house, Who::Other, Some(20), "for the berths"));
@@ -62,7 +63,7 @@ fn making_somebody_eligible_is_an_act_under_terms_and_waits_for_a_second_person(
     assert!(answer(&mut house, Who::Other, Verdict::Yes).is_err(), "nobody says yes to their own gain");
     assert!(answer(&mut house, Who::Administrator, Verdict::Yes).is_err(), "whoever wished it is not named");
     let again = give(&house, Who::Other, Some(20), "for the berths");
-    assert!(house.try_as(Who::Administrator, &again).unwrap_err().to_string().contains("waits for an answer"));
+    assert!(house.try_as(Who::Administrator, again.clone()).unwrap_err().to_string().contains("waits for an answer"));
     answer(&mut house, Who::First, Verdict::Yes).unwrap();
     assert_eq!(last(&house).state, AppointmentState::Made);
     assert!(may_ask(&house, Who::Other));
@@ -73,7 +74,7 @@ fn making_somebody_eligible_is_an_act_under_terms_and_waits_for_a_second_person(
     answer(&mut house, Who::First, Verdict::No).unwrap();
     house.well(Who::Administrator, give(&house, Who::Other, Some(19), "once more"));
     house.now = later(house.now, Seconds::hours(9));
-    house.keeper(Command::Tick);
+    house.tick();
     let states: Vec<AppointmentState> = house.world.appointments.values().rev().take(2).map(|one| one.state).collect();
     assert_eq!(states, [AppointmentState::Unanswered, AppointmentState::Refused]);
     assert!(!may_ask(&house, Who::Other));
@@ -86,12 +87,12 @@ fn a_holder_wishes_for_renewal_and_a_window_is_changed_in_place() {
     let eligibility = *house.world.eligibilities.keys().next().unwrap();
     let until = |house: &House, hours| Some(Some(later(house.now, Seconds::hours(hours))));
     let change =
-        |until| Command::ChangeEligibility { eligibility, from: None, until, reason: Some(Said::new("still on call")) };
+        |until| EligibilityCommand::Change { eligibility, from: None, until, reason: Some(Said::new("still on call")) };
     let endless = change(until(&house, 40));
-    assert!(house.try_as(Who::Asker, &endless).unwrap_err().to_string().contains("no end"));
+    assert!(house.try_as(Who::Asker, endless.clone()).unwrap_err().to_string().contains("no end"));
     house.well(Who::Administrator, endless);
     assert_eq!(house.world.appointments.len(), 1, "shortening asks nobody");
-    assert!(house.try_as(Who::Other, &change(until(&house, 60))).is_err(), "it is not theirs");
+    assert!(house.try_as(Who::Other, change(until(&house, 60))).is_err(), "it is not theirs");
     let renewal = change(until(&house, 100));
     house.well(Who::Asker, renewal);
     let before = house.world.eligibilities[&eligibility].until;
@@ -99,7 +100,7 @@ fn a_holder_wishes_for_renewal_and_a_window_is_changed_in_place() {
     assert!(house.world.eligibilities[&eligibility].until > before);
     assert_eq!(house.world.eligibilities.len(), 1, "changed in place");
     let for_good = change(Some(None));
-    assert!(house.try_as(Who::Administrator, &for_good).unwrap_err().to_string().contains("longer than 7 d"));
+    assert!(house.try_as(Who::Administrator, for_good.clone()).unwrap_err().to_string().contains("longer than 7 d"));
     house.replay();
 }
 
@@ -108,11 +109,14 @@ fn a_stand_in_may_ask_from_its_start_to_its_end_and_there_is_an_account_of_it() 
     let mut house = House::new(&settings(0));
     let target = house.target();
     let (absent, stand_in) = (house.id(Who::Asker), house.id(Who::First));
-    house.well(Who::Administrator, Command::SetAccount { subject: stand_in, target, account: Said::new("o.lind") });
+    house.well(
+        Who::Administrator,
+        PeopleCommand::SetAccount { subject: stand_in, target, account: Said::new("o.lind") },
+    );
     let (from, until) = (later(house.now, Seconds::hours(1)), later(house.now, Seconds::hours(9)));
-    let cover = |stand_in| Command::Cover { absent, stand_in, from: Some(from), until, reason: None };
-    assert!(house.try_as(Who::Other, &cover(stand_in)).is_err(), "neither absent nor an administrator");
-    assert!(house.try_as(Who::Asker, &cover(house.id(Who::Second))).is_err(), "nobody stands in for themselves");
+    let cover = |stand_in| EligibilityCommand::Cover { absent, stand_in, from: Some(from), until, reason: None };
+    assert!(house.try_as(Who::Other, cover(stand_in)).is_err(), "neither absent nor an administrator");
+    assert!(house.try_as(Who::Asker, cover(house.id(Who::Second))).is_err(), "nobody stands in for themselves");
     house.well(Who::Asker, cover(stand_in));
     assert_eq!(last(&house).state, AppointmentState::Waiting, "the absent person's own wish wants a yes");
     assert!(answer(&mut house, Who::First, Verdict::Yes).is_err());
@@ -123,18 +127,18 @@ fn a_stand_in_may_ask_from_its_start_to_its_end_and_there_is_an_account_of_it() 
     house.obey();
     assert!(may_ask(&house, Who::Asker), "the absent person loses nothing");
     house.now = later(until, Seconds(1));
-    house.keeper(Command::Tick);
+    house.tick();
     assert!(!may_ask(&house, Who::First));
     let account = last(&house);
     assert_eq!(account.state, AppointmentState::Over);
     assert_eq!(account.elevations(&house.world).map(|one| one.id).collect::<Vec<_>>(), [asked]);
 
     let late = Timestamp::MAX;
-    let command = Command::Cover { absent, stand_in, from: None, until: late, reason: None };
+    let command = EligibilityCommand::Cover { absent, stand_in, from: None, until: late, reason: None };
     house.well(Who::Administrator, command);
     assert!(may_ask(&house, Who::First));
     let appointment = last(&house).id;
-    house.well(Who::Asker, Command::EndAppointment { appointment });
+    house.well(Who::Asker, EligibilityCommand::EndAppointment { appointment });
     assert!(!may_ask(&house, Who::First), "ended early");
     house.replay();
     house.run_out();
@@ -146,22 +150,22 @@ fn what_is_suspended_stays_as_it_is_and_is_resumed() {
     let eligibility = *house.world.eligibilities.keys().next().unwrap();
     let before = house.world.eligibilities[&eligibility].clone();
     let reason = Said::new("on leave until spring");
-    assert!(house.try_as(Who::Asker, &Command::SuspendEligibility { eligibility, reason: reason.clone() }).is_err());
-    house.well(Who::Administrator, Command::SuspendEligibility { eligibility, reason: reason.clone() });
+    assert!(house.try_as(Who::Asker, EligibilityCommand::Suspend { eligibility, reason: reason.clone() }).is_err());
+    house.well(Who::Administrator, EligibilityCommand::Suspend { eligibility, reason: reason.clone() });
     let refused = house.ask(Who::Asker, 60, StartChoice::AtYes).unwrap_err().to_string();
     assert!(refused.contains("suspended since") && refused.contains("on leave until spring"), "{refused}");
-    house.well(Who::Administrator, Command::ResumeEligibility { eligibility });
+    house.well(Who::Administrator, EligibilityCommand::Resume { eligibility });
     assert_eq!(house.world.eligibilities[&eligibility], before);
 
     let terms = *house.world.terms.keys().next().unwrap();
     let right = house.right();
     let longest = |house: &House| effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker)).longest;
     assert_eq!(longest(&house), Seconds::hours(2));
-    house.well(Who::Administrator, Command::SuspendTerms { terms, reason });
+    house.well(Who::Administrator, TermsCommand::Suspend { terms, reason });
     assert_eq!(longest(&house), Seconds::hours(1), "the house's own");
-    house.well(Who::Administrator, Command::ResumeTerms { terms });
+    house.well(Who::Administrator, TermsCommand::Resume { terms });
     assert_eq!(longest(&house), Seconds::hours(2));
-    assert!(house.try_as(Who::Administrator, &Command::ResumeTerms { terms }).is_err());
+    assert!(house.try_as(Who::Administrator, TermsCommand::Resume { terms }).is_err());
     house.replay();
 }
 
@@ -169,20 +173,20 @@ fn what_is_suspended_stays_as_it_is_and_is_resumed() {
 fn whoever_takes_away_the_terms_that_demanded_a_yes_waits_a_day_to_profit() {
     let mut house = House::new(&settings(1));
     let (mara, right, target) = (house.id(Who::Administrator), house.right(), house.target());
-    house.well(Who::Administrator, Command::SetAccount { subject: mara, target, account: Said::new("m.voss") });
+    house.well(Who::Administrator, PeopleCommand::SetAccount { subject: mara, target, account: Said::new("m.voss") });
     house.now = later(house.now, Seconds::hours(25));
     house.well(
         Who::Administrator,
-        Command::GiveEligibility { subject: mara, right, from: None, until: None, reason: None },
+        EligibilityCommand::Give { subject: mara, right, from: None, until: None, reason: None },
     );
     let open = rule(target, Settings { approval: Some(Approval::None), ..Settings::default() });
-    house.well(Who::Administrator, Command::SetTerms { terms: Terms { role: Some("nothing".into()), ..open.clone() } });
+    house.well(Who::Administrator, TermsCommand::Set { terms: Terms { role: Some("nothing".into()), ..open.clone() } });
     let strict = *house.world.terms.keys().next().unwrap();
-    house.well(Who::Administrator, Command::SetTerms { terms: Terms { scope: house.world.root.unwrap(), ..open } });
+    house.well(Who::Administrator, TermsCommand::Set { terms: Terms { scope: house.world.root.unwrap(), ..open } });
     house.now = later(house.now, Seconds::hours(48));
-    house.well(Who::Administrator, Command::SuspendTerms { terms: strict, reason: Said::new("tidying up") });
-    let own = Command::GiveEligibility { subject: mara, right, from: None, until: None, reason: None };
-    assert!(house.try_as(Who::Administrator, &own).unwrap_err().to_string().contains("through with less"));
+    house.well(Who::Administrator, TermsCommand::Suspend { terms: strict, reason: Said::new("tidying up") });
+    let own = EligibilityCommand::Give { subject: mara, right, from: None, until: None, reason: None };
+    assert!(house.try_as(Who::Administrator, own.clone()).unwrap_err().to_string().contains("through with less"));
     let refused = house.ask(Who::Administrator, 60, StartChoice::AtYes).unwrap_err().to_string();
     assert!(refused.contains("through with less"), "{refused}");
     house.now = later(house.now, Seconds::hours(25));

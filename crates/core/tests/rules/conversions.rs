@@ -26,7 +26,7 @@ fn surveyed(house: &mut House, accounts: &[&str]) {
     let survey = held(house, accounts);
     let digest = Digest::of_json(&survey);
     let target = house.target();
-    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false });
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(survey) });
 }
 
 /// A house in which three people hold the role all the time.
@@ -36,7 +36,7 @@ fn house() -> House {
     for who in [Who::First, Who::Other] {
         let subject = house.id(who);
         let account = Said::new(who.name());
-        house.well(Who::Administrator, Command::SetAccount { subject, target, account });
+        house.well(Who::Administrator, PeopleCommand::SetAccount { subject, target, account });
     }
     surveyed(&mut house, &["t.reyes", "oda", "piet"]);
     adopt_all(&mut house);
@@ -49,7 +49,7 @@ fn open(house: &House) -> Vec<Drift> {
 
 fn adopt_all(house: &mut House) {
     for drift in open(house) {
-        house.well(Who::Administrator, Command::AdoptDrift { drift: drift.id });
+        house.well(Who::Administrator, DriftCommand::Adopt { drift: drift.id });
     }
 }
 
@@ -62,7 +62,7 @@ fn convert(house: &mut House, pilot: &[&str], plan: WavePlan) -> Result<Conversi
     let pilot = pilot.iter().map(|account| holding(house, account)).collect();
     let shown = plan_conversion(&house.world, &chosen)?.digest;
     let plan = WavePlan { pilot, ..plan };
-    house.try_as(Who::Administrator, &Command::Convert { chosen, shown, until: None, plan })?;
+    house.try_as(Who::Administrator, ConversionCommand::Convert { chosen, shown, until: None, plan })?;
     Ok(house.world.conversions.values().next_back().unwrap().clone())
 }
 
@@ -74,10 +74,10 @@ fn taken(house: &mut House, conversion: ConversionId) {
     for order in orders(&house.world, house.target(), house.now) {
         match order.task {
             Task::TakeStanding(id, held) if id == conversion => {
-                house.keeper(Command::StandingTaken { conversion, standing: held.id });
+                house.keeper(Report::StandingTaken { conversion, standing: held.id });
             }
             Task::RestoreStanding(id, held) if id == conversion => {
-                house.keeper(Command::StandingRestored { conversion, standing: held.id, by_others: false });
+                house.keeper(Report::StandingRestored { conversion, standing: held.id, by_others: false });
             }
             _ => {}
         }
@@ -97,19 +97,19 @@ fn waves_begin_with_the_pilot_and_go_on_by_hand_or_by_themselves_and_undo_touche
     assert!(matches!(name, Words::Private { .. }), "what a person calls it may name somebody");
     assert_eq!(house.world.words(&name), "Oda and her watch");
     assert_eq!(states(&house, id), [Waiting, Taking, Waiting]);
-    let next = Command::NextWave { conversion: id };
-    let refused = house.try_as(Who::Administrator, &next).unwrap_err().to_string();
+    let next = ConversionCommand::NextWave { conversion: id };
+    let refused = house.try_as(Who::Administrator, next.clone()).unwrap_err().to_string();
     assert!(refused.contains("not read back whole"), "{refused}");
     taken(&mut house, id);
     house.now = later(house.now, Seconds::hours(7));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(states(&house, id), [Waiting, Taken, Waiting], "before its time");
     house.now = later(house.now, Seconds::hours(2));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(states(&house, id), [Taking, Taken, Waiting], "by itself");
-    assert!(house.try_as(Who::Asker, &next).is_err(), "only an administrator goes on");
+    assert!(house.try_as(Who::Asker, next.clone()).is_err(), "only an administrator goes on");
     taken(&mut house, id);
-    house.well(Who::Administrator, Command::UndoConversion { conversion: id });
+    house.well(Who::Administrator, ConversionCommand::Undo { conversion: id });
     taken(&mut house, id);
     assert_eq!(states(&house, id), [Restored, Restored, Untouched]);
     assert_eq!(house.world.standing.len(), 3);
@@ -121,7 +121,7 @@ fn a_wave_of_which_too_much_fails_stops_by_itself_until_a_person_goes_on() {
     let mut house = house();
     let plan = WavePlan { size: Some(2), stop_percent: Some(40), undo_days: Some(2), ..WavePlan::default() };
     let conversion = convert(&mut house, &[], plan).unwrap();
-    let delayed = |n: usize, trouble: &str| Command::StandingDelayed {
+    let delayed = |n: usize, trouble: &str| Report::StandingDelayed {
         conversion: conversion.id,
         standing: conversion.items[n].standing.id,
         trouble: trouble.to_owned(),
@@ -132,13 +132,13 @@ fn a_wave_of_which_too_much_fails_stops_by_itself_until_a_person_goes_on() {
     let alarm = |about: &AlarmKind| matches!(about, AlarmKind::ConversionStopped { .. });
     assert!(house.world.open_alarm(alarm).is_some());
     house.now = later(house.now, Seconds::hours(40));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(states(&house, conversion.id)[2], Waiting);
-    house.well(Who::Administrator, Command::NextWave { conversion: conversion.id });
+    house.well(Who::Administrator, ConversionCommand::NextWave { conversion: conversion.id });
     assert_eq!((stopped(&house), states(&house, conversion.id)[2]), (None, Taking));
     assert!(house.world.open_alarm(alarm).is_none());
     house.now = later(house.now, Seconds::hours(9));
-    let late = house.try_as(Who::Administrator, &Command::UndoConversion { conversion: conversion.id }).unwrap_err();
+    let late = house.try_as(Who::Administrator, ConversionCommand::Undo { conversion: conversion.id }).unwrap_err();
     assert!(late.to_string().contains("could be undone until"), "{late}");
 }
 
@@ -170,23 +170,23 @@ fn what_was_done_behind_our_back_is_noticed_once_and_decided_by_a_person() {
     surveyed(&mut house, &["t.reyes", "oda", "piet", "stranger"]);
     assert_eq!(open(&house).len(), 1);
     let ignore =
-        |until: Timestamp, reason: &str| Command::IgnoreDrift { drift: gained.id, reason: Said::new(reason), until };
+        |until: Timestamp, reason: &str| DriftCommand::Ignore { drift: gained.id, reason: Said::new(reason), until };
     let soon = later(house.now, Seconds::hours(1));
     for (command, why) in [
         (ignore(house.now, "later"), "a time to come"),
         (ignore(later(house.now, Seconds::hours(24 * 400)), "later"), "a year"),
         (ignore(soon, " "), "a reason is needed"),
     ] {
-        let refused = house.try_as(Who::Administrator, &command).unwrap_err().to_string();
+        let refused = house.try_as(Who::Administrator, command.clone()).unwrap_err().to_string();
         assert!(refused.contains(why), "{refused}");
     }
-    assert!(house.try_as(Who::Asker, &ignore(soon, "mine")).is_err());
+    assert!(house.try_as(Who::Asker, ignore(soon, "mine")).is_err());
     house.well(Who::Administrator, ignore(soon, "until the move"));
     assert_eq!(open(&house), []);
     house.now = later(house.now, Seconds::hours(2));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(open(&house).len(), 1, "it is open again");
-    house.well(Who::Administrator, Command::PutBackDrift { drift: gained.id });
+    house.well(Who::Administrator, DriftCommand::PutBack { drift: gained.id });
     let conversion = *house.world.conversions.keys().next_back().unwrap();
     taken(&mut house, conversion);
     assert_eq!(states(&house, conversion), [Taken]);
@@ -208,7 +208,7 @@ fn what_was_done_behind_our_back_is_noticed_once_and_decided_by_a_person() {
     anew.rights[0].handle = Some("po-back-1".to_owned());
     let target = house.target();
     let digest = Digest::of_json(&anew);
-    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(anew), accepted: false });
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(anew) });
     assert_eq!(open(&house), [], "another posting of the same right is no drift");
     house.replay();
 }
@@ -286,12 +286,12 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     let target = house.target();
     let survey = Survey { sealed: vec!["oda".to_owned()], ..held(&house, &["t.reyes", "oda", "piet"]) };
     let digest = Digest::of_json(&survey);
-    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false });
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(survey) });
     let refused = convert(&mut house, &[], WavePlan::default()).unwrap_err().to_string();
     assert!(refused.contains("`oda`, an emergency holder that /cloud has sealed"), "{refused}");
 
     let used = |house: &mut House, account: &str, at: Timestamp| {
-        house.keeper(Command::SealedUsed { target, account: Said::new(account), at, claimed: false });
+        house.keeper(Report::SealedUsed { target, account: Said::new(account), at, claimed: false });
         let open = house.world.alarms.values().filter(|alarm| alarm.settled.is_none());
         open.map(|alarm| (alarm.id, alarm.about.sentence(&house.world))).collect::<Vec<_>>()
     };
@@ -302,7 +302,7 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     assert!(raised[0].1.starts_with("`oda`, a sealed emergency holder of /cloud, was used at "), "{raised:?}");
     assert_eq!(used(&mut house, "oda", third), raised, "one alarm until somebody looked");
     let settle = Command::SettleAlarm { alarm: raised[0].0 };
-    assert!(house.try_as(Who::Asker, &settle).is_err());
+    assert!(house.try_as(Who::Asker, settle.clone()).is_err());
     // Who may settle it is offered to, and nobody else; once it is settled, to nobody.
     let offered = |house: &House, who: Who| house.world.may_settle(&house.world.alarms[&raised[0].0], house.id(who));
     assert_eq!([Who::Asker, Who::Administrator].map(|who| offered(&house, who)), [false, true]);
@@ -311,13 +311,13 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     assert_eq!(used(&mut house, "oda", second), [], "what the log told before is told again");
     assert_eq!(used(&mut house, "oda", third).len(), 1, "a use after the one that was looked at");
     let by = house.caller(Who::Administrator);
-    let forged = Command::SealedUsed { target, account: Said::new("oda"), at: at(&house, 60), claimed: true };
-    assert!(house.act(by, &forged).is_err(), "only keepers report what targets show");
+    let forged = Report::SealedUsed { target, account: Said::new("oda"), at: at(&house, 60), claimed: true };
+    assert!(house.act(by, forged.clone()).is_err(), "only keepers report what targets show");
     house.replay();
 }
 
 fn labelled(target: ScopeId) -> Command {
-    Command::SetTarget {
+    EstateCommand::SetTarget {
         target,
         emergency_least: Some(0),
         alarm_after: None,
@@ -325,6 +325,7 @@ fn labelled(target: ScopeId) -> Command {
         own_login: None,
         labels: Some([("stage".to_owned(), "production".to_owned())].into()),
     }
+    .into()
 }
 
 #[test]
@@ -332,16 +333,16 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     let mut house = house();
     let (target, right) = (house.target(), house.right());
     let tomas = house.id(Who::Asker);
-    let end = Command::EndTarget { target, reason: Said::new("sold with the tug") };
+    let end = EstateCommand::EndTarget { target, reason: Said::new("sold with the tug") };
     let elevation = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
+    let refused = house.try_as(Who::Administrator, end.clone()).unwrap_err().to_string();
     assert_eq!(refused, format!("not over yet there: {elevation}; end that first"));
-    house.well(Who::Asker, Command::Withdraw { elevation });
+    house.well(Who::Asker, ElevationCommand::Withdraw { elevation });
     let conversion = convert(&mut house, &["piet"], WavePlan::default()).unwrap();
-    let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
+    let refused = house.try_as(Who::Administrator, end.clone()).unwrap_err().to_string();
     assert!(refused.contains(&format!("{} still changes rights there", conversion.id)), "{refused}");
-    house.well(Who::Administrator, Command::UndoConversion { conversion: conversion.id });
-    let refused = house.try_as(Who::Administrator, &end).unwrap_err().to_string();
+    house.well(Who::Administrator, ConversionCommand::Undo { conversion: conversion.id });
+    let refused = house.try_as(Who::Administrator, end.clone()).unwrap_err().to_string();
     assert!(
         refused.contains("still changes rights there"),
         "what an undo has still to put back would be lost: {refused}"
@@ -351,26 +352,26 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     taken(&mut house, taken_away.id);
     house.well(Who::Administrator, labelled(target));
     house.now = later(house.now, Seconds::hours(25));
-    house.keeper(Command::RaiseAlarm(AlarmKind::Skew { target, seconds: 9 }));
-    assert!(house.try_as(Who::Asker, &end).is_err(), "whoever may only ask lets nothing go");
+    house.keeper(Report::Alarm(AlarmKind::Skew { target, seconds: 9 }));
+    assert!(house.try_as(Who::Asker, end.clone()).is_err(), "whoever may only ask lets nothing go");
 
     house.well(Who::Administrator, end.clone());
     assert!(house.world.standing.is_empty() && house.world.targets.is_empty());
     assert_eq!(house.world.eligibilities_of(tomas).count(), 0);
     assert!(house.world.open_alarm(|_| true).is_none());
     assert_eq!(house.world.right_name(right), "writer@/cloud", "what is on the record keeps its name");
-    assert!(house.try_as(Who::Administrator, &end).is_err());
-    let undo = Command::UndoConversion { conversion: taken_away.id };
-    let refused = house.try_as(Who::Administrator, &undo).unwrap_err().to_string();
+    assert!(house.try_as(Who::Administrator, end.clone()).is_err());
+    let undo = ConversionCommand::Undo { conversion: taken_away.id };
+    let refused = house.try_as(Who::Administrator, undo.clone()).unwrap_err().to_string();
     assert!(refused.contains("looked after no more"), "{refused}");
     let own_hand = |hand: &Hand| hand.by == Some(hand.touched) && later(hand.at, Seconds::hours(1)) > house.now;
     assert!(house.world.hands.values().any(own_hand), "its labels went with it, and with them what terms demanded");
     let parent = house.world.root.unwrap();
-    let folder = Command::AddFolder { parent, name: "cloud".to_owned() };
-    assert!(house.try_as(Who::Administrator, &folder).is_err(), "the name stays that system's");
+    let folder = EstateCommand::AddFolder { parent, name: "cloud".to_owned() };
+    assert!(house.try_as(Who::Administrator, folder.clone()).is_err(), "the name stays that system's");
     house.well(
         Who::Administrator,
-        Command::AddTarget {
+        EstateCommand::AddTarget {
             parent,
             name: "cloud".to_owned(),
             connector: Connector::Brightwater { url: "http://127.0.0.1:2".to_owned() },
@@ -391,11 +392,11 @@ fn what_could_not_be_taken_away_yet_is_untouched_by_an_undo() {
     let conversion = convert(&mut house, &["piet", "oda"], WavePlan::default()).unwrap().id;
     let (refused, gone) = (holding(&house, "piet"), holding(&house, "oda"));
     let trouble = "the target refused: it is the last member".to_owned();
-    house.keeper(Command::StandingDelayed { conversion, standing: refused, trouble });
-    house.keeper(Command::StandingTaken { conversion, standing: gone });
-    house.well(Who::Administrator, Command::UndoConversion { conversion });
+    house.keeper(Report::StandingDelayed { conversion, standing: refused, trouble });
+    house.keeper(Report::StandingTaken { conversion, standing: gone });
+    house.well(Who::Administrator, ConversionCommand::Undo { conversion });
     for standing in [refused, gone] {
-        house.keeper(Command::StandingRestored { conversion, standing, by_others: true });
+        house.keeper(Report::StandingRestored { conversion, standing, by_others: true });
     }
     let items = &house.world.conversions[&conversion].items;
     let of = |id| items.iter().find(|item| item.standing.id == id).unwrap();

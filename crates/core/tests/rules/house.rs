@@ -52,8 +52,8 @@ impl House {
             drawn: 0,
             forgetful: None,
         };
-        house.machine(Command::Found { installation: "test".to_owned(), administrator: Said::new("mara") });
-        let person = |name: &str, second_of| Command::AddSubject {
+        house.machine(OperatorCommand::Found { installation: "test".to_owned(), administrator: Said::new("mara") });
+        let person = |name: &str, second_of| PeopleCommand::AddSubject {
             kind: SubjectKind::Person,
             name: Said::new(name),
             about: Said::new(format!("somebody called {name}")),
@@ -67,7 +67,7 @@ impl House {
         let root = house.world.root.unwrap();
         house.well(
             Who::Administrator,
-            Command::AddTarget {
+            EstateCommand::AddTarget {
                 parent: root,
                 name: "cloud".to_owned(),
                 connector: Connector::Brightwater { url: "http://127.0.0.1:1".to_owned() },
@@ -76,17 +76,19 @@ impl House {
             },
         );
         let target = house.target();
-        house.keeper(Command::RecordSurvey {
+        house.keeper(Report::Surveyed {
             target,
             digest: Digest::of(&[b"survey"]),
             survey: Box::new(survey(house.now, 1)),
-            accepted: false,
         });
-        house.well(Who::Administrator, Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") });
+        house.well(
+            Who::Administrator,
+            PeopleCommand::SetAccount { subject: tomas, target, account: Said::new("t.reyes") },
+        );
         let right = house.right();
         house.well(
             Who::Administrator,
-            Command::GiveEligibility { subject: tomas, right, from: None, until: None, reason: None },
+            EligibilityCommand::Give { subject: tomas, right, from: None, until: None, reason: None },
         );
         let approvers = [Who::First, Who::Other, Who::Second, Who::Asker]
             .map(|who| Approver::Subject { id: house.id(who) })
@@ -95,7 +97,7 @@ impl House {
         if let Some(Approval::Stage { approvers: named, .. }) = &mut settings.approval {
             *named = approvers;
         }
-        house.well(Who::Administrator, Command::SetTerms { terms: rule(root, settings) });
+        house.well(Who::Administrator, TermsCommand::Set { terms: rule(root, settings) });
         house.now = later(house.now, Seconds::hours(48));
         house
     }
@@ -112,12 +114,12 @@ impl House {
         Right { role: self.world.roles.values().next().unwrap().id, scope: self.target() }
     }
 
-    pub fn act(&mut self, caller: Caller, command: &Command) -> Result<Decision, Refusal> {
+    pub fn act(&mut self, caller: Caller, command: impl Into<Command>) -> Result<Decision, Refusal> {
         self.act_on(None, caller, command)
     }
 
     /// As the administrator, who looked at what they change before.
-    pub fn change(&mut self, looked_at: LookedAt, command: &Command) -> Result<Decision, Refusal> {
+    pub fn change(&mut self, looked_at: LookedAt, command: impl Into<Command>) -> Result<Decision, Refusal> {
         self.act_on(Some(looked_at), self.caller(Who::Administrator), command)
     }
 
@@ -125,8 +127,9 @@ impl House {
         &mut self,
         looked_at: Option<LookedAt>,
         caller: Caller,
-        command: &Command,
+        command: impl Into<Command>,
     ) -> Result<Decision, Refusal> {
+        let command = &command.into();
         self.drawn += 1;
         // No two commands at one instant, so that what came first can be told.
         self.now = self.now.checked_add(SignedDuration::from_micros(1)).unwrap();
@@ -179,44 +182,49 @@ impl House {
         }
     }
 
-    pub fn try_as(&mut self, who: Who, command: &Command) -> Result<Decision, Refusal> {
+    pub fn try_as(&mut self, who: Who, command: impl Into<Command>) -> Result<Decision, Refusal> {
         self.act(self.caller(who), command)
     }
 
-    pub fn well(&mut self, who: Who, command: Command) -> Decision {
-        self.try_as(who, &command).unwrap_or_else(|refusal| panic!("{command:?}: {refusal}"))
+    pub fn well(&mut self, who: Who, command: impl Into<Command>) -> Decision {
+        let command = command.into();
+        self.try_as(who, command.clone()).unwrap_or_else(|refusal| panic!("{command:?}: {refusal}"))
     }
 
-    pub fn machine(&mut self, command: Command) {
-        self.act(Caller::machine(), &command).unwrap();
+    pub fn machine(&mut self, command: impl Into<Command>) {
+        self.act(Caller::machine(), command).unwrap();
     }
 
     /// What a report comes to, from the keeper of the target that it is about.
-    pub fn reported(&mut self, command: &Command) -> Result<Decision, Refusal> {
-        let target = match command {
-            Command::Tick => None,
-            Command::RaiseAlarm(about) => about.target(&self.world),
-            _ => Some(command.reports_on(&self.world).unwrap_or_else(|| self.target())),
+    pub fn reported(&mut self, report: Report) -> Result<Decision, Refusal> {
+        let caller = match (report.target(&self.world), &report) {
+            (Some(target), _) => Caller::keeper_of(target),
+            (None, Report::Alarm(_)) => Caller::service(),
+            (None, _) => Caller::keeper_of(self.target()),
         };
-        self.act(target.map_or_else(Caller::service, Caller::keeper_of), command)
+        self.act(caller, report)
     }
 
-    pub fn keeper(&mut self, command: Command) {
-        self.reported(&command).unwrap();
+    pub fn keeper(&mut self, report: Report) {
+        self.reported(report).unwrap();
+    }
+
+    pub fn tick(&mut self) {
+        self.act(Caller::service(), Command::Tick).unwrap();
     }
 
     pub fn ask(&mut self, who: Who, seconds: u32, start: StartChoice) -> Result<ElevationId, Refusal> {
         let (asker, right) = (self.id(who), self.right());
         let shown = Digest::of_json(&demand_for(&self.world, asker, right, self.now)?);
-        let command = Command::Ask {
+        let command = ElevationCommand::Ask(Ask {
             right,
             duration: Some(Seconds(seconds)),
             start: Some(start),
             reason: Some(Said::new("a reason that is long enough")),
             ticket: None,
             shown,
-        };
-        let decision = self.try_as(who, &command)?;
+        });
+        let decision = self.try_as(who, command.clone())?;
         let asked = decision.facts.iter().find_map(|fact| match fact.what {
             What::Asked { elevation, .. } => Some(elevation),
             _ => None,
@@ -233,7 +241,7 @@ impl House {
     ) -> Result<Decision, Refusal> {
         let shown = self.world.elevations[&elevation].digest;
         let reason = Some(Said::new("because"));
-        self.try_as(who, &Command::Answer { elevation, verdict, less, reason, shown })
+        self.try_as(who, ElevationCommand::Answer(AnswerInput { elevation, verdict, less, reason, shown }))
     }
 
     pub fn answer(&mut self, who: Who, elevation: ElevationId, verdict: Verdict) -> Result<Decision, Refusal> {
@@ -248,8 +256,8 @@ impl House {
     pub fn obey(&mut self) {
         for order in orders(&self.world, self.target(), self.now) {
             match order.task {
-                Task::Give(grant) => self.keeper(Command::GrantSeen { grant: grant.id, there: true }),
-                Task::Take(grant) => self.keeper(Command::GrantGone { grant: grant.id, leftovers: Vec::new() }),
+                Task::Give(grant) => self.keeper(Report::GrantSeen { grant: grant.id, there: true }),
+                Task::Take(grant) => self.keeper(Report::GrantGone { grant: grant.id, leftovers: Vec::new() }),
                 _ => {}
             }
         }
@@ -287,7 +295,7 @@ impl House {
             if let Some(alarm) = alarm {
                 self.well(Who::Administrator, Command::SettleAlarm { alarm });
             }
-            self.keeper(Command::Tick);
+            self.tick();
             self.obey();
         }
         assert_eq!(self.world.active().next(), None, "something has no way to its end");

@@ -17,11 +17,11 @@ fn house(yes: u16) -> House {
 
 fn make_administrator(house: &mut House, by: Who, who: Who) {
     let (subject, scope) = (house.id(who), house.world.root.unwrap());
-    house.well(by, Command::GiveDuty { subject, kind: DutyKind::Administrator, scope });
+    house.well(by, PeopleCommand::GiveDuty { subject, kind: DutyKind::Administrator, scope });
 }
 
 fn group(house: &mut House, name: &str, members: &[Who]) -> SubjectId {
-    let new = Command::AddSubject {
+    let new = PeopleCommand::AddSubject {
         kind: SubjectKind::Group,
         name: Said::new(name),
         about: Said::new("some of us"),
@@ -31,7 +31,7 @@ fn group(house: &mut House, name: &str, members: &[Who]) -> SubjectId {
     let group = house.world.subject_named(name).unwrap().id;
     for who in members {
         let member = house.id(*who);
-        house.well(Who::Administrator, Command::AddMember { group, member });
+        house.well(Who::Administrator, PeopleCommand::AddMember { group, member });
     }
     house.now = later(house.now, Seconds::hours(48));
     group
@@ -48,7 +48,7 @@ fn lets_in(house: &House, who: Who) -> bool {
 
 fn eligible(house: &mut House, who: SubjectId) {
     let right = house.right();
-    house.machine(Command::GiveEligibility { subject: who, right, from: None, until: None, reason: None });
+    house.machine(EligibilityCommand::Give { subject: who, right, from: None, until: None, reason: None });
 }
 
 /// Being made eligible wants a yes of oda's.
@@ -59,7 +59,7 @@ fn wants_a_yes_to_be_eligible(house: &mut House) {
         ..Settings::default()
     };
     let terms = Terms { act: Act::BeMadeEligible, ..rule(house.world.root.unwrap(), settings) };
-    house.well(Who::Administrator, Command::SetTerms { terms });
+    house.well(Who::Administrator, TermsCommand::Set { terms });
     house.now = later(house.now, Seconds::hours(48));
 }
 
@@ -73,15 +73,15 @@ fn a_puppets_puppet_answers_no_ask_and_lifts_no_stop() {
     assert!(!lets_in(&house, Who::Asker), "nobody is left who is free to answer");
 
     let reach = Reach::Person(house.id(Who::Asker));
-    house.well(Who::Administrator, Command::Stop { reach, word: Said::new("enough") });
+    house.well(Who::Administrator, StopCommand::Order { reach, word: Said::new("enough") });
     let stop = *house.world.stops.keys().next().unwrap();
     for who in [Who::First, Who::Other] {
-        refused(house.try_as(who, &Command::LiftStop { stop }), "had a hand in your duties");
+        refused(house.try_as(who, StopCommand::Lift { stop }), "had a hand in your duties");
     }
     // A day later they are themselves again.
     house.now = later(house.now, Seconds::hours(25));
-    house.well(Who::First, Command::LiftStop { stop });
-    house.well(Who::Other, Command::LiftStop { stop });
+    house.well(Who::First, StopCommand::Lift { stop });
+    house.well(Who::Other, StopCommand::Lift { stop });
     house.check();
 }
 
@@ -89,32 +89,35 @@ fn a_puppets_puppet_answers_no_ask_and_lifts_no_stop() {
 fn two_voices_of_which_one_made_the_other_are_one() {
     let mut house = house(0);
     let reach = Reach::Scope(house.world.root.unwrap());
-    house.well(Who::Administrator, Command::Stop { reach, word: Said::new("enough") });
+    house.well(Who::Administrator, StopCommand::Order { reach, word: Said::new("enough") });
     let stop = *house.world.stops.keys().next().unwrap();
     make_administrator(&mut house, Who::Asker, Who::First);
     make_administrator(&mut house, Who::First, Who::Other);
     // The one that was made says so first.
-    house.well(Who::Other, Command::LiftStop { stop });
-    refused(house.try_as(Who::Asker, &Command::LiftStop { stop }), "are not two voices");
-    house.well(Who::Administrator, Command::LiftStop { stop });
+    house.well(Who::Other, StopCommand::Lift { stop });
+    refused(house.try_as(Who::Asker, StopCommand::Lift { stop }), "are not two voices");
+    house.well(Who::Administrator, StopCommand::Lift { stop });
 }
 
 #[test]
 fn a_suspended_group_swallows_no_hands_and_closes_no_circle() {
     let mut house = house(1);
     let (inner, outer) = (group(&mut house, "tide", &[Who::Other]), group(&mut house, "watch", &[]));
-    house.well(Who::Asker, Command::Suspend { subject: inner });
+    house.well(Who::Asker, PeopleCommand::Suspend { subject: inner });
     let asked =
         Approval::Stage { approvers: vec![Approver::Subject { id: inner }], yes: 1, no: 1, within: Seconds::hours(8) };
     let terms = rule(house.target(), Settings { approval: Some(asked), ..settings(0) });
-    house.well(Who::Asker, Command::SetTerms { terms });
-    house.well(Who::Asker, Command::Resume { subject: inner });
+    house.well(Who::Asker, TermsCommand::Set { terms });
+    house.well(Who::Asker, PeopleCommand::Resume { subject: inner });
     assert!(!lets_in(&house, Who::Asker), "piet was made an approver by the asker, within a day");
 
     // A circle by way of a suspended group would be walked for ever.
-    house.well(Who::Administrator, Command::AddMember { group: outer, member: inner });
-    house.well(Who::Administrator, Command::Suspend { subject: outer });
-    refused(house.try_as(Who::Administrator, &Command::AddMember { group: inner, member: outer }), "would be a circle");
+    house.well(Who::Administrator, PeopleCommand::AddMember { group: outer, member: inner });
+    house.well(Who::Administrator, PeopleCommand::Suspend { subject: outer });
+    refused(
+        house.try_as(Who::Administrator, PeopleCommand::AddMember { group: inner, member: outer }),
+        "would be a circle",
+    );
 }
 
 #[test]
@@ -130,8 +133,8 @@ fn a_circle_that_is_there_already_ends_nothing() {
     let piet = house.id(Who::Other);
     assert!(house.world.belongs_to(piet, other) && house.world.people_in(other).contains(&piet));
     let third = group(&mut house, "berth", &[]);
-    refused(house.try_as(Who::Administrator, &Command::AddMember { group: third, member: one }), "nest at most");
-    house.keeper(Command::Tick);
+    refused(house.try_as(Who::Administrator, PeopleCommand::AddMember { group: third, member: one }), "nest at most");
+    house.tick();
 }
 
 /// The rule that demands a yes of the administrator, in the words of each way to weaken it.
@@ -145,32 +148,33 @@ fn whoever_weakens_what_would_hold_them_up_waits_a_day_however_it_is_done() {
     let ways: [Weaken; 8] = [
         ("its approval", |_, terms, _| {
             let settings = Settings { approval: Some(Approval::None), ..terms.settings };
-            Command::SetTerms { terms: Terms { settings, ..terms } }
+            TermsCommand::Set { terms: Terms { settings, ..terms } }.into()
         }),
-        ("its place", |_, terms, elsewhere| Command::SetTerms { terms: Terms { scope: elsewhere, ..terms } }),
-        ("its role", |_, terms, _| Command::SetTerms { terms: Terms { role: Some("reader".into()), ..terms } }),
-        ("its weight", |_, terms, _| Command::SetTerms { terms: Terms { weight: Some(Weight::Critical), ..terms } }),
-        ("whom it is for", |house, terms, _| Command::SetTerms {
-            terms: Terms { asker: Some(house.id(Who::Other)), ..terms },
+        ("its place", |_, terms, elsewhere| TermsCommand::Set { terms: Terms { scope: elsewhere, ..terms } }.into()),
+        ("its role", |_, terms, _| TermsCommand::Set { terms: Terms { role: Some("reader".into()), ..terms } }.into()),
+        ("its weight", |_, terms, _| {
+            TermsCommand::Set { terms: Terms { weight: Some(Weight::Critical), ..terms } }.into()
+        }),
+        ("whom it is for", |house, terms, _| {
+            TermsCommand::Set { terms: Terms { asker: Some(house.id(Who::Other)), ..terms } }.into()
         }),
         ("its labels", |_, terms, _| {
             let labels = BTreeMap::from([("stage".to_owned(), "trial".to_owned())]);
-            Command::SetTerms { terms: Terms { labels, ..terms } }
+            TermsCommand::Set { terms: Terms { labels, ..terms } }.into()
         }),
-        ("its act", |_, terms, _| Command::SetTerms { terms: Terms { act: Act::OpenSession, ..terms } }),
-        ("all of it, for a while", |_, terms, _| Command::SuspendTerms {
-            terms: terms.id,
-            reason: Said::new("for now"),
+        ("its act", |_, terms, _| TermsCommand::Set { terms: Terms { act: Act::OpenSession, ..terms } }.into()),
+        ("all of it, for a while", |_, terms, _| {
+            TermsCommand::Suspend { terms: terms.id, reason: Said::new("for now") }.into()
         }),
     ];
     for (what, weaken) in ways {
         let mut house = house(0);
         let (root, target) = (house.world.root.unwrap(), house.target());
-        house.well(Who::Administrator, Command::AddFolder { parent: root, name: "elsewhere".to_owned() });
+        house.well(Who::Administrator, EstateCommand::AddFolder { parent: root, name: "elsewhere".to_owned() });
         let strict = settings(1);
         let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
         let approval = Some(Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::hours(8) });
-        house.well(Who::Administrator, Command::SetTerms { terms: rule(target, Settings { approval, ..strict }) });
+        house.well(Who::Administrator, TermsCommand::Set { terms: rule(target, Settings { approval, ..strict }) });
         house.now = later(house.now, Seconds::hours(48));
         assert!(house.ask(Who::Asker, 600, StartChoice::AtYes).is_ok(), "with a yes");
         let strict = house.world.terms.values().find(|rule| rule.scope == target).unwrap().clone();
@@ -192,7 +196,7 @@ fn a_change_that_only_tightens_holds_nobody_up() {
     let mut tighter = settings(0);
     tighter.longest = Some(Seconds::minutes(30));
     let terms = rule(house.target(), tighter);
-    house.well(Who::Administrator, Command::SetTerms { terms });
+    house.well(Who::Administrator, TermsCommand::Set { terms });
     assert!(lets_in(&house, Who::Asker), "the asker changed nothing");
     let mine = house.id(Who::Administrator);
     let own = |hand: &&Hand| hand.touched == mine && hand.by == Some(mine);
@@ -206,10 +210,10 @@ fn leaving_a_group_whose_rule_demands_more_is_a_hand_of_whoever_did_it() {
     let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
     let approval = Some(Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::hours(8) });
     let strict = Terms { asker: Some(group), ..rule(house.target(), Settings { approval, ..settings(1) }) };
-    house.well(Who::Administrator, Command::SetTerms { terms: strict });
+    house.well(Who::Administrator, TermsCommand::Set { terms: strict });
     house.now = later(house.now, Seconds::hours(48));
     let me = house.id(Who::Asker);
-    house.well(Who::Asker, Command::RemoveMember { group, member: me });
+    house.well(Who::Asker, PeopleCommand::RemoveMember { group, member: me });
     assert!(!lets_in(&house, Who::Asker));
     house.now = later(house.now, Seconds::hours(25));
     assert!(lets_in(&house, Who::Asker));
@@ -224,11 +228,11 @@ fn terms_that_somebodys_hand_sets_in_their_favour_are_an_alarm_and_count_as_thei
         house.world.open_alarm(about).map(|alarm| alarm.id)
     };
     assert_eq!(alarm(&house), None, "an administrator of long standing made one");
-    house.well(Who::First, Command::SetTerms { terms: rule(house.target(), settings(0)) });
+    house.well(Who::First, TermsCommand::Set { terms: rule(house.target(), settings(0)) });
     let raised = alarm(&house).expect("a hand's terms are no alarm");
     assert!(!lets_in(&house, Who::Asker), "they count as the asker's own");
     for who in [Who::Asker, Who::First] {
-        refused(house.try_as(who, &Command::SettleAlarm { alarm: raised }), "about you");
+        refused(house.try_as(who, Command::SettleAlarm { alarm: raised }), "about you");
     }
     house.well(Who::Administrator, Command::SettleAlarm { alarm: raised });
     // So is a fresh administrator who makes another.
@@ -244,18 +248,18 @@ fn no_group_makes_anybody_eligible_past_the_yes_that_the_terms_demand() {
     wants_a_yes_to_be_eligible(&mut house);
     for (who, by) in [(Who::Administrator, Who::Administrator), (Who::Other, Who::Administrator)] {
         let member = house.id(who);
-        refused(house.try_as(by, &Command::AddMember { group: eligible_group, member }), "would be eligible");
+        refused(house.try_as(by, PeopleCommand::AddMember { group: eligible_group, member }), "would be eligible");
         assert!(!lets_in(&house, who));
     }
     // Nor by way of a group that is in it, or comes to be.
-    house.machine(Command::AddMember { group: above, member: house.id(Who::Other) });
+    house.machine(PeopleCommand::AddMember { group: above, member: house.id(Who::Other) });
     refused(
-        house.try_as(Who::Administrator, &Command::AddMember { group: eligible_group, member: above }),
+        house.try_as(Who::Administrator, PeopleCommand::AddMember { group: eligible_group, member: above }),
         "would be eligible",
     );
     // Whoever is eligible already may join.
     let tomas = house.id(Who::Asker);
-    house.well(Who::Administrator, Command::AddMember { group: eligible_group, member: tomas });
+    house.well(Who::Administrator, PeopleCommand::AddMember { group: eligible_group, member: tomas });
 }
 
 #[test]
@@ -263,19 +267,19 @@ fn nobody_resumes_their_own_eligibility_nor_that_of_their_group() {
     let mut house = house(0);
     let eligibility = *house.world.eligibilities.keys().next().unwrap();
     let reason = Said::new("until it is clear");
-    house.well(Who::Administrator, Command::SuspendEligibility { eligibility, reason });
+    house.well(Who::Administrator, EligibilityCommand::Suspend { eligibility, reason });
     refused(
-        house.try_as(Who::Asker, &Command::ResumeEligibility { eligibility }),
+        house.try_as(Who::Asker, EligibilityCommand::Resume { eligibility }),
         "resumes an eligibility of their own",
     );
-    house.well(Who::Administrator, Command::ResumeEligibility { eligibility });
+    house.well(Who::Administrator, EligibilityCommand::Resume { eligibility });
 
     let crew = group(&mut house, "crew", &[Who::Administrator, Who::Other]);
     eligible(&mut house, crew);
     wants_a_yes_to_be_eligible(&mut house);
-    house.well(Who::Asker, Command::Suspend { subject: crew });
-    refused(house.try_as(Who::Administrator, &Command::Resume { subject: crew }), "would be eligible");
-    house.well(Who::Asker, Command::Resume { subject: crew });
+    house.well(Who::Asker, PeopleCommand::Suspend { subject: crew });
+    refused(house.try_as(Who::Administrator, PeopleCommand::Resume { subject: crew }), "would be eligible");
+    house.well(Who::Asker, PeopleCommand::Resume { subject: crew });
 }
 
 fn with_rights(house: &mut House, rights: &[(&str, &str)], accepted: bool) {
@@ -294,8 +298,11 @@ fn with_rights(house: &mut House, rights: &[(&str, &str)], accepted: bool) {
         .collect();
     let (target, digest) = (house.target(), Digest::of_json(&found));
     let survey = Box::new(found);
-    let record = Command::RecordSurvey { target, digest, survey, accepted };
-    if accepted { drop(house.well(Who::Administrator, record)) } else { house.keeper(record) }
+    if accepted {
+        house.well(Who::Administrator, EstateCommand::AcceptSurvey { target, digest, survey });
+    } else {
+        house.keeper(Report::Surveyed { target, digest, survey });
+    }
 }
 
 fn held_by(house: &House, account: &str) -> StandingId {
@@ -313,11 +320,14 @@ fn an_account_that_was_said_to_be_ones_own_converts_to_no_eligibility_on_ones_ow
     wants_a_yes_to_be_eligible(&mut house);
     let (target, me, friend) = (house.target(), house.id(Who::Administrator), house.id(Who::Other));
     for owner in [me, friend] {
-        house.well(Who::Administrator, Command::SetAccount { subject: owner, target, account: Said::new("deploy") });
+        house.well(
+            Who::Administrator,
+            PeopleCommand::SetAccount { subject: owner, target, account: Said::new("deploy") },
+        );
         let chosen = vec![held_by(&house, "deploy")];
         let shown = plan_conversion(&house.world, &chosen).unwrap().digest;
-        let convert = Command::Convert { chosen, shown, until: None, plan: WavePlan::default() };
-        refused(house.try_as(Who::Administrator, &convert), "on your word alone");
+        let convert = ConversionCommand::Convert { chosen, shown, until: None, plan: WavePlan::default() };
+        refused(house.try_as(Who::Administrator, convert.clone()), "on your word alone");
         let own = house.world.account_of(owner, target).cloned().unwrap();
         let again = Fact { put: Vec::new(), cut: vec![Row::Account(own).key()], ..house.facts[0].clone() };
         house.world.apply(&again);
@@ -335,11 +345,11 @@ fn nobody_puts_back_what_was_theirs_nor_settles_a_drift_about_themselves() {
     let shown = plan_conversion(&house.world, &[held]).unwrap().digest;
     house.well(
         Who::Administrator,
-        Command::Convert { chosen: vec![held], shown, until: None, plan: WavePlan::default() },
+        ConversionCommand::Convert { chosen: vec![held], shown, until: None, plan: WavePlan::default() },
     );
     let conversion = *house.world.conversions.keys().next().unwrap();
-    house.keeper(Command::StandingTaken { conversion, standing: held });
-    refused(house.try_as(Who::Asker, &Command::UndoConversion { conversion }), "on your word alone");
+    house.keeper(Report::StandingTaken { conversion, standing: held });
+    refused(house.try_as(Who::Asker, ConversionCommand::Undo { conversion }), "on your word alone");
 
     // Somebody put it on the target by hand: the holder decides nothing about it.
     house.now = later(house.now, Seconds::hours(1));
@@ -349,11 +359,11 @@ fn nobody_puts_back_what_was_theirs_nor_settles_a_drift_about_themselves() {
     let is_his = |drift: &&Drift| drift.is_pending() && house.world.text(drift.standing.account) == "t.reyes";
     let drift = house.world.drifts.values().rfind(is_his).expect("it is no drift").id;
     let until = later(house.now, Seconds::hours(24));
-    refused(house.try_as(Who::Asker, &Command::AdoptDrift { drift }), "a right of your own");
-    let ignore = Command::IgnoreDrift { drift, reason: Said::new("it is nothing"), until };
-    refused(house.try_as(Who::Asker, &ignore), "a right of your own");
+    refused(house.try_as(Who::Asker, DriftCommand::Adopt { drift }), "a right of your own");
+    let ignore = DriftCommand::Ignore { drift, reason: Said::new("it is nothing"), until };
+    refused(house.try_as(Who::Asker, ignore.clone()), "a right of your own");
     house.well(Who::Administrator, ignore);
-    house.well(Who::Administrator, Command::UndoConversion { conversion });
+    house.well(Who::Administrator, ConversionCommand::Undo { conversion });
 }
 
 #[test]
@@ -378,8 +388,7 @@ fn a_survey_that_a_person_took_in_shows_what_is_new_like_any_other() {
         last_used: None,
     };
     found.rights = fewer.iter().map(|(account, handle)| right(account, handle)).collect();
-    let record =
-        Command::RecordSurvey { target: house.target(), digest: held, survey: Box::new(found), accepted: true };
+    let record = EstateCommand::AcceptSurvey { target: house.target(), digest: held, survey: Box::new(found) };
     house.well(Who::Administrator, record);
     let is_new = |drift: &&Drift| house.world.text(drift.standing.account) == "ironquay";
     let new: Vec<&Drift> = house.world.drifts.values().filter(is_new).collect();
@@ -396,7 +405,7 @@ fn a_yes_to_one_account_gives_nothing_to_another() {
     assert!(said.contains("with the account `t.reyes`"), "{said}");
     let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     // An administrator of the target alone sends it elsewhere.
-    let deploy = Command::SetAccount { subject: tomas, target, account: Said::new("deploy") };
+    let deploy = PeopleCommand::SetAccount { subject: tomas, target, account: Said::new("deploy") };
     house.well(Who::Administrator, deploy);
     house.answer(Who::First, asked, Verdict::Yes).unwrap();
     assert_eq!(house.phase(asked), Phase::Waiting, "it opened on an account that nobody said yes to");
@@ -408,12 +417,12 @@ fn a_yes_to_one_account_gives_nothing_to_another() {
     // The same name said again is no change; and whoever names their own waits.
     let mut house = self::house(0);
     let asked = house.ask(Who::Asker, 600, StartChoice::At { time: later(house.now, Seconds(900)) }).unwrap();
-    let again = Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") };
+    let again = PeopleCommand::SetAccount { subject: tomas, target, account: Said::new("t.reyes") };
     house.well(Who::Administrator, again);
     house.now = later(house.now, Seconds(1000));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(house.phase(asked), Phase::Opening);
-    house.well(Who::Asker, Command::SetAccount { subject: tomas, target, account: Said::new("deploy") });
+    house.well(Who::Asker, PeopleCommand::SetAccount { subject: tomas, target, account: Said::new("deploy") });
     assert!(!lets_in(&house, Who::Asker), "an account of one's own naming opens without a yes");
 }
 
@@ -427,9 +436,9 @@ fn a_yes_counts_once_for_what_is_asked_now_and_for_when() {
     }
     let (target, found) = (house.target(), survey(house.now, 2));
     let digest = Digest::of_json(&found);
-    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(found) });
     house.now = later(house.now, Seconds(3700));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(house.phase(asked), Phase::Waiting);
     house.answer(Who::First, asked, Verdict::Yes).unwrap();
     assert_eq!(house.phase(asked), Phase::Waiting, "two yes of the first round made up for one of this");
@@ -453,17 +462,17 @@ fn terms_that_were_raised_since_hold_for_a_wish_that_waits() {
     let mut house = house(0);
     wants_a_yes_to_be_eligible(&mut house);
     let (subject, right) = (house.id(Who::Other), house.right());
-    let wish = Command::GiveEligibility { subject, right, from: None, until: None, reason: None };
+    let wish = EligibilityCommand::Give { subject, right, from: None, until: None, reason: None };
     house.well(Who::Administrator, wish);
     let appointment = *house.world.appointments.keys().next_back().unwrap();
     let old = house.world.terms.values().find(|rule| rule.act == Act::BeMadeEligible).unwrap().clone();
     let approvers = [Who::First, Who::Asker].map(|who| Approver::Subject { id: house.id(who) }).to_vec();
     let approval = Some(Approval::Stage { approvers, yes: 2, no: 1, within: Seconds::hours(8) });
     let raised = Terms { settings: Settings { approval, ..old.settings.clone() }, ..old };
-    house.well(Who::Administrator, Command::SetTerms { terms: raised });
+    house.well(Who::Administrator, TermsCommand::Set { terms: raised });
     house.now = later(house.now, Seconds::hours(25));
     let shown = house.world.appointments[&appointment].digest();
-    let yes = Command::AnswerAppointment { appointment, verdict: Verdict::Yes, reason: None, shown };
+    let yes = EligibilityCommand::Answer { appointment, verdict: Verdict::Yes, reason: None, shown };
     house.well(Who::First, yes);
     assert_ne!(house.world.appointments[&appointment].state, AppointmentState::Made, "one yes was enough");
 }
@@ -478,7 +487,7 @@ fn a_target_that_lies_about_itself_puts_nobody_in_an_approvers_place() {
         let stage = Approval::Stage { approvers, yes: wanted, no: 1, within: Seconds::hours(8) };
         let settings = Settings { approval: Some(stage), ..Settings::default() };
         let of_workshops = Terms { attributes: site.clone(), ..rule(house.target(), settings) };
-        house.well(Who::Administrator, Command::SetTerms { terms: of_workshops });
+        house.well(Who::Administrator, TermsCommand::Set { terms: of_workshops });
         house.now = later(house.now, Seconds::hours(48));
         let who_is_asked = |house: &House| {
             let effective = effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Other));
@@ -489,7 +498,7 @@ fn a_target_that_lies_about_itself_puts_nobody_in_an_approvers_place() {
         let before = who_is_asked(&house);
         let found = Survey { attributes: site, ..survey(house.now, 1) };
         let (target, digest) = (house.target(), Digest::of_json(&found));
-        house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+        house.keeper(Report::Surveyed { target, digest, survey: Box::new(found) });
         (before, who_is_asked(&house))
     };
     let all = vec![Who::Asker, Who::Second, Who::First, Who::Other];
@@ -505,7 +514,7 @@ fn a_target_that_lies_about_itself_puts_nobody_in_an_approvers_place() {
 fn what_runs_on_a_system_is_for_an_administrator_of_both_to_say() {
     let mut house = house(0);
     let (root, target, piet) = (house.world.root.unwrap(), house.target(), house.id(Who::Other));
-    let other = Command::AddTarget {
+    let other = EstateCommand::AddTarget {
         parent: root,
         name: "pier".to_owned(),
         connector: Connector::Brightwater { url: "http://127.0.0.1:2".to_owned() },
@@ -514,8 +523,11 @@ fn what_runs_on_a_system_is_for_an_administrator_of_both_to_say() {
     };
     house.well(Who::Administrator, other);
     let pier = house.world.child(root, "pier").unwrap().id;
-    house.well(Who::Administrator, Command::GiveDuty { subject: piet, kind: DutyKind::Administrator, scope: target });
-    let set = Command::SetTarget {
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: piet, kind: DutyKind::Administrator, scope: target },
+    );
+    let set = EstateCommand::SetTarget {
         target,
         emergency_least: None,
         alarm_after: None,
@@ -523,7 +535,7 @@ fn what_runs_on_a_system_is_for_an_administrator_of_both_to_say() {
         own_login: None,
         labels: None,
     };
-    refused(house.try_as(Who::Other, &set), "only an administrator of /pier");
+    refused(house.try_as(Who::Other, set.clone()), "only an administrator of /pier");
     house.well(Who::Administrator, set);
 }
 
@@ -541,7 +553,7 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
     let name = "directory".to_owned();
     house.well(
         Who::Administrator,
-        Command::AddTarget { parent, name, connector, emergency_least: 1, alarm_after: Seconds(60) },
+        EstateCommand::AddTarget { parent, name, connector, emergency_least: 1, alarm_after: Seconds(60) },
     );
     let target = house.world.child(parent, "directory").unwrap().id;
     let mapping = Mapping {
@@ -551,7 +563,7 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
         about: "cn".to_owned(),
         manager: None,
     };
-    house.well(Who::Administrator, Command::SetSource { target, mapping });
+    house.well(Who::Administrator, SourceCommand::Set { target, mapping });
     // As a directory numbers its entries: by something that is nobody's name.
     let key = |name: &str| name.chars().rev().collect::<String>();
     let person = |name: &str| PersonFound {
@@ -570,10 +582,12 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
     let record = |house: &mut House, groups: Vec<GroupFound>, accepted: bool| {
         let people = vec![person("signe"), person("jonas")];
         let imported = Imported { complete: true, people, groups };
-        let digest = Digest::of_json(&imported);
-        let command = Command::RecordImport { target, digest, imported: Box::new(imported), accepted };
-        let caller = if accepted { house.caller(Who::First) } else { Caller::keeper_of(target) };
-        house.act(caller, &command)
+        let (digest, imported) = (Digest::of_json(&imported), Box::new(imported));
+        if accepted {
+            house.try_as(Who::First, SourceCommand::Accept { target, digest, imported })
+        } else {
+            house.reported(Report::Imported { target, digest, imported })
+        }
     };
     record(&mut house, vec![group("crew", &["signe"]), group("watch", &["crew"])], false).unwrap();
     let crew = house.world.subject_named("crew").unwrap().id;

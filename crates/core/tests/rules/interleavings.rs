@@ -117,7 +117,7 @@ pub fn carry_out(house: &mut House, step: &Step) {
     match *step {
         Step::Pass(seconds) => house.now = later(house.now, Seconds(seconds)),
         Step::Tick => {
-            house.keeper(Command::Tick);
+            house.tick();
             let late = house.world.grants.values().find(|grant| grant.wanted && grant.until <= house.now);
             assert_eq!(late, None, "a grant is wanted past its end");
         }
@@ -154,37 +154,45 @@ pub fn carry_out(house: &mut House, step: &Step) {
                 1 => Reach::Scope(house.target()),
                 _ => Reach::Person(house.id(who(whom))),
             };
-            let _ = house.try_as(who(n), &Command::Stop { reach, word: Said::new("stop") });
+            let _ = house.try_as(who(n), StopCommand::Order { reach, word: Said::new("stop") });
         }
         Step::Lift(n) => {
             let open = house.world.stops.values().find(|stop| stop.lifted_at.is_none()).map(|stop| stop.id);
             if let Some(stop) = open {
-                let _ = house.try_as(who(n), &Command::LiftStop { stop });
+                let _ = house.try_as(who(n), StopCommand::Lift { stop });
             }
         }
-        Step::Withdraw(n, e) => act_on(house, n, which(house, e), |elevation| Command::Withdraw { elevation }),
-        Step::Begin(n, e) => act_on(house, n, which(house, e), |elevation| Command::Begin { elevation }),
-        Step::GiveBack(n, e) => act_on(house, n, which(house, e), |elevation| Command::GiveBack { elevation }),
+        Step::Withdraw(n, e) => {
+            act_on(house, n, which(house, e), |elevation| ElevationCommand::Withdraw { elevation }.into())
+        }
+        Step::Begin(n, e) => {
+            act_on(house, n, which(house, e), |elevation| ElevationCommand::Begin { elevation }.into())
+        }
+        Step::GiveBack(n, e) => {
+            act_on(house, n, which(house, e), |elevation| ElevationCommand::GiveBack { elevation }.into())
+        }
         Step::Revoke(n, e) => {
             let word = Said::new("enough");
-            act_on(house, n, which(house, e), |elevation| Command::Revoke { elevation, word: word.clone() });
+            act_on(house, n, which(house, e), |elevation| {
+                ElevationCommand::Revoke { elevation, word: word.clone() }.into()
+            });
         }
         Step::Suspend(n) => {
             let subject = house.id(who(n));
-            let _ = house.try_as(Who::Administrator, &Command::Suspend { subject });
+            let _ = house.try_as(Who::Administrator, PeopleCommand::Suspend { subject });
         }
         Step::Resume(n) => {
             let subject = house.id(who(n));
-            let _ = house.try_as(Who::Administrator, &Command::Resume { subject });
+            let _ = house.try_as(Who::Administrator, PeopleCommand::Resume { subject });
         }
         Step::Reset(by, whom) => {
             let subject = house.id(who(whom));
             // The asker becomes an administrator for this, as somebody might make them.
             let root = house.world.root.unwrap();
             let asker = house.id(who(by));
-            let duty = Command::GiveDuty { subject: asker, kind: DutyKind::Administrator, scope: root };
-            let _ = house.try_as(Who::Administrator, &duty);
-            let _ = house.try_as(who(by), &Command::SetCredentials { subject, step: CredentialStep::Issued });
+            let duty = PeopleCommand::GiveDuty { subject: asker, kind: DutyKind::Administrator, scope: root };
+            let _ = house.try_as(Who::Administrator, duty.clone());
+            let _ = house.try_as(who(by), PeopleCommand::SetCredentials { subject, step: CredentialStep::Issued });
         }
         Step::Tighten(n, yes) => {
             let approvers =
@@ -194,35 +202,35 @@ pub fn carry_out(house: &mut House, step: &Step) {
                 *named = approvers;
             }
             let terms = rule(house.target(), settings);
-            let _ = house.try_as(who(n), &Command::SetTerms { terms });
+            let _ = house.try_as(who(n), TermsCommand::Set { terms });
         }
         Step::Grow(permits) => {
             let (target, found) = (house.target(), survey(house.now, permits % 3));
             let digest = Digest::of_json(&found);
-            house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+            house.keeper(Report::Surveyed { target, digest, survey: Box::new(found) });
         }
         Step::EndEligibility => {
             let held = house.world.eligibilities.keys().next().copied();
             if let Some(eligibility) = held {
-                let _ = house.try_as(Who::Administrator, &Command::EndEligibility { eligibility });
+                let _ = house.try_as(Who::Administrator, EligibilityCommand::End { eligibility });
             } else {
                 let (subject, right) = (house.id(Who::Asker), house.right());
                 let until = Some(later(house.now, Seconds::hours(1)));
                 let _ = house.try_as(
                     Who::Administrator,
-                    &Command::GiveEligibility { subject, right, from: None, until, reason: None },
+                    EligibilityCommand::Give { subject, right, from: None, until, reason: None },
                 );
             }
         }
         Step::Missing(e) => {
             if let Some(grant) = grant(house, e) {
-                house.keeper(Command::GrantSeen { grant, there: false });
+                house.keeper(Report::GrantSeen { grant, there: false });
             }
         }
-        Step::MoveClock => house.keeper(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: 9 })),
+        Step::MoveClock => house.keeper(Report::Alarm(AlarmKind::ClockStep { seconds: 9 })),
         Step::GiveLate(e) => {
             if let Some(grant) = grant(house, e) {
-                house.keeper(Command::GrantSeen { grant, there: true });
+                house.keeper(Report::GrantSeen { grant, there: true });
             }
         }
     }
@@ -230,7 +238,7 @@ pub fn carry_out(house: &mut House, step: &Step) {
 
 fn act_on(house: &mut House, n: u8, which: Option<ElevationId>, command: impl Fn(ElevationId) -> Command) {
     if let Some(id) = which {
-        let _ = house.try_as(who(n), &command(id));
+        let _ = house.try_as(who(n), command(id));
     }
 }
 

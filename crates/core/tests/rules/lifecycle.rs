@@ -18,7 +18,7 @@ fn a_grant_lives_from_its_yes_to_its_end_and_no_longer() {
     house.obey();
     assert_eq!(house.phase(id), Phase::Live);
     house.now = later(house.now, Seconds(600));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(house.phase(id), Phase::Closing);
     house.obey();
     assert_eq!(house.phase(id), Phase::Ended(End::Lapsed));
@@ -37,12 +37,12 @@ fn what_is_due_next_is_known_and_what_is_done_is_due_no_more() {
     let ends = house.world.grants[&house.world.elevations[&id].grant.unwrap()].until;
     assert_eq!(house.world.next_due(house.now), Some(ends), "of two the earlier");
     house.now = ends;
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(house.phase(id), Phase::Closing);
     let next = house.world.elevations[&later_one].stages[0].until;
     assert_eq!(house.world.next_due(house.now), Some(next), "what is being ended waits for its target, not for time");
     house.obey();
-    house.well(Who::Asker, Command::Withdraw { elevation: later_one });
+    house.well(Who::Asker, ElevationCommand::Withdraw { elevation: later_one });
     assert_eq!(house.world.next_due(house.now), None);
 }
 
@@ -66,8 +66,11 @@ fn nobody_answers_their_own_ask_by_any_route() {
     let refused = |outcome: Result<Decision, Refusal>| matches!(outcome, Err(Refusal::NotAllowed(_)));
     assert!(refused(house.answer(Who::Asker, id, Verdict::Yes)), "as themselves");
     house.answer(Who::Second, id, Verdict::Yes).expect_err("with a second sign-in");
-    house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
-    house.well(Who::Asker, Command::SetCredentials { subject: first, step: CredentialStep::Issued });
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root },
+    );
+    house.well(Who::Asker, PeopleCommand::SetCredentials { subject: first, step: CredentialStep::Issued });
     assert!(refused(house.answer(Who::First, id, Verdict::Yes)), "with a factor they reset");
     house.answer(Who::Other, id, Verdict::Yes).unwrap();
     assert_eq!(house.phase(id), Phase::Opening);
@@ -77,10 +80,13 @@ fn nobody_answers_their_own_ask_by_any_route() {
 fn a_secret_that_was_issued_early_and_used_late_is_still_its_issuers_hand() {
     let mut house = House::new(&settings(2));
     let (root, tomas, first) = (house.world.root.unwrap(), house.id(Who::Asker), house.id(Who::First));
-    house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
-    house.well(Who::Asker, Command::SetCredentials { subject: first, step: CredentialStep::Issued });
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root },
+    );
+    house.well(Who::Asker, PeopleCommand::SetCredentials { subject: first, step: CredentialStep::Issued });
     house.now = later(house.now, Seconds::hours(30));
-    house.well(Who::First, Command::SetCredentials { subject: first, step: CredentialStep::Enrolled });
+    house.well(Who::First, PeopleCommand::SetCredentials { subject: first, step: CredentialStep::Enrolled });
     let refused = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
     assert!(refused.to_string().contains("only 1 who may answer"), "{refused}");
     house.now = later(house.now, Seconds::hours(25));
@@ -91,23 +97,26 @@ fn a_secret_that_was_issued_early_and_used_late_is_still_its_issuers_hand() {
 fn recovery_makes_an_administrator_only_where_none_is_left() {
     let mut house = House::new(&settings(0));
     let (mara, oda) = (house.id(Who::Administrator), house.id(Who::First));
-    house.machine(Command::Recover { subject: oda });
+    house.machine(OperatorCommand::Recover { subject: oda });
     let root = house.world.root.unwrap();
     assert!(!Sight::is_administrator(&house.world, oda, root));
-    house.act(Caller::machine(), &Command::Suspend { subject: mara }).unwrap();
-    house.machine(Command::Recover { subject: oda });
+    house.act(Caller::machine(), PeopleCommand::Suspend { subject: mara }).unwrap();
+    house.machine(OperatorCommand::Recover { subject: oda });
     assert!(Sight::is_administrator(&house.world, oda, root));
     assert!(house.world.open_alarm(|about| *about == AlarmKind::Recovered { person: oda }).is_some());
-    house.try_as(Who::First, &Command::Recover { subject: oda }).expect_err("only on the machine");
+    house.try_as(Who::First, OperatorCommand::Recover { subject: oda }).expect_err("only on the machine");
 }
 
 #[test]
 fn terms_that_the_asker_changed_while_the_ask_waits_do_not_let_them_in() {
     let mut house = House::new(&settings(2));
     let (root, tomas, target) = (house.world.root.unwrap(), house.id(Who::Asker), house.target());
-    house.well(Who::Administrator, Command::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root });
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: tomas, kind: DutyKind::Administrator, scope: root },
+    );
     let waiting = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    house.well(Who::Asker, Command::SetTerms { terms: rule(target, settings(0)) });
+    house.well(Who::Asker, TermsCommand::Set { terms: rule(target, settings(0)) });
     house.answer(Who::First, waiting, Verdict::Yes).unwrap();
     assert_eq!(house.phase(waiting), Phase::Waiting, "the second yes is still needed");
     assert!(matches!(house.ask(Who::Asker, 600, StartChoice::AtYes), Err(Refusal::NotAllowed(_))));
@@ -120,8 +129,9 @@ fn an_answer_to_what_was_not_shown_is_refused() {
     let mut house = House::new(&settings(1));
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let shown = Digest::of(&[b"another ask"]);
-    let answer = Command::Answer { elevation: id, verdict: Verdict::Yes, less: None, reason: None, shown };
-    assert!(matches!(house.try_as(Who::First, &answer), Err(Refusal::Changed(_))));
+    let answer =
+        ElevationCommand::Answer(AnswerInput { elevation: id, verdict: Verdict::Yes, less: None, reason: None, shown });
+    assert!(matches!(house.try_as(Who::First, answer.clone()), Err(Refusal::Changed(_))));
 }
 
 #[test]
@@ -133,7 +143,7 @@ fn a_role_that_grew_goes_back_to_its_approvers() {
     assert_eq!(house.phase(id), Phase::Scheduled);
     carry_out(&mut house, &Step::Grow(2));
     house.now = later(house.now, Seconds::hours(2));
-    house.keeper(Command::Tick);
+    house.tick();
     assert_eq!(house.phase(id), Phase::Waiting);
     house.answer(Who::First, id, Verdict::Yes).unwrap();
     assert_eq!(house.phase(id), Phase::Opening);
@@ -145,9 +155,9 @@ fn a_target_with_overdue_ends_gets_no_new_grant() {
     let id = house.ask(Who::Asker, 60, StartChoice::AtYes).unwrap();
     house.obey();
     house.now = later(house.now, Seconds(60));
-    house.keeper(Command::Tick);
+    house.tick();
     house.now = later(house.now, Seconds(61));
-    house.keeper(Command::Tick);
+    house.tick();
     assert!(house.world.open_alarm(|about| matches!(about, AlarmKind::TakeLate { .. })).is_some());
     house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let tasks: Vec<Task> =
@@ -173,12 +183,8 @@ fn a_survey_that_lost_half_of_everything_changes_nobodys_rights() {
     };
     let mut whole = survey(house.now, 1);
     whole.rights = (0..10).map(holder).collect();
-    let record = |survey: Survey| Command::RecordSurvey {
-        target,
-        digest: Digest::of_json(&survey),
-        survey: Box::new(survey),
-        accepted: false,
-    };
+    let record =
+        |survey: Survey| Report::Surveyed { target, digest: Digest::of_json(&survey), survey: Box::new(survey) };
     house.keeper(record(whole.clone()));
     assert_eq!(house.world.standing.len(), 10);
     house.keeper(record(Survey { rights: whole.rights[..4].to_vec(), ..whole.clone() }));
@@ -203,8 +209,8 @@ fn a_survey_that_lost_half_of_everything_changes_nobodys_rights() {
 fn one_person_takes_the_target_and_the_writer_from_nobody() {
     let mut house = House::new(&settings(0));
     let (other, right, target) = (house.id(Who::Other), house.right(), house.target());
-    house.well(Who::Administrator, Command::SetAccount { subject: other, target, account: Said::new("p.sol") });
-    let eligible = Command::GiveEligibility { subject: other, right, from: None, until: None, reason: None };
+    house.well(Who::Administrator, PeopleCommand::SetAccount { subject: other, target, account: Said::new("p.sol") });
+    let eligible = EligibilityCommand::Give { subject: other, right, from: None, until: None, reason: None };
     house.well(Who::Administrator, eligible);
     for _ in 0..10 {
         house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
@@ -226,7 +232,7 @@ fn one_person_takes_the_target_and_the_writer_from_nobody() {
     let mut asked = 0;
     let refused = loop {
         match house.ask(Who::Asker, 600, StartChoice::AtYes) {
-            Ok(elevation) => house.well(Who::Asker, Command::Withdraw { elevation }),
+            Ok(elevation) => house.well(Who::Asker, ElevationCommand::Withdraw { elevation }),
             Err(refusal) => break refusal,
         };
         asked += 1;
@@ -245,7 +251,7 @@ fn time_is_checked_against_the_longest_and_the_eligibility() {
     assert!(matches!(house.ask(Who::Asker, 60, past), Err(Refusal::Invalid(_))));
     let (subject, right) = (house.id(Who::Asker), house.right());
     let until = Some(later(house.now, Seconds(100)));
-    house.well(Who::Administrator, Command::GiveEligibility { subject, right, from: None, until, reason: None });
+    house.well(Who::Administrator, EligibilityCommand::Give { subject, right, from: None, until, reason: None });
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let grant = house.world.elevations[&id].grant.unwrap();
     let down_to_the_second = until.map(|until| Timestamp::from_second(until.as_second()).unwrap());
@@ -256,12 +262,12 @@ fn time_is_checked_against_the_longest_and_the_eligibility() {
 fn an_ask_ends_when_too_few_of_those_who_could_answer_are_left() {
     let suspend = |house: &mut House, who: Who| {
         let subject = house.id(who);
-        house.well(Who::Administrator, Command::Suspend { subject });
+        house.well(Who::Administrator, PeopleCommand::Suspend { subject });
     };
     let a_minute = |house: &mut House| {
         for _ in 0..60 {
             house.now = later(house.now, Seconds(1));
-            house.keeper(Command::Tick);
+            house.tick();
         }
     };
     let mut house = House::new(&settings(2));

@@ -38,7 +38,7 @@ fn each_note_is_taken_from_those_who_can_know_it_and_is_about_them() {
     for (note, may) in table {
         for (who, caller) in &callers {
             let rows = house.world.rows().collect::<Vec<_>>();
-            let noted = house.act(caller.clone(), &Command::Note(note.clone()));
+            let noted = house.act(caller.clone(), Command::Note(note.clone()));
             assert_eq!(noted.is_ok(), may.contains(who), "{note:?} by {who}: {noted:?}");
             assert_eq!(house.world.rows().collect::<Vec<_>>(), rows, "a note changes no row");
             let Ok(noted) = noted else { continue };
@@ -54,7 +54,7 @@ fn each_note_is_taken_from_those_who_can_know_it_and_is_about_them() {
 fn a_suspended_caller_is_still_noted_as_refused() {
     let mut house = House::new(&settings(1));
     let subject = house.id(Who::Asker);
-    house.well(Who::Administrator, Command::Suspend { subject });
+    house.well(Who::Administrator, PeopleCommand::Suspend { subject });
     let refused = Note::Refused { command: "ask".to_owned(), code: "not-allowed".to_owned(), elevation: None };
     house.well(Who::Asker, Command::Note(refused));
 }
@@ -74,7 +74,7 @@ fn everybody_enrols_themselves_and_is_reset_by_another() {
         (Who::Asker, tomas, PasskeyAdded, true),
         (Who::Administrator, tomas, PasskeyAdded, false),
     ] {
-        let done = house.try_as(who, &Command::SetCredentials { subject, step });
+        let done = house.try_as(who, PeopleCommand::SetCredentials { subject, step });
         assert_eq!(done.is_ok(), may, "{step:?} of {subject} by {who:?}: {done:?}");
     }
 }

@@ -12,9 +12,9 @@ fn lapsed(house: &mut House) -> (ElevationId, GrantId) {
     house.answer(Who::First, id, Verdict::Yes).unwrap();
     house.obey();
     house.now = later(house.now, Seconds(600));
-    house.keeper(Command::Tick);
+    house.tick();
     let grant = house.world.elevations[&id].grant.unwrap();
-    house.keeper(Command::GrantGone { grant, leftovers: vec![(Said::new("a key of t.reyes"), None, false)] });
+    house.keeper(Report::GrantGone { grant, leftovers: vec![(Said::new("a key of t.reyes"), None, false)] });
     assert_eq!(house.phase(id), Phase::Ended(End::Lapsed));
     (id, grant)
 }
@@ -51,7 +51,7 @@ fn what_is_over_is_forgotten_with_its_grant_and_its_texts_and_recalled_as_it_was
     let mut world = forgotten(&house, house.now);
     house.recall(&mut world, Recall { grants: [grant].into(), ..Recall::default() });
     assert_eq!(world, whole);
-    house.well(Who::Asker, Command::Withdraw { elevation: waiting });
+    house.well(Who::Asker, ElevationCommand::Withdraw { elevation: waiting });
     let mut newer = house.world.clone();
     newer.recall(vec![Row::Elevation(whole.elevations[&waiting].clone())], Vec::new());
     assert_eq!(newer, house.world);
@@ -64,7 +64,7 @@ fn nothing_is_forgotten_while_it_may_be_of_use() {
     let early = house.ask(Who::Asker, 3600, StartChoice::AtYes).unwrap();
     house.answer(Who::First, early, Verdict::Yes).unwrap();
     house.obey();
-    house.well(Who::Asker, Command::GiveBack { elevation: early });
+    house.well(Who::Asker, ElevationCommand::GiveBack { elevation: early });
     house.obey();
     let until = house.world.grants[&house.world.elevations[&early].grant.unwrap()].until;
     assert!(until > later(house.now, Seconds(3000)));
@@ -84,7 +84,7 @@ fn a_grant_that_an_alarm_names_stays_since_who_may_see_the_alarm_follows_from_it
     let mut house = House::new(&settings(1));
     let (id, grant) = lapsed(&mut house);
     let about = AlarmKind::LoginKept { grant };
-    house.keeper(Command::RaiseAlarm(about.clone()));
+    house.keeper(Report::Alarm(about.clone()));
     let world = forgotten(&house, Timestamp::MAX);
     assert!(!world.is_forgotten(id));
     assert_eq!(world.alarm_scope(&about), Some(house.target()));

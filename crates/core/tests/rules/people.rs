@@ -5,7 +5,7 @@ use tempestas_core::*;
 use crate::house::{House, Who, settings};
 
 fn group(house: &mut House, name: &str) -> SubjectId {
-    let add = Command::AddSubject {
+    let add = PeopleCommand::AddSubject {
         kind: SubjectKind::Group,
         name: Said::new(name),
         about: Said::new("a group"),
@@ -19,12 +19,12 @@ fn group(house: &mut House, name: &str) -> SubjectId {
 fn groups_nest_to_a_depth_and_never_in_a_circle() {
     let mut house = House::new(&settings(0));
     let groups: Vec<SubjectId> = (0..9).map(|n| group(&mut house, &format!("group-{n}"))).collect();
-    let join = |group: SubjectId, member: SubjectId| Command::AddMember { group, member };
+    let join = |group: SubjectId, member: SubjectId| PeopleCommand::AddMember { group, member };
     let tomas = house.id(Who::Asker);
     house.well(Who::Administrator, join(groups[0], tomas));
     let mut deepest = 0;
     for pair in groups.windows(2) {
-        match house.try_as(Who::Administrator, &join(pair[1], pair[0])) {
+        match house.try_as(Who::Administrator, join(pair[1], pair[0])) {
             Ok(_) => deepest += 1,
             Err(refusal) => {
                 assert!(matches!(refusal, Refusal::Limit(_)), "{refusal}");
@@ -34,9 +34,9 @@ fn groups_nest_to_a_depth_and_never_in_a_circle() {
     }
     assert!((4..8).contains(&deepest), "nested {deepest} deep");
     assert!(house.world.belongs_to(tomas, groups[deepest]));
-    let circle = house.try_as(Who::Administrator, &join(groups[0], groups[2])).unwrap_err();
+    let circle = house.try_as(Who::Administrator, join(groups[0], groups[2])).unwrap_err();
     assert!(circle.to_string().contains("would be a circle"), "{circle}");
-    let itself = house.try_as(Who::Administrator, &join(groups[0], groups[0])).unwrap_err();
+    let itself = house.try_as(Who::Administrator, join(groups[0], groups[0])).unwrap_err();
     assert!(itself.to_string().contains("would be a circle"), "{itself}");
 }
 
@@ -44,25 +44,25 @@ fn groups_nest_to_a_depth_and_never_in_a_circle() {
 fn one_account_has_one_owner_and_the_last_administrator_stays() {
     let mut house = House::new(&settings(0));
     let (target, oda) = (house.target(), house.id(Who::First));
-    let account = Command::SetAccount { subject: oda, target, account: Said::new("t.reyes") };
-    let taken = house.try_as(Who::Administrator, &account).unwrap_err();
+    let account = PeopleCommand::SetAccount { subject: oda, target, account: Said::new("t.reyes") };
+    let taken = house.try_as(Who::Administrator, account.clone()).unwrap_err();
     assert!(taken.to_string().contains("one account has one owner"), "{taken}");
     let duty = *house.world.duties.keys().next().unwrap();
-    let last = house.try_as(Who::Administrator, &Command::EndDuty { duty }).unwrap_err();
+    let last = house.try_as(Who::Administrator, PeopleCommand::EndDuty { duty }).unwrap_err();
     assert!(last.to_string().contains("the last administrator of everything"), "{last}");
-    let stranger = house.try_as(Who::First, &Command::EndDuty { duty }).unwrap_err();
+    let stranger = house.try_as(Who::First, PeopleCommand::EndDuty { duty }).unwrap_err();
     assert_eq!(stranger.code(), "not-allowed");
     let mut stale = house.caller(Who::Administrator);
     stale.proven_at = None;
-    let command = Command::Suspend { subject: oda };
-    assert!(matches!(house.act(stale, &command), Err(Refusal::StepUp { .. })));
+    let command = PeopleCommand::Suspend { subject: oda };
+    assert!(matches!(house.act(stale, command.clone()), Err(Refusal::StepUp { .. })));
 }
 
 #[test]
 fn an_overseer_of_one_scope_sees_only_the_people_there() {
     let mut house = House::new(&settings(0));
     let (target, oda, piet, tomas) = (house.target(), house.id(Who::First), house.id(Who::Other), house.id(Who::Asker));
-    let duty = Command::GiveDuty { subject: oda, kind: DutyKind::Auditor, scope: target };
+    let duty = PeopleCommand::GiveDuty { subject: oda, kind: DutyKind::Auditor, scope: target };
     house.well(Who::Administrator, duty);
     let sight = Sight::of(&house.world, oda);
     assert!(sight.sees_subject(&house.world, oda), "herself");
@@ -77,7 +77,7 @@ fn whose_names_look_alike_is_known_as_soon_as_somebody_is_added() {
     let mut house = House::new(&settings(1));
     let oda = house.id(Who::First);
     assert_eq!(house.world.alike(oda), Vec::<String>::new());
-    let add = |name: &str, about: &str| Command::AddSubject {
+    let add = |name: &str, about: &str| PeopleCommand::AddSubject {
         kind: SubjectKind::Person,
         name: Said::new(name),
         about: Said::new(about),
@@ -100,7 +100,7 @@ fn nobody_is_called_what_sentences_and_forms_mean_otherwise() {
     for kind in [SubjectKind::Person, SubjectKind::Group, SubjectKind::Program] {
         let mut add = |name: &str| {
             let (name, about) = (Said::new(name), Said::new(format!("about {name}")));
-            house.try_as(Who::Administrator, &Command::AddSubject { kind, name, about, second_of: None })
+            house.try_as(Who::Administrator, PeopleCommand::AddSubject { kind, name, about, second_of: None })
         };
         for taken in ["machine", "everything", "administrators", "nobody", "keeper"] {
             assert!(add(taken).unwrap_err().to_string().contains("means something else here"), "{taken}");

@@ -108,7 +108,7 @@ impl Simulation {
         let mut house = House::new(&settings(u16::try_from(chance.below(3)).unwrap()));
         // Two administrators of long standing, for two lift a stop.
         let (subject, scope) = (house.id(Who::Other), house.world.root.unwrap());
-        house.well(Who::Administrator, Command::GiveDuty { subject, kind: DutyKind::Administrator, scope });
+        house.well(Who::Administrator, PeopleCommand::GiveDuty { subject, kind: DutyKind::Administrator, scope });
         house.now = later(house.now, Seconds::hours(48));
         house.forgetful = Some(house.world.clone());
         let durable = house.world.clone();
@@ -180,8 +180,8 @@ impl Simulation {
             Task::Give(grant) => {
                 let there = arrives && self.target.give(&grant, now);
                 let report = match (heard, there) {
-                    (true, true) => Command::GrantSeen { grant: grant.id, there: true },
-                    _ => Command::GrantDelayed { grant: grant.id, trouble: "no answer".to_owned() },
+                    (true, true) => Report::GrantSeen { grant: grant.id, there: true },
+                    _ => Report::GrantDelayed { grant: grant.id, trouble: "no answer".to_owned() },
                 };
                 self.house.keeper(report);
             }
@@ -190,7 +190,7 @@ impl Simulation {
                     self.target.take(&grant.name);
                 }
                 if heard {
-                    self.house.keeper(Command::GrantGone { grant: grant.id, leftovers: Vec::new() });
+                    self.house.keeper(Report::GrantGone { grant: grant.id, leftovers: Vec::new() });
                 }
             }
             Task::EndStray(name) => {
@@ -198,13 +198,13 @@ impl Simulation {
                     self.target.take(&name);
                 }
                 if heard {
-                    self.house.keeper(Command::StrayEnded { target, name });
+                    self.house.keeper(Report::StrayEnded { target, name });
                 }
             }
             Task::Search if heard => {
                 let found = self.target.there.iter();
                 let marked = found.map(|(name, (grant, _))| Marked { grant: grant.0, name: name.clone() }).collect();
-                self.house.keeper(Command::RecordSearch { target, marked });
+                self.house.keeper(Report::Searched { target, marked });
             }
             Task::Search | Task::Hold(..) | Task::TakeStanding(..) | Task::RestoreStanding(..) => {}
         }
@@ -215,7 +215,7 @@ impl Simulation {
         self.target.keep_time(self.house.now);
         for grant in self.house.world.live_grants(self.house.target()) {
             let there = self.target.there.contains_key(&grant.name);
-            self.house.keeper(Command::GrantSeen { grant: grant.id, there });
+            self.house.keeper(Report::GrantSeen { grant: grant.id, there });
         }
     }
 
@@ -253,7 +253,7 @@ impl Simulation {
         self.calls.clear();
         self.begin_with(backup);
         let root = Digest::of(&[b"backup"]);
-        self.house.machine(Command::BeginEpoch { restored_size: 1, restored_root: root });
+        self.house.machine(OperatorCommand::BeginEpoch { restored_size: 1, restored_root: root });
         self.commit();
     }
 
@@ -279,63 +279,63 @@ impl Simulation {
                     let _ = self.house.answer_less(who, id, verdict, less);
                 }
             }
-            8 => self.on_one(who, |elevation| Command::Begin { elevation }),
+            8 => self.on_one(who, |elevation| ElevationCommand::Begin { elevation }.into()),
             // Minds are changed most while the target is still slow to give.
-            9 => self.on_one_in_force(Who::Asker, |elevation| Command::GiveBack { elevation }),
-            10 => {
-                self.on_one_in_force(Who::First, |elevation| Command::Revoke { elevation, word: Said::new("enough") })
-            }
+            9 => self.on_one_in_force(Who::Asker, |elevation| ElevationCommand::GiveBack { elevation }.into()),
+            10 => self.on_one_in_force(Who::First, |elevation| {
+                ElevationCommand::Revoke { elevation, word: Said::new("enough") }.into()
+            }),
             _ => self.rare_act(who),
         }
     }
 
     fn on_one(&mut self, who: Who, command: impl Fn(ElevationId) -> Command) {
         if let Some(id) = self.which() {
-            let _ = self.house.try_as(who, &command(id));
+            let _ = self.house.try_as(who, command(id));
         }
     }
 
     fn on_one_in_force(&mut self, who: Who, command: impl Fn(ElevationId) -> Command) {
         let first = |phase| self.house.world.active().find(|one| one.phase == phase).map(|one| one.id);
         if let Some(id) = first(Phase::Opening).or_else(|| first(Phase::Live)) {
-            let _ = self.house.try_as(who, &command(id));
+            let _ = self.house.try_as(who, command(id));
         }
     }
 
     fn rare_act(&mut self, who: Who) {
         let root = self.house.world.root.unwrap();
-        let command = match self.chance.below(5) {
-            0 => Command::Stop { reach: Reach::Scope(root), word: Said::new("stop") },
-            1 => Command::Suspend { subject: self.house.id(who) },
+        let command: Command = match self.chance.below(5) {
+            0 => StopCommand::Order { reach: Reach::Scope(root), word: Said::new("stop") }.into(),
+            1 => PeopleCommand::Suspend { subject: self.house.id(who) }.into(),
             2 => {
                 let terms = rule(self.house.target(), settings(u16::try_from(self.chance.below(3)).unwrap()));
-                Command::SetTerms { terms }
+                TermsCommand::Set { terms }.into()
             }
             _ => {
                 self.mend();
                 return;
             }
         };
-        let _ = self.house.try_as(Who::Administrator, &command);
+        let _ = self.house.try_as(Who::Administrator, command);
     }
 
     /// Administrators put right what they can.
     fn mend(&mut self) {
         for who in EVERYONE {
             let subject = self.house.id(who);
-            let _ = self.house.try_as(Who::Administrator, &Command::Resume { subject });
+            let _ = self.house.try_as(Who::Administrator, PeopleCommand::Resume { subject });
         }
         let stops: Vec<StopId> =
             self.house.world.stops.values().filter(|stop| stop.lifted_at.is_none()).map(|stop| stop.id).collect();
         for stop in stops {
             for who in [Who::Other, Who::Administrator] {
-                let _ = self.house.try_as(who, &Command::LiftStop { stop });
+                let _ = self.house.try_as(who, StopCommand::Lift { stop });
             }
         }
         let alarms: Vec<AlarmId> =
             self.house.world.alarms.values().filter(|alarm| alarm.settled.is_none()).map(|alarm| alarm.id).collect();
         for alarm in alarms {
-            let _ = self.house.try_as(Who::Administrator, &Command::SettleAlarm { alarm });
+            let _ = self.house.try_as(Who::Administrator, Command::SettleAlarm { alarm });
         }
     }
 
@@ -351,7 +351,7 @@ impl Simulation {
                 let first = self.target.there.keys().next().cloned();
                 first.map(|name| self.target.there.remove(&name));
             }
-            97 => self.house.keeper(Command::RaiseAlarm(AlarmKind::ClockStep { seconds: 9 })),
+            97 => self.house.keeper(Report::Alarm(AlarmKind::ClockStep { seconds: 9 })),
             98 => match self.chance.below(12) {
                 0 => self.restore(),
                 1..=3 => self.backup = Some(self.durable.clone()),
@@ -366,7 +366,7 @@ impl Simulation {
             _ => self.mend(),
         }
         if self.chance.percent(80) {
-            self.house.keeper(Command::Tick);
+            self.house.tick();
             self.begin_calls(true);
             self.finish_calls();
         }
@@ -426,7 +426,7 @@ impl Simulation {
         let mut rounds = 0;
         while self.house.now < until {
             self.mend();
-            self.house.keeper(Command::Tick);
+            self.house.tick();
             self.begin_calls(false);
             self.house.now = later(self.house.now, Seconds(if rounds < 60 { 2 } else { 60 * 60 * 13 }));
             self.finish_calls();

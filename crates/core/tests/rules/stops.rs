@@ -5,7 +5,7 @@ use tempestas_core::*;
 use crate::house::{House, Who, settings};
 
 fn stop(reach: Reach) -> Command {
-    Command::Stop { reach, word: Said::new("an odd sign-in at night") }
+    StopCommand::Order { reach, word: Said::new("an odd sign-in at night") }.into()
 }
 
 fn stopped(house: &House) -> StopId {
@@ -16,7 +16,10 @@ fn stopped(house: &House) -> StopId {
 fn with_two_administrators(yes: u16) -> House {
     let mut house = House::new(&settings(yes));
     let (root, other) = (house.world.root.unwrap(), house.id(Who::Other));
-    house.well(Who::Administrator, Command::GiveDuty { subject: other, kind: DutyKind::Administrator, scope: root });
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: other, kind: DutyKind::Administrator, scope: root },
+    );
     house.now = later(house.now, Seconds::hours(48));
     house
 }
@@ -43,9 +46,9 @@ fn a_stop_ends_everything_it_reaches_and_bars_new_asks_until_two_lift_it() {
         let barred = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err().to_string();
         assert!(barred.contains("is stopped since") && barred.contains("an odd sign-in at night"), "{barred}");
 
-        let lift = Command::LiftStop { stop: stopped(&house) };
+        let lift = StopCommand::Lift { stop: stopped(&house) };
         house.well(Who::Administrator, lift.clone());
-        let alone = house.try_as(Who::Administrator, &lift).unwrap_err().to_string();
+        let alone = house.try_as(Who::Administrator, lift.clone()).unwrap_err().to_string();
         assert!(alone.contains("takes two"), "{alone}");
         house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
         house.well(Who::Other, lift);
@@ -59,16 +62,19 @@ fn a_stop_ends_everything_it_reaches_and_bars_new_asks_until_two_lift_it() {
 fn the_two_who_lift_a_stop_are_two_humans_within_an_hour_and_neither_is_the_stopped_or_the_others_hand() {
     let mut house = with_two_administrators(0);
     house.well(Who::Administrator, stop(Reach::Person(house.id(Who::Other))));
-    let lift = Command::LiftStop { stop: stopped(&house) };
-    let own = house.try_as(Who::Other, &lift).unwrap_err().to_string();
+    let lift = StopCommand::Lift { stop: stopped(&house) };
+    let own = house.try_as(Who::Other, lift.clone()).unwrap_err().to_string();
     assert!(own.contains("nobody lifts the stop that holds themselves"), "{own}");
-    let stranger = house.try_as(Who::First, &lift).unwrap_err().to_string();
+    let stranger = house.try_as(Who::First, lift.clone()).unwrap_err().to_string();
     assert!(stranger.contains("only an administrator"), "{stranger}");
 
     house.well(Who::Administrator, lift.clone());
     let (root, first) = (house.world.root.unwrap(), house.id(Who::First));
-    house.well(Who::Administrator, Command::GiveDuty { subject: first, kind: DutyKind::Administrator, scope: root });
-    let made = house.try_as(Who::First, &lift).unwrap_err().to_string();
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: first, kind: DutyKind::Administrator, scope: root },
+    );
+    let made = house.try_as(Who::First, lift.clone()).unwrap_err().to_string();
     assert!(made.contains("within a day"), "{made}");
     house.now = later(house.now, Seconds::hours(25));
     house.well(Who::First, lift.clone());
@@ -81,13 +87,13 @@ fn the_two_who_lift_a_stop_are_two_humans_within_an_hour_and_neither_is_the_stop
 fn only_an_administrator_stops_and_without_a_fresh_proof() {
     let mut house = with_two_administrators(0);
     let everything = stop(Reach::Scope(house.world.root.unwrap()));
-    house.try_as(Who::First, &everything).unwrap_err();
+    house.try_as(Who::First, everything.clone()).unwrap_err();
     let stale = Caller { proven_at: None, ..house.caller(Who::Administrator) };
-    house.act(stale.clone(), &everything).unwrap();
-    let again = house.act(stale.clone(), &everything).unwrap_err().to_string();
+    house.act(stale.clone(), everything.clone()).unwrap();
+    let again = house.act(stale.clone(), everything.clone()).unwrap_err().to_string();
     assert!(again.contains("stopped already"), "{again}");
-    let lift = Command::LiftStop { stop: stopped(&house) };
-    assert!(matches!(house.act(stale, &lift), Err(Refusal::StepUp { .. })), "lifting wants a fresh proof");
+    let lift = StopCommand::Lift { stop: stopped(&house) };
+    assert!(matches!(house.act(stale, lift.clone()), Err(Refusal::StepUp { .. })), "lifting wants a fresh proof");
 }
 
 #[test]
@@ -96,20 +102,27 @@ fn a_yes_to_less_is_what_opens_and_whoever_looked_at_more_looks_again() {
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     let wide = house.world.elevations[&id].digest;
     let lake = house.world.child(house.target(), "lake").unwrap().id;
-    let yes =
-        |less, shown| Command::Answer { elevation: id, verdict: Verdict::Yes, less: Some(less), reason: None, shown };
+    let yes = |less, shown| {
+        ElevationCommand::Answer(AnswerInput {
+            elevation: id,
+            verdict: Verdict::Yes,
+            less: Some(less),
+            reason: None,
+            shown,
+        })
+    };
     for (less, why) in [
         (Less { duration: Some(Seconds(601)), ..Less::default() }, "not less than"),
         (Less { duration: Some(Seconds(0)), ..Less::default() }, "not less than"),
         (Less { scope: house.world.root, ..Less::default() }, "does not lie below"),
         (Less { start: Some(StartChoice::At { time: house.now }), ..Less::default() }, "is past"),
     ] {
-        let refused = house.try_as(Who::First, &yes(less, wide)).unwrap_err().to_string();
+        let refused = house.try_as(Who::First, yes(less, wide)).unwrap_err().to_string();
         assert!(refused.contains(why), "{refused}");
     }
     let less = Less { duration: Some(Seconds(60)), scope: Some(lake), start: None };
     house.well(Who::First, yes(less, wide));
-    assert!(matches!(house.try_as(Who::Other, &yes(Less::default(), wide)), Err(Refusal::Changed(_))));
+    assert!(matches!(house.try_as(Who::Other, yes(Less::default(), wide)), Err(Refusal::Changed(_))));
     house.answer(Who::Other, id, Verdict::Yes).unwrap();
     let elevation = &house.world.elevations[&id];
     let grant = &house.world.grants[&elevation.grant.unwrap()];

@@ -9,12 +9,12 @@ fn holds(rules: &[(bool, Terms)]) -> Effective {
     let mut house = House::new(&Settings::default_for_test());
     let ids: Vec<TermsId> = house.world.terms.keys().copied().collect();
     for terms in ids {
-        house.well(Who::Administrator, Command::EndTerms { terms });
+        house.well(Who::Administrator, TermsCommand::End { terms });
     }
     let (root, target) = (house.world.root.unwrap(), house.target());
     for (at_target, terms) in rules {
         let scope = if *at_target { target } else { root };
-        house.well(Who::Administrator, Command::SetTerms { terms: Terms { scope, ..terms.clone() } });
+        house.well(Who::Administrator, TermsCommand::Set { terms: Terms { scope, ..terms.clone() } });
     }
     effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Asker))
 }
@@ -139,18 +139,18 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
         longest: Some(Seconds::hours(1)),
         ..Settings::default()
     };
-    house.well(Who::Administrator, Command::SetTerms { terms: on(with(stage), "stage=production", "") });
+    house.well(Who::Administrator, TermsCommand::Set { terms: on(with(stage), "stage=production", "") });
     let loose = Settings { approval: Some(Approval::None), longest: Some(Seconds::hours(9)), ..Settings::default() };
-    house.well(Who::Administrator, Command::SetTerms { terms: on(with(loose), "", "site=test*") });
+    house.well(Who::Administrator, TermsCommand::Set { terms: on(with(loose), "", "site=test*") });
     house.well(
         Who::Administrator,
-        Command::SetTerms {
+        TermsCommand::Set {
             terms: on(with(Settings { longest: Some(Seconds::minutes(20)), ..Settings::default() }), "", "system=old*"),
         },
     );
     let effective = |house: &House| effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker));
     assert_eq!(effective(&house).approval, Approval::None, "no label yet");
-    let label = |labels| Command::SetTarget {
+    let label = |labels| EstateCommand::SetTarget {
         target,
         emergency_least: None,
         alarm_after: None,
@@ -158,7 +158,7 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
         own_login: None,
         labels: Some(labels),
     };
-    assert!(house.try_as(Who::Asker, &label(named("stage=production"))).is_err());
+    assert!(house.try_as(Who::Asker, label(named("stage=production"))).is_err());
     house.well(Who::Administrator, label(named("stage=production")));
     assert!(matches!(effective(&house).approval, Approval::Stage { .. }));
     assert_eq!(effective(&house).longest, Seconds::hours(1));
@@ -167,7 +167,7 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
         let attributes = [("site".to_owned(), site.to_owned()), ("system".to_owned(), system.to_owned())].into();
         let survey = Survey { attributes, ..crate::house::survey(house.now, 1) };
         let digest = Digest::of_json(&survey);
-        house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false });
+        house.keeper(Report::Surveyed { target, digest, survey: Box::new(survey) });
         effective(&house)
     };
     let lied = says("test bench", "new");

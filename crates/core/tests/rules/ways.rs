@@ -23,13 +23,16 @@ fn surveyed(house: &mut House, target: ScopeId, role: &str, held: &[(&str, &[&st
     found.roles[0].weight = Weight::Critical;
     found.rights = held.iter().map(right).collect();
     let digest = Digest::of_json(&found);
-    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(found) });
 }
 
 fn target(house: &mut House, name: &str, connector: Connector) -> ScopeId {
     let parent = house.world.root.unwrap();
     let (name, alarm_after) = (name.to_owned(), Seconds(60));
-    house.well(Who::Administrator, Command::AddTarget { parent, name, connector, emergency_least: 1, alarm_after });
+    house.well(
+        Who::Administrator,
+        EstateCommand::AddTarget { parent, name, connector, emergency_least: 1, alarm_after },
+    );
     *house.world.targets.keys().next_back().unwrap()
 }
 
@@ -60,9 +63,9 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     surveyed(&mut house, crane, "root", &[("oda", &["%wheel in /etc/sudoers"])]);
     surveyed(&mut house, berths, "SUPERUSER", &[("piet", &["owners", "harbour_dba"])]);
     for (subject, target, account) in [(oda, crane, "oda"), (piet, berths, "piet")] {
-        house.well(Who::Administrator, Command::SetAccount { subject, target, account: Said::new(account) });
+        house.well(Who::Administrator, PeopleCommand::SetAccount { subject, target, account: Said::new(account) });
     }
-    let set = |target, host| Command::SetTarget {
+    let set = |target, host| EstateCommand::SetTarget {
         target,
         emergency_least: None,
         alarm_after: None,
@@ -72,13 +75,13 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     };
     house.well(Who::Administrator, set(berths, Some(crane)));
     for wrong in [set(crane, Some(berths)), set(crane, Some(crane))] {
-        let refused = house.try_as(Who::Administrator, &wrong).unwrap_err().to_string();
+        let refused = house.try_as(Who::Administrator, wrong.clone()).unwrap_err().to_string();
         assert!(refused.contains("can't run on itself"), "{refused}");
     }
     let right = Right { role: house.world.role_named(berths, "SUPERUSER").unwrap().id, scope: berths };
     house.well(
         Who::Administrator,
-        Command::GiveEligibility { subject: tomas, right, from: None, until: None, reason: None },
+        EligibilityCommand::Give { subject: tomas, right, from: None, until: None, reason: None },
     );
 
     let ways = Ways::of(&house.world);
@@ -115,7 +118,7 @@ fn ways_go_through_groups_accounts_and_what_runs_on_what_and_asking_comes_last()
     assert!(odas.iter().any(|way| way.to == Place::Everything(berths)), "{odas:?}");
     assert!(ways.of_subject(&house.world, SubjectId(9999), 99, |_| true).total == 0);
     for subject in [piet, tomas] {
-        house.well(Who::Administrator, Command::Suspend { subject });
+        house.well(Who::Administrator, PeopleCommand::Suspend { subject });
     }
     let left: Vec<SubjectId> =
         Ways::of(&house.world).to(&house.world, berths, None, 99).ways.iter().map(|way| way.who).collect();
@@ -145,14 +148,14 @@ fn of_two_ways_the_one_to_more_is_shown_and_the_one_that_needs_no_ask_beside_it(
     for (who, account) in [(Who::Asker, "t.reyes"), (Who::First, "oda")] {
         let subject = house.id(who);
         if house.world.account_of(subject, target).is_none() {
-            house.well(Who::Administrator, Command::SetAccount { subject, target, account: Said::new(account) });
+            house.well(Who::Administrator, PeopleCommand::SetAccount { subject, target, account: Said::new(account) });
         }
     }
     let digest = Digest::of_json(&found);
-    house.keeper(Command::RecordSurvey { target, digest, survey: Box::new(found), accepted: false });
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(found) });
     let keeper = Right { role: house.world.role_named(target, "keeper").unwrap().id, scope: target };
     let subject = house.id(Who::Asker);
-    let give = Command::GiveEligibility { subject, right: keeper, from: None, until: None, reason: None };
+    let give = EligibilityCommand::Give { subject, right: keeper, from: None, until: None, reason: None };
     house.well(Who::Administrator, give);
     let ways = Ways::of(&house.world).to(&house.world, target, None, 100);
     let of = |who: Who| -> Vec<(Weight, bool)> {

@@ -35,8 +35,8 @@ fn found(house: &House) -> Survey {
 
 fn take_in(house: &mut House, survey: Survey) -> Decision {
     let (target, digest) = (house.target(), Digest::of_json(&survey));
-    let command = Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false };
-    house.reported(&command).unwrap()
+    let command = Report::Surveyed { target, digest, survey: Box::new(survey) };
+    house.reported(command.clone()).unwrap()
 }
 
 fn written(facts: &[Fact]) -> String {
@@ -52,13 +52,13 @@ fn what_systems_and_programs_are_called_stands_in_no_fact() {
     let shorter =
         Settings { longest: Some(Seconds::minutes(30)), usual: Some(Seconds::minutes(30)), ..Settings::default() };
     let named = Terms { role: Some(SAID[0].into()), ..rule(target, shorter) };
-    house.well(Who::Administrator, Command::SetTerms { terms: named });
+    house.well(Who::Administrator, TermsCommand::Set { terms: named });
     let program = SAID[6].to_owned();
     house.well(Who::Asker, Command::Note(Note::DeviceLetIn { program }));
     // Drift, and its undoing, carry the whole right.
     for drift in house.world.drifts.values().cloned().collect::<Vec<_>>() {
         if drift.standing.handle.is_some() {
-            house.well(Who::Administrator, Command::PutBackDrift { drift: drift.id });
+            house.well(Who::Administrator, DriftCommand::PutBack { drift: drift.id });
         }
     }
     assert_eq!(house.world.conversions.len(), 1);

@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use tempestas_core::{
-    Command, Digest, Effective, ElevationId, GrantId, Less, Phase, Right, Said, Seconds, StandingId, StartChoice,
-    SubjectId, Verdict, WavePlan, Weight, What, demand_for, own_rights, plan_conversion,
+    AnswerInput, Ask, ConversionCommand, Digest, Effective, ElevationCommand, ElevationId, GrantId, Less, Phase,
+    Report, Right, Said, Seconds, StandingId, StartChoice, SubjectId, Verdict, WavePlan, Weight, What, demand_for,
+    own_rights, plan_conversion,
 };
 
 use super::{Systems, Teller, house::postgres};
@@ -103,15 +104,15 @@ async fn finish(teller: &Teller) -> anyhow::Result<()> {
             continue;
         };
         let command = match phase {
-            Phase::Waiting | Phase::Scheduled | Phase::Ready => Command::Withdraw { elevation: id },
-            _ => Command::GiveBack { elevation: id },
+            Phase::Waiting | Phase::Scheduled | Phase::Ready => ElevationCommand::Withdraw { elevation: id },
+            _ => ElevationCommand::GiveBack { elevation: id },
         };
         teller.pass(20);
         // It may be on its way to its end already.
         let _ = teller.by(asker, command).await;
         if let Some(grant) = grant_of(teller, id).await {
             teller.pass(1);
-            teller.keeper(Command::GrantGone { grant, leftovers: Vec::new() }).await?;
+            teller.keeper(Report::GrantGone { grant, leftovers: Vec::new() }).await?;
         }
     }
     Ok(())
@@ -167,24 +168,24 @@ impl Days {
                 self.follow(teller, id).await;
             }
             Deed::Seen(grant) => {
-                teller.keeper(Command::GrantSeen { grant, there: true }).await?;
+                teller.keeper(Report::GrantSeen { grant, there: true }).await?;
                 self.live(teller, grant).await;
             }
             Deed::GiveBack(id) => {
                 let asker = teller.house.world().elevations.get(&id).map(|one| one.asker);
                 if let Some(asker) = asker {
-                    let _ = teller.by(asker, Command::GiveBack { elevation: id }).await;
+                    let _ = teller.by(asker, ElevationCommand::GiveBack { elevation: id }).await;
                 }
                 self.gone_soon(teller, id).await;
             }
             Deed::Revoke(id) => {
                 let mara = teller.who("mara.lindqvist").await?;
                 let word = Said::new("this vessel is not yours, ask the southern desk");
-                let _ = teller.by(mara, Command::Revoke { elevation: id, word }).await;
+                let _ = teller.by(mara, ElevationCommand::Revoke { elevation: id, word }).await;
                 self.gone_soon(teller, id).await;
             }
             Deed::End => {
-                teller.keeper(Command::Tick).await?;
+                teller.tick().await?;
                 let closing: Vec<ElevationId> = {
                     let world = teller.house.world();
                     let all = world.active();
@@ -201,7 +202,7 @@ impl Days {
                 {
                     leftovers.push((Said::new(*what), Some(teller.now()), true));
                 }
-                teller.keeper(Command::GrantGone { grant, leftovers }).await?;
+                teller.keeper(Report::GrantGone { grant, leftovers }).await?;
             }
             Deed::Wave => wave(teller, systems).await?,
         }
@@ -272,14 +273,14 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
             Err(_) => return Ok(None),
         }
     };
-    let command = Command::Ask {
+    let command = ElevationCommand::Ask(Ask {
         right,
         duration: Some(duration),
         start: Some(start),
         reason: Some(Said::new(reason)),
         ticket,
         shown,
-    };
+    });
     let whats = teller.by(who, command).await.unwrap_or_default();
     Ok(whats.iter().find_map(|what| match what {
         What::Asked { elevation, .. } => Some(*elevation),
@@ -330,14 +331,32 @@ pub(super) async fn answer(teller: &mut Teller, id: ElevationId) -> anyhow::Resu
         let command = match teller.chance.below(100) {
             0..=6 => {
                 let why = teller.chance.of(&NOES).copied().unwrap_or_default();
-                Command::Answer { elevation: id, verdict: Verdict::No, less: None, reason: Some(Said::new(why)), shown }
+                ElevationCommand::Answer(AnswerInput {
+                    elevation: id,
+                    verdict: Verdict::No,
+                    less: None,
+                    reason: Some(Said::new(why)),
+                    shown,
+                })
             }
             7..=11 if duration.0 > 1200 => {
                 let less = Less { duration: Some(Seconds(duration.0 / 2)), ..Less::default() };
                 let reason = Some(Said::new("half of that will do"));
-                Command::Answer { elevation: id, verdict: Verdict::Yes, less: Some(less), reason, shown }
+                ElevationCommand::Answer(AnswerInput {
+                    elevation: id,
+                    verdict: Verdict::Yes,
+                    less: Some(less),
+                    reason,
+                    shown,
+                })
             }
-            _ => Command::Answer { elevation: id, verdict: Verdict::Yes, less: None, reason: None, shown },
+            _ => ElevationCommand::Answer(AnswerInput {
+                elevation: id,
+                verdict: Verdict::Yes,
+                less: None,
+                reason: None,
+                shown,
+            }),
         };
         let _ = teller.by(who, command).await;
         teller.pass(15);
@@ -370,7 +389,7 @@ async fn wave(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
         (chosen, plan.digest, taken)
     };
     let whats = teller
-        .by(mara, Command::Convert { chosen: chosen.clone(), shown, until: None, plan: WavePlan::default() })
+        .by(mara, ConversionCommand::Convert { chosen: chosen.clone(), shown, until: None, plan: WavePlan::default() })
         .await?;
     let conversion = whats.iter().find_map(|what| match what {
         What::Converted { conversion, .. } => Some(*conversion),
@@ -383,7 +402,7 @@ async fn wave(teller: &mut Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
     for standing in chosen {
         teller.pass(1);
         if let Some(conversion) = conversion {
-            teller.keeper(Command::StandingTaken { conversion, standing }).await?;
+            teller.keeper(Report::StandingTaken { conversion, standing }).await?;
         }
     }
     teller.pass(600);

@@ -2,8 +2,8 @@
 
 use tempestas_api::{ApprovalView, NewTerms};
 use tempestas_core::{
-    Approval, Approver, Command, Connector, Digest, DutyKind, Lapse, Right, RightFound, RoleFound, Said, Seconds,
-    Settings, SubjectKind, Survey, Terms, TermsId, Weight,
+    Approval, Approver, Connector, Digest, DutyKind, EligibilityCommand, EstateCommand, Lapse, PeopleCommand, Right,
+    RightFound, RoleFound, Said, Seconds, Settings, SubjectKind, Survey, Terms, TermsCommand, TermsId, Weight,
 };
 
 use super::{Systems, Teller, people};
@@ -54,7 +54,7 @@ pub(super) async fn furnish(teller: &mut Teller, systems: &Systems<'_>) -> anyho
     let root = teller.scope("/").await?;
     for (who, kind) in [("henrik.voss", DutyKind::Administrator), ("ines.kowal", DutyKind::Auditor)] {
         let subject = teller.who(who).await?;
-        teller.by(mara, Command::GiveDuty { subject, kind, scope: root }).await?;
+        teller.by(mara, PeopleCommand::GiveDuty { subject, kind, scope: root }).await?;
     }
     estate(teller, systems).await?;
     accounts(teller, systems).await?;
@@ -62,13 +62,13 @@ pub(super) async fn furnish(teller: &mut Teller, systems: &Systems<'_>) -> anyho
         let rule: NewTerms = toml::from_str(rule)?;
         if systems.cluster.is_some() || rule.scope != BERTHS {
             let terms = terms(teller, rule).await?;
-            teller.by(mara, Command::SetTerms { terms }).await?;
+            teller.by(mara, TermsCommand::Set { terms }).await?;
         }
     }
     for (who, right) in ELIGIBLE {
         if let Some(right) = self::right(teller, right).await {
             let subject = teller.who(who).await?;
-            teller.by(mara, Command::GiveEligibility { subject, right, from: None, until: None, reason: None }).await?;
+            teller.by(mara, EligibilityCommand::Give { subject, right, from: None, until: None, reason: None }).await?;
         }
     }
     Ok(())
@@ -81,7 +81,7 @@ pub(super) async fn right(teller: &Teller, name: &str) -> Option<Right> {
 
 async fn add(teller: &Teller, kind: SubjectKind, name: &str, about: &str) -> anyhow::Result<()> {
     let mara = teller.who("mara.lindqvist").await?;
-    let new = Command::AddSubject { kind, name: Said::new(name), about: Said::new(about), second_of: None };
+    let new = PeopleCommand::AddSubject { kind, name: Said::new(name), about: Said::new(about), second_of: None };
     teller.by(mara, new).await?;
     Ok(())
 }
@@ -89,7 +89,7 @@ async fn add(teller: &Teller, kind: SubjectKind, name: &str, about: &str) -> any
 async fn join(teller: &Teller, group: &str, member: &str) -> anyhow::Result<()> {
     let mara = teller.who("mara.lindqvist").await?;
     let (group, member) = (teller.who(group).await?, teller.who(member).await?);
-    teller.by(mara, Command::AddMember { group, member }).await?;
+    teller.by(mara, PeopleCommand::AddMember { group, member }).await?;
     Ok(())
 }
 
@@ -97,7 +97,7 @@ async fn estate(teller: &Teller, systems: &Systems<'_>) -> anyhow::Result<()> {
     let mara = teller.who("mara.lindqvist").await?;
     for (parent, name) in [("/", "harbour"), ("/harbour", "databases"), ("/harbour", "gates"), ("/", "analytics")] {
         let parent = teller.scope(parent).await?;
-        teller.by(mara, Command::AddFolder { parent, name: name.to_owned() }).await?;
+        teller.by(mara, EstateCommand::AddFolder { parent, name: name.to_owned() }).await?;
     }
     if let Some((cluster, secret)) = systems.cluster {
         target(teller, "/harbour/databases", "berths", postgres(cluster.port), 2).await?;
@@ -133,8 +133,13 @@ async fn target(
 ) -> anyhow::Result<()> {
     let mara = teller.who("mara.lindqvist").await?;
     let parent = teller.scope(parent).await?;
-    let new =
-        Command::AddTarget { parent, name: name.to_owned(), connector, emergency_least, alarm_after: Seconds(30) };
+    let new = EstateCommand::AddTarget {
+        parent,
+        name: name.to_owned(),
+        connector,
+        emergency_least,
+        alarm_after: Seconds(30),
+    };
     teller.by(mara, new).await?;
     Ok(())
 }
@@ -201,7 +206,7 @@ async fn accounts(teller: &Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
     let all: Vec<(&str, &str, &str)> = logins.chain(identities).chain(program).collect();
     for (name, target, account) in all {
         let (subject, target) = (teller.who(name).await?, teller.scope(target).await?);
-        teller.by(mara, Command::SetAccount { subject, target, account: Said::new(account) }).await?;
+        teller.by(mara, PeopleCommand::SetAccount { subject, target, account: Said::new(account) }).await?;
     }
     Ok(())
 }

@@ -16,7 +16,9 @@ use std::{
 
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Actor, Caller, Command, Connector, Digest, Door, Refusal, Said, ScopeId, SubjectId, What};
+use tempestas_core::{
+    Actor, Caller, Command, Connector, Digest, Door, Refusal, Report, Said, ScopeId, SubjectId, What,
+};
 use tempestas_service::{House, config::Config};
 use tempestas_targets::{Place, Target};
 
@@ -111,16 +113,21 @@ impl Teller {
     }
 
     /// Somebody gives a command, freshly proven.
-    async fn by(&self, who: SubjectId, command: Command) -> Result<Vec<What>, Refusal> {
+    async fn by(&self, who: SubjectId, command: impl Into<Command>) -> Result<Vec<What>, Refusal> {
         let from = Some(Said::new(format!("10.20.{}.{}", who.0 % 7, 10 + who.0 % 200)));
         let caller =
             Caller { actor: Actor::Subject(who), proven_at: Some(self.now()), from, door: Door::Api, keeps: None };
         self.house.submit(caller, command).await
     }
 
-    async fn keeper(&self, command: Command) -> anyhow::Result<Vec<What>> {
-        let target = command.reports_on(&self.house.world());
-        Ok(self.house.submit(target.map_or_else(Caller::service, Caller::keeper_of), command).await?)
+    async fn keeper(&self, report: Report) -> anyhow::Result<Vec<What>> {
+        let target = report.target(&self.house.world());
+        Ok(self.house.submit(target.map_or_else(Caller::service, Caller::keeper_of), report).await?)
+    }
+
+    async fn tick(&self) -> anyhow::Result<()> {
+        self.house.submit(Caller::service(), Command::Tick).await?;
+        Ok(())
     }
 
     /// Reads a system as it really is, at the time that is told.
@@ -134,7 +141,7 @@ impl Teller {
 
     async fn record(&self, target: ScopeId, survey: tempestas_core::Survey) -> anyhow::Result<()> {
         let digest = self.house.keep_survey(target, &survey).await?;
-        let record = Command::RecordSurvey { target, digest, survey: Box::new(survey), accepted: false };
+        let record = Report::Surveyed { target, digest, survey: Box::new(survey) };
         self.keeper(record).await?;
         Ok(())
     }

@@ -3,7 +3,8 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Caller, Command, Digest, ElevationId, Said, Seconds, StartChoice, SubjectId, What, demand_for, later,
+    AnswerInput, Ask, Caller, Digest, ElevationCommand, ElevationId, OperatorCommand, Report, Said, Seconds,
+    StartChoice, SubjectId, What, demand_for, later,
 };
 
 use super::{Teller, days, house::GATEHOUSE, house::right};
@@ -59,7 +60,7 @@ pub(super) async fn set(teller: &mut Teller) -> anyhow::Result<()> {
     }
     // Known to everybody who looks at alarms: somebody used the machine's own way in.
     let piet = teller.who("piet.sol").await?;
-    teller.house.submit(Caller::machine(), Command::Recover { subject: piet }).await?;
+    teller.house.submit(Caller::machine(), OperatorCommand::Recover { subject: piet }).await?;
     teller.set(Timestamp::now());
     Ok(())
 }
@@ -84,14 +85,14 @@ async fn ask(
         let wants = matches!(demand.terms.ticket, tempestas_core::TicketRule::Required { .. });
         (Digest::of_json(&demand), wants.then(|| Said::new("CHG-4471")))
     };
-    let command = Command::Ask {
+    let command = ElevationCommand::Ask(Ask {
         right,
         duration: Some(Seconds::minutes(minutes)),
         start: Some(start),
         reason: Some(Said::new(why)),
         ticket,
         shown,
-    };
+    });
     let whats = teller.by(who, command).await.unwrap_or_default();
     whats.iter().find_map(|what| match what {
         What::Asked { elevation, .. } => Some(*elevation),
@@ -107,7 +108,9 @@ async fn yes(teller: &mut Teller, id: ElevationId) {
     };
     if let Some((who, shown)) = waiting {
         let verdict = tempestas_core::Verdict::Yes;
-        let _ = teller.by(who, Command::Answer { elevation: id, verdict, less: None, reason: None, shown }).await;
+        let _ = teller
+            .by(who, ElevationCommand::Answer(AnswerInput { elevation: id, verdict, less: None, reason: None, shown }))
+            .await;
     }
 }
 
@@ -122,11 +125,11 @@ async fn overdue(teller: &mut Teller) -> anyhow::Result<()> {
     let grant = teller.house.world().elevations.get(&id).and_then(|one| one.grant);
     let Some(grant) = grant else { return Ok(()) };
     teller.pass(2);
-    teller.keeper(Command::GrantSeen { grant, there: true }).await?;
+    teller.keeper(Report::GrantSeen { grant, there: true }).await?;
     let until = teller.house.world().grants.get(&grant).map(|grant| grant.until);
     teller.set(until.unwrap_or_else(Timestamp::now));
-    teller.keeper(Command::Tick).await?;
+    teller.tick().await?;
     teller.set(later(teller.now(), Seconds(40)));
-    teller.keeper(Command::Tick).await?;
+    teller.tick().await?;
     Ok(())
 }

@@ -14,7 +14,10 @@ use std::{
 
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, SqliteConnection, sqlite::SqliteConnectOptions};
-use tempestas_core::{Actor, Caller, Command, Door, Fact, Refusal, Said, SubjectId, SubjectKind, What, ledger::Signer};
+use tempestas_core::{
+    Actor, Caller, Command, Door, Fact, OperatorCommand, PeopleCommand, Refusal, Said, SubjectId, SubjectKind, What,
+    ledger::Signer,
+};
 use tempestas_engine::{Engine, Snapshot};
 use tempestas_store::{Private, Sealed, Store};
 use tokio::task::JoinHandle;
@@ -38,7 +41,7 @@ impl Running {
         let told = Arc::new(move || Timestamp::from_second(clock.load(Ordering::Relaxed)).unwrap());
         let (engine, committer) = Engine::new(loaded, signer, told);
         let committer = tokio::spawn(committer.run());
-        let found = Command::Found { installation: "test".to_owned(), administrator: Said::new("mara") };
+        let found = OperatorCommand::Found { installation: "test".to_owned(), administrator: Said::new("mara") };
         let done = engine.submit(Caller::machine(), None, found).await.unwrap();
         let mara = done.world.subject_named("mara").unwrap().id;
         Self { engine, committer, now, mara }
@@ -66,7 +69,7 @@ fn by(subject: SubjectId, now: i64) -> Caller {
 
 fn added(name: &str) -> Command {
     let about = Said::new(format!("somebody called {name}"));
-    Command::AddSubject { kind: SubjectKind::Person, name: Said::new(name), about, second_of: None }
+    PeopleCommand::AddSubject { kind: SubjectKind::Person, name: Said::new(name), about, second_of: None }.into()
 }
 
 async fn looked_at_from_outside(directory: &Path) -> SqliteConnection {

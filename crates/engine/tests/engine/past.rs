@@ -2,8 +2,9 @@
 
 use jiff::Timestamp;
 use tempestas_core::{
-    Act, Approval, Caller, Command, Connector, Digest, ElevationId, KEPT_FOR, Lapse, Phase, Refusal, Right, RoleFound,
-    Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsId, Weight, What, demand_for,
+    Act, Approval, Ask, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand,
+    EstateCommand, KEPT_FOR, Lapse, PeopleCommand, Phase, Refusal, Report, Right, RoleFound, Said, ScopeId, Seconds,
+    Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What, demand_for,
 };
 
 use super::{Running, by};
@@ -23,26 +24,28 @@ impl Holder {
         let tomas = running.add("tomas").await.unwrap().subject_named("tomas").unwrap().id;
         let root = running.engine.world().root.unwrap();
         let connector = Connector::Brightwater { url: "http://127.0.0.1:1".to_owned() };
-        let target = Command::AddTarget {
+        let target = EstateCommand::AddTarget {
             parent: root,
             name: "cloud".to_owned(),
             connector,
             emergency_least: 1,
             alarm_after: Seconds(60),
         };
-        running.does(running.mara(), target).await;
+        running.does(running.mara(), target.into()).await;
         let target = running.engine.world().scope_at("/cloud").unwrap().id;
         let now = running.engine.world().last_at.unwrap();
-        let survey =
-            Command::RecordSurvey { target, digest: Digest([1; 32]), survey: Box::new(survey(now)), accepted: false };
-        running.does(Caller::keeper_of(target), survey).await;
+        let survey = Report::Surveyed { target, digest: Digest([1; 32]), survey: Box::new(survey(now)) };
+        running.does(Caller::keeper_of(target), survey.into()).await;
         running
-            .does(running.mara(), Command::SetAccount { subject: tomas, target, account: Said::new("t.reyes") })
+            .does(
+                running.mara(),
+                PeopleCommand::SetAccount { subject: tomas, target, account: Said::new("t.reyes") }.into(),
+            )
             .await;
         let right = running.engine.world().right_from("writer@/cloud").unwrap();
-        let eligible = Command::GiveEligibility { subject: tomas, right, from: None, until: None, reason: None };
-        running.does(running.mara(), eligible).await;
-        running.does(running.mara(), Command::SetTerms { terms: terms(root) }).await;
+        let eligible = EligibilityCommand::Give { subject: tomas, right, from: None, until: None, reason: None };
+        running.does(running.mara(), eligible.into()).await;
+        running.does(running.mara(), TermsCommand::Set { terms: terms(root) }.into()).await;
         running.at(48 * HOUR);
         Self { running, tomas, right }
     }
@@ -56,26 +59,26 @@ impl Holder {
         let world = self.running.engine.world();
         let now = Timestamp::from_second(self.running.now.load(std::sync::atomic::Ordering::Relaxed)).unwrap();
         let shown = Digest::of_json(&demand_for(&world, self.tomas, self.right, now).unwrap());
-        let ask = Command::Ask {
+        let ask = ElevationCommand::Ask(Ask {
             right: self.right,
             duration: Some(Seconds(600)),
             start: Some(StartChoice::AtYes),
             reason: Some(Said::new("a reason that is long enough")),
             ticket: None,
             shown,
-        };
-        let asked = self.running.does(self.tomas(), ask).await;
+        });
+        let asked = self.running.does(self.tomas(), ask.into()).await;
         let id = asked
             .iter()
             .find_map(|what| if let What::Asked { elevation, .. } = what { Some(*elevation) } else { None });
         let elevation = id.unwrap();
         let grant = self.running.engine.world().elevations[&elevation].grant.unwrap();
-        self.running.does(Caller::keeper_of(self.right.scope), Command::GrantSeen { grant, there: true }).await;
-        self.running.does(self.tomas(), Command::GiveBack { elevation }).await;
+        self.running.does(Caller::keeper_of(self.right.scope), Report::GrantSeen { grant, there: true }.into()).await;
+        self.running.does(self.tomas(), ElevationCommand::GiveBack { elevation }.into()).await;
         let done = self.running.engine.submit(
             Caller::keeper_of(self.right.scope),
             None,
-            Command::GrantGone { grant, leftovers: Vec::new() },
+            Report::GrantGone { grant, leftovers: Vec::new() },
         );
         let over = done.await.unwrap().world;
         assert!(over.elevations[&elevation].is_over(), "the reply still has what has just come to its end");
@@ -154,7 +157,7 @@ async fn what_was_over_long_since_is_in_no_snapshot_and_yet_decided_and_shown() 
     assert!(running.engine.world().is_forgotten(id), "for whoever asked, and nobody else");
 
     // Its holder is told how it stands; somebody who doesn't see it, that it isn't there: as ever.
-    let withdraw = || Command::Withdraw { elevation: id };
+    let withdraw = || ElevationCommand::Withdraw { elevation: id };
     let refused = running.engine.submit(holder.tomas(), None, withdraw()).await.unwrap_err();
     assert!(matches!(&refused, Refusal::Conflict(says) if says.contains("given-back")), "{refused}");
     running.add("edda").await.unwrap();
@@ -162,7 +165,7 @@ async fn what_was_over_long_since_is_in_no_snapshot_and_yet_decided_and_shown() 
     let oda = by(present.subject_named("oda").unwrap().id, running.now.load(std::sync::atomic::Ordering::Relaxed));
     let refused = running.engine.submit(oda.clone(), None, withdraw()).await.unwrap_err();
     assert!(matches!(refused, Refusal::Unknown { .. }), "{refused:?}");
-    let never = Command::Withdraw { elevation: ElevationId(4711) };
+    let never = ElevationCommand::Withdraw { elevation: ElevationId(4711) };
     let refused = running.engine.submit(oda, None, never).await.unwrap_err();
     assert!(matches!(refused, Refusal::Unknown { .. }), "{refused:?}");
 }
@@ -177,16 +180,16 @@ async fn a_mark_of_a_grant_long_over_is_still_explained_by_it() {
     let grant = &world.grants[&world.elevations[&id].grant.unwrap()];
     let marked = |name: &str| tempestas_core::Marked { grant: grant.id.0, name: name.to_owned() };
     let target = grant.target;
-    let search = |marked| Command::RecordSearch { target, marked: vec![marked] };
+    let search = |marked| Report::Searched { target, marked: vec![marked] };
     let strays = || running.engine.world().targets[&target].strays.clone();
-    running.does(Caller::keeper_of(target), search(marked(&grant.name))).await;
+    running.does(Caller::keeper_of(target), search(marked(&grant.name)).into()).await;
     let at_once = strays();
     running.at(48 * HOUR + KEPT_FOR.as_secs() + 2 * HOUR);
     running.add("piet").await.unwrap();
     assert!(running.engine.world().is_forgotten(id));
-    running.does(Caller::keeper_of(target), search(marked(&grant.name))).await;
+    running.does(Caller::keeper_of(target), search(marked(&grant.name)).into()).await;
     assert_eq!(strays(), at_once, "the same is said of it, however long ago it was");
-    running.does(Caller::keeper_of(target), search(marked("tpsomethingelse"))).await;
+    running.does(Caller::keeper_of(target), search(marked("tpsomethingelse")).into()).await;
     assert_eq!(strays(), ["tpsomethingelse"]);
 }
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use tempestas_core::{AlarmKind, Command, ConversionId, Grant, Order, Said, ScopeId, Standing, Task};
+use tempestas_core::{AlarmKind, ConversionId, Grant, Order, Report, Said, ScopeId, Standing, Task};
 use tempestas_targets::{GrantCall, StandingCall, Target, TargetError};
 
 use crate::{app::App, authorities};
@@ -84,7 +84,7 @@ impl Hands {
         };
         for call in calls {
             let there = target.holds(&call).await?.there;
-            self.app.report(self.scope, Command::GrantSeen { grant: tempestas_core::GrantId(call.grant), there }).await;
+            self.app.report(self.scope, Report::GrantSeen { grant: tempestas_core::GrantId(call.grant), there }).await;
         }
         Ok(())
     }
@@ -103,13 +103,13 @@ impl Hands {
                     return Err(TargetError::Refused("it is still there when read back".to_owned()));
                 }
                 let (conversion, standing) = (*conversion, standing.id);
-                self.app.report(self.scope, Command::StandingTaken { conversion, standing }).await;
+                self.app.report(self.scope, Report::StandingTaken { conversion, standing }).await;
                 Ok(())
             }
             Task::RestoreStanding(conversion, standing) => self.restore(target, *conversion, standing).await,
             Task::Search => {
                 let marked = target.marked().await?;
-                self.app.report(self.scope, Command::RecordSearch { target: self.scope, marked }).await;
+                self.app.report(self.scope, Report::Searched { target: self.scope, marked }).await;
                 Ok(())
             }
             Task::EndStray(name) => {
@@ -119,7 +119,7 @@ impl Hands {
                     return Err(TargetError::Refused("it is still there when read back".to_owned()));
                 }
                 target.leftovers(&call).await?;
-                self.app.report(self.scope, Command::StrayEnded { target: self.scope, name: name.clone() }).await;
+                self.app.report(self.scope, Report::StrayEnded { target: self.scope, name: name.clone() }).await;
                 Ok(())
             }
             Task::Hold(..) => Ok(()),
@@ -161,7 +161,7 @@ impl Hands {
                 return Err(TargetError::Refused("it is not there when read back".to_owned()));
             }
         }
-        self.app.report(self.scope, Command::GrantSeen { grant: grant.id, there: true }).await;
+        self.app.report(self.scope, Report::GrantSeen { grant: grant.id, there: true }).await;
         Ok(())
     }
 
@@ -178,10 +178,10 @@ impl Hands {
                 Target::Linux(_) => AlarmKind::EndHindered { grant },
                 _ => AlarmKind::LoginKept { grant },
             };
-            self.app.report(self.scope, Command::RaiseAlarm(about)).await;
+            self.app.report(self.scope, Report::Alarm(about)).await;
         }
         let leftovers = found.into_iter().map(|found| (Said::new(found.what), found.when, found.ended)).collect();
-        self.app.report(self.scope, Command::GrantGone { grant: grant.id, leftovers }).await;
+        self.app.report(self.scope, Report::GrantGone { grant: grant.id, leftovers }).await;
         Ok(())
     }
 
@@ -195,7 +195,7 @@ impl Hands {
             }
         }
         let standing = standing.id;
-        self.app.report(self.scope, Command::StandingRestored { conversion, standing, by_others }).await;
+        self.app.report(self.scope, Report::StandingRestored { conversion, standing, by_others }).await;
         Ok(())
     }
 
@@ -208,15 +208,13 @@ impl Hands {
             let world = self.app.world();
             world
                 .open_alarm(|about| matches!(about, AlarmKind::Skew { target: known, .. } if *known == target))
-                .map(|alarm| alarm.id)
+                .is_some()
         };
         match (too_far, open) {
-            (true, None) => {
-                self.app
-                    .report(self.scope, Command::RaiseAlarm(AlarmKind::Skew { target, seconds: skew.as_secs() }))
-                    .await
+            (true, false) => {
+                self.app.report(self.scope, Report::Alarm(AlarmKind::Skew { target, seconds: skew.as_secs() })).await
             }
-            (false, Some(alarm)) => self.app.report(self.scope, Command::SettleAlarm { alarm }).await,
+            (false, true) => self.app.report(self.scope, Report::ClockAgrees { target }).await,
             _ => {}
         }
         too_far

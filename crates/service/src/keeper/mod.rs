@@ -12,7 +12,7 @@ use std::{
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Activity, AlarmKind, Caller, Command, Connector, GrantId, Order, Said, ScopeId, Task, Trail, Weight, What, World,
+    Activity, AlarmKind, Caller, Connector, GrantId, Order, Report, Said, ScopeId, Task, Trail, Weight, What, World,
     orders,
 };
 use tempestas_engine::Committed;
@@ -126,7 +126,7 @@ impl Keeper {
         // Orders come with the taking first.
         for order in due {
             if let Task::Hold(grant, trouble) = order.task {
-                self.app.report(self.scope, Command::GrantDelayed { grant, trouble }).await;
+                self.app.report(self.scope, Report::GrantDelayed { grant, trouble }).await;
                 continue;
             }
             let gives = matches!(order.task, Task::Give(_));
@@ -134,7 +134,7 @@ impl Keeper {
                 && held.contains(&grant.id)
             {
                 let trouble = UNVERIFIED.to_owned();
-                self.app.report(self.scope, Command::GrantDelayed { grant: grant.id, trouble }).await;
+                self.app.report(self.scope, Report::GrantDelayed { grant: grant.id, trouble }).await;
                 continue;
             }
             if gives && self.under_way.values().filter(|gives| **gives).count() >= GIVEN_TOGETHER {
@@ -236,11 +236,11 @@ impl Keeper {
         let Work::Order(order) = work else { return };
         match &order.task {
             Task::Take(grant) | Task::Give(grant) => {
-                self.app.report(self.scope, Command::GrantDelayed { grant: grant.id, trouble }).await;
+                self.app.report(self.scope, Report::GrantDelayed { grant: grant.id, trouble }).await;
             }
             Task::TakeStanding(conversion, standing) | Task::RestoreStanding(conversion, standing) => {
                 let (conversion, standing) = (*conversion, standing.id);
-                self.app.report(self.scope, Command::StandingDelayed { conversion, standing, trouble }).await;
+                self.app.report(self.scope, Report::StandingDelayed { conversion, standing, trouble }).await;
             }
             Task::EndStray(_) | Task::Search | Task::Hold(..) => {}
         }
@@ -329,7 +329,7 @@ async fn read(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
         tracing::warn!(target = %scope, ?failure, "people can't be read from a source");
     }
     let digest = app.store().keep_survey(scope, Timestamp::now(), &survey).await?;
-    let record = Command::RecordSurvey { target: scope, digest, survey: Box::new(survey), accepted: false };
+    let record = Report::Surveyed { target: scope, digest, survey: Box::new(survey) };
     Ok(app.submit(Caller::keeper_of(scope), record).await?)
 }
 
@@ -342,7 +342,7 @@ pub(crate) async fn import(app: &App, scope: ScopeId) -> Result<(), Failure> {
     let (Some(mapping), Some(connector)) = (mapping, connector) else { return Ok(()) };
     let Some(imported) = app.target(scope, &connector).await?.people(&mapping).await? else { return Ok(()) };
     let digest = app.store().keep_import(scope, Timestamp::now(), &imported).await?;
-    let record = Command::RecordImport { target: scope, digest, imported: Box::new(imported), accepted: false };
+    let record = Report::Imported { target: scope, digest, imported: Box::new(imported) };
     app.submit(Caller::keeper_of(scope), record).await?;
     Ok(())
 }
@@ -355,13 +355,13 @@ async fn activity(app: &App, scope: ScopeId, target: &Target) -> Result<(), Fail
     let from = told.map_or(oldest, |told| told.asked_at.checked_sub(ACTIVITY_AGAIN).unwrap_or(oldest));
     let Some(Trail { mut uses, unread }) = target.activity(from).await? else { return Ok(()) };
     if unread > 0 {
-        app.report(scope, Command::RaiseAlarm(AlarmKind::LogUnread { target: scope, bytes: unread })).await;
+        app.report(scope, Report::Alarm(AlarmKind::LogUnread { target: scope, bytes: unread })).await;
     }
     // By a clock that is ahead something may have been done in the future; it counts once it is past.
     uses.retain(|one| one.at <= now);
     let broken = broken_seals(&app.world(), scope, &uses);
     for ((account, claimed), at) in broken {
-        app.report(scope, Command::SealedUsed { target: scope, account: Said::new(account), at, claimed }).await;
+        app.report(scope, Report::SealedUsed { target: scope, account: Said::new(account), at, claimed }).await;
     }
     Ok(app.store().keep_activity(scope, Told { from, asked_at: now }, oldest, &uses).await?)
 }

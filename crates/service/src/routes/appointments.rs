@@ -7,7 +7,7 @@ use tempestas_api::{
     NewCover, NewEligibility, OpenFilter, SuspendRequest,
 };
 use tempestas_core::{
-    Appointment, AppointmentId, AppointmentState, Command, EligibilityId, Said, SubjectId, What, World,
+    Appointment, AppointmentId, AppointmentState, EligibilityCommand, EligibilityId, Said, SubjectId, What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Past;
@@ -115,7 +115,7 @@ pub(super) async fn give(
         (subject(&world, &new.who)?, right(&world, me.person, &new.right)?)
     };
     let reason = new.reason.map(Said::new);
-    let command = Command::GiveEligibility { subject, right, from: new.from, until: new.until, reason };
+    let command = EligibilityCommand::Give { subject, right, from: new.from, until: new.until, reason };
     let done = me.submit(command).await?;
     came_of(&me, &done)
 }
@@ -131,7 +131,7 @@ pub(super) async fn change(
     }
     let until = if new.for_good { Some(None) } else { new.until.map(Some) };
     let eligibility: EligibilityId = reference(&id)?;
-    let command = Command::ChangeEligibility { eligibility, from: new.from, until, reason: new.reason.map(Said::new) };
+    let command = EligibilityCommand::Change { eligibility, from: new.from, until, reason: new.reason.map(Said::new) };
     let done = me.change(looked_at, command).await?;
     came_of(&me, &done)
 }
@@ -141,17 +141,17 @@ pub(super) async fn suspend(
     At(id): At,
     Body(why): Body<SuspendRequest>,
 ) -> Answer<Done> {
-    me.submit(Command::SuspendEligibility { eligibility: reference(&id)?, reason: Said::new(why.reason) }).await?;
+    me.submit(EligibilityCommand::Suspend { eligibility: reference(&id)?, reason: Said::new(why.reason) }).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn resume(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::ResumeEligibility { eligibility: reference(&id)? }).await?;
+    me.submit(EligibilityCommand::Resume { eligibility: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::EndEligibility { eligibility: reference(&id)? }).await?;
+    me.submit(EligibilityCommand::End { eligibility: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }
 
@@ -189,8 +189,13 @@ pub(super) async fn cover(me: SignedIn, Body(new): Body<NewCover>) -> Answer<App
         let world = me.app.world();
         (subject(&world, &new.absent)?, subject(&world, &new.stand_in)?)
     };
-    let command =
-        Command::Cover { absent, stand_in, from: new.from, until: new.until, reason: new.reason.map(Said::new) };
+    let command = EligibilityCommand::Cover {
+        absent,
+        stand_in,
+        from: new.from,
+        until: new.until,
+        reason: new.reason.map(Said::new),
+    };
     let done = me.submit(command).await?;
     let id = made(&done, |what| match what {
         What::CoverBegun { appointment, .. } | What::AppointmentWished { appointment, .. } => Some(*appointment),
@@ -201,7 +206,7 @@ pub(super) async fn cover(me: SignedIn, Body(new): Body<NewCover>) -> Answer<App
 
 pub(super) async fn answer(me: SignedIn, At(id): At, Body(said): Body<AppointmentVerdict>) -> Answer<AppointmentView> {
     let id: AppointmentId = reference(&id)?;
-    let command = Command::AnswerAppointment {
+    let command = EligibilityCommand::Answer {
         appointment: id,
         verdict: said.verdict,
         reason: said.reason.map(Said::new),
@@ -213,6 +218,6 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(said): Body<Appointmen
 
 pub(super) async fn end_appointment(me: SignedIn, At(id): At) -> Answer<AppointmentView> {
     let id: AppointmentId = reference(&id)?;
-    let done = me.submit(Command::EndAppointment { appointment: id }).await?;
+    let done = me.submit(EligibilityCommand::EndAppointment { appointment: id }).await?;
     Ok(Json(shown(&me, &done.world, id)?))
 }

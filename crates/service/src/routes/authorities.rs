@@ -52,7 +52,7 @@ pub(super) async fn step(
     Body(step): Body<AuthoritiesStep>,
 ) -> Answer<AuthoritiesView> {
     let root = me.app.world().root.ok_or_else(|| Refusal::Conflict("nothing was founded here yet".to_owned()))?;
-    super::estate::ensure_may_run(&me, root).await?;
+    me.administers(root)?;
     let stage = authorities::rotation(&me.app).await?;
     if stage != step.from {
         return Err(Refusal::Changed("the authorities have been taken a step further meanwhile".to_owned()).into());

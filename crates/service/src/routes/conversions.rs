@@ -5,8 +5,8 @@ use std::cmp::Reverse;
 use jiff::{Timestamp, tz::TimeZone};
 use tempestas_api::{Chosen, ConversionView, ConvertRequest, LeftView, OpenFilter, PlanItemView, PlanView};
 use tempestas_core::{
-    Caution, Command, Connector, Conversion, ConversionId, Plan, PlanItem, Sight, Standing, StandingId, SubjectKind,
-    WavePlan, What, World, cautions, plan_conversion,
+    Caution, Connector, Conversion, ConversionCommand, ConversionId, Plan, PlanItem, Sight, Standing, StandingId,
+    SubjectKind, WavePlan, What, World, cautions, plan_conversion,
     rehearsal::{advise, use_of},
 };
 
@@ -139,7 +139,8 @@ pub(super) async fn convert(
         stop_percent: request.stop_percent,
         undo_days: request.undo_days,
     };
-    let done = me.submit(Command::Convert { chosen, shown: request.shown, until: request.until, plan }).await?;
+    let done =
+        me.submit(ConversionCommand::Convert { chosen, shown: request.shown, until: request.until, plan }).await?;
     let id = made(&done, |what| match what {
         What::Converted { conversion, .. } => Some(*conversion),
         _ => None,
@@ -186,12 +187,12 @@ pub(super) async fn conversion(Overseer(me): Overseer, At(id): At) -> Answer<Con
 
 pub(super) async fn undo(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::UndoConversion { conversion: id }).await?;
+    let done = me.submit(ConversionCommand::Undo { conversion: id }).await?;
     shown(&me, &done.world, id)
 }
 
 pub(super) async fn next(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::NextWave { conversion: id }).await?;
+    let done = me.submit(ConversionCommand::NextWave { conversion: id }).await?;
     shown(&me, &done.world, id)
 }

@@ -170,7 +170,7 @@ pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> A
     }
     let ask = waiting(&me, &request.code).await?;
     if request.let_in {
-        me.ensure_proven()?;
+        me.fresh_proof()?;
     }
     if !me.app.store().settle_device_ask(&ask.code, request.let_in.then(|| me.sign_in.proven())).await? {
         return Err(Refusal::Conflict("somebody settled this code already".to_owned()).into());

@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 
 use tempestas_api::{Done, DriftFilter, DriftStateView, DriftView, IgnoreDrift, SourcePatch};
-use tempestas_core::{Command, Drift, DriftId, DriftState, Said, World};
+use tempestas_core::{Drift, DriftCommand, DriftId, DriftState, Said, World};
 
 use tempestas_targets::StandingCall;
 
@@ -67,7 +67,7 @@ fn view(world: &World, drift: &Drift) -> DriftView {
 }
 
 pub(super) async fn adopt(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::AdoptDrift { drift: reference(&id)? }).await?;
+    me.submit(DriftCommand::Adopt { drift: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }
 
@@ -77,12 +77,12 @@ pub(super) async fn ignore(
     Body(request): Body<IgnoreDrift>,
 ) -> Answer<Done> {
     let reason = Said::new(&request.reason);
-    me.submit(Command::IgnoreDrift { drift: reference(&id)?, reason, until: request.until }).await?;
+    me.submit(DriftCommand::Ignore { drift: reference(&id)?, reason, until: request.until }).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn put_back(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::PutBackDrift { drift: reference(&id)? }).await?;
+    me.submit(DriftCommand::PutBack { drift: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }
 

@@ -9,8 +9,8 @@ use tempestas_api::{
     LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    Command, Connector, Elevation, ElevationId, Less, Phase, Recall, Refusal, Said, ScopeId, Sight, SubjectId, What,
-    demand_for,
+    AnswerInput, Ask, Connector, Elevation, ElevationCommand, ElevationId, Less, Phase, Recall, Refusal, Said, ScopeId,
+    Sight, SubjectId, What, demand_for,
 };
 use tempestas_targets::GrantCall;
 
@@ -52,14 +52,14 @@ pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -
 
 pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {
     let right = right(&me.app.world(), me.person, &request.right)?;
-    let command = Command::Ask {
+    let command = ElevationCommand::Ask(Ask {
         right,
         duration: request.duration,
         start: request.start,
         reason: request.reason.map(Said::new),
         ticket: request.ticket.map(Said::new),
         shown: request.shown,
-    };
+    });
     let done = me.submit(command).await?;
     let id = made(&done, |what| match what {
         What::Asked { elevation, .. } => Some(*elevation),
@@ -219,38 +219,44 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
         }
         None => None,
     };
-    let answer = Command::Answer { elevation: id, verdict: request.verdict, less, reason, shown: request.shown };
+    let answer = ElevationCommand::Answer(AnswerInput {
+        elevation: id,
+        verdict: request.verdict,
+        less,
+        reason,
+        shown: request.shown,
+    });
     let done = me.submit(answer).await?;
     view(&me, &done.world, id).await
 }
 
 pub(super) async fn withdraw(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::Withdraw { elevation: id }).await?;
+    let done = me.submit(ElevationCommand::Withdraw { elevation: id }).await?;
     view(&me, &done.world, id).await
 }
 
 pub(super) async fn begin(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::Begin { elevation: id }).await?;
+    let done = me.submit(ElevationCommand::Begin { elevation: id }).await?;
     view(&me, &done.world, id).await
 }
 
 pub(super) async fn give_back(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::GiveBack { elevation: id }).await?;
+    let done = me.submit(ElevationCommand::GiveBack { elevation: id }).await?;
     view(&me, &done.world, id).await
 }
 
 pub(super) async fn revoke(me: SignedIn, At(id): At, Body(request): Body<WordRequest>) -> Answer<ElevationView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::Revoke { elevation: id, word: Said::new(request.word) }).await?;
+    let done = me.submit(ElevationCommand::Revoke { elevation: id, word: Said::new(request.word) }).await?;
     view(&me, &done.world, id).await
 }
 
 pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -> Answer<LoginReply> {
     let id: ElevationId = reference(&id)?;
-    let done = me.submit(Command::ShowLogin { elevation: id }).await?;
+    let done = me.submit(ElevationCommand::ShowLogin { elevation: id }).await?;
     let replaced = made(&done, |what| match what {
         What::LoginShown { replaced, .. } => Some(*replaced),
         _ => None,

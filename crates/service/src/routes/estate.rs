@@ -7,8 +7,8 @@ use tempestas_api::{
     SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Alarm, Command, Connector, Fact, Note, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight, Weight, What,
-    World, ensure_administrator,
+    Alarm, Command, Connector, EstateCommand, Fact, Note, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight,
+    Weight, What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Private;
@@ -17,9 +17,9 @@ use zeroize::Zeroizing;
 
 use super::{made, reference, scope, target};
 use crate::{
-    app::{App, caller},
+    app::App,
     authorities,
-    callers::{Administrator, Overseer, SignedIn},
+    callers::{Administrator, Overseer},
     door::{Answer, At, Body, Json, Listed, Listing, Looked, Query, Tagged, Tagging},
     keeper,
     problem::Failure,
@@ -81,7 +81,7 @@ fn counts(world: &World) -> HashMap<ScopeId, Counts> {
 
 pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body<NewFolder>) -> Answer<Done> {
     let parent = scope(&me.app.world(), me.person, &new.parent)?.id;
-    me.submit(Command::AddFolder { parent, name: new.name }).await?;
+    me.submit(EstateCommand::AddFolder { parent, name: new.name }).await?;
     Ok(Json(Done {}))
 }
 
@@ -133,7 +133,7 @@ pub(super) async fn show_target(Overseer(me): Overseer, Query(which): Query<Whic
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
     ensure_reachable(&new.connector)?;
     let parent = scope(&me.app.world(), me.person, &new.parent)?.id;
-    let command = Command::AddTarget {
+    let command = EstateCommand::AddTarget {
         parent,
         name: new.name,
         connector: new.connector,
@@ -204,7 +204,7 @@ pub(super) async fn set_target(
         let host = |path: &String| (!path.is_empty()).then(|| target(&world, me.person, path)).transpose();
         (target(&world, me.person, &new.target)?, new.runs_on.as_ref().map(host).transpose()?)
     };
-    let command = Command::SetTarget {
+    let command = EstateCommand::SetTarget {
         target: id,
         emergency_least: new.emergency_least,
         alarm_after: new.alarm_after.map(|seconds| Seconds(seconds.max(1))),
@@ -224,15 +224,15 @@ pub(super) async fn set_target(
 pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body<EndTarget>) -> Answer<Done> {
     let id = target(&me.app.world(), me.person, &end.target)?;
     let unsealed = Private::Unsealed { owner: owner_of(id), name: BROKER.to_owned() };
-    let command = Command::EndTarget { target: id, reason: Said::new(end.reason) };
+    let command = EstateCommand::EndTarget { target: id, reason: Said::new(end.reason) };
     me.submit_with(command, |_| Ok(vec![unsealed])).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn survey(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SurveyReply> {
     let id = target(&me.app.world(), me.person, &which.target)?;
-    ensure_may_run(&me, id).await?;
-    me.submit(Command::Note(Note::SurveyAsked(id))).await?;
+    let id = me.administers(id)?.scope();
+    me.submit(Note::SurveyAsked(id)).await?;
     Ok(Json(survey_reply(id, &keeper::survey(&me.app, id).await?)))
 }
 
@@ -245,7 +245,7 @@ pub(super) async fn host_enrolment(
         let id = target(&world, me.person, &which.target)?;
         (id, world.connector(id).cloned())
     };
-    ensure_may_run(&me, id).await?;
+    let id = me.administers(id)?.scope();
     let Some(Connector::Linux { user, .. }) = connector else {
         return Err(Failure::invalid(format!("{} is no host; nothing has to be placed on it", which.target)));
     };
@@ -259,19 +259,13 @@ pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<Wh
         let id = target(&world, me.person, &which.target)?;
         (id, world.connector(id).cloned())
     };
-    ensure_may_run(&me, id).await?;
+    let id = me.administers(id)?.scope();
     let connector = connector.ok_or_else(|| Failure::target("it is not looked after any more"))?;
     let missing = match me.app.target(id, &connector).await?.check().await {
         Ok(missing) => missing,
         Err(error) => vec![error.to_string()],
     };
     Ok(Json(CheckReply { target: which.target, missing }))
-}
-
-pub(super) async fn ensure_may_run(me: &SignedIn, id: ScopeId) -> Result<(), Failure> {
-    let world = me.app.world();
-    let caller = caller(me.person, &me.address, me.sign_in.proven_at);
-    Ok(ensure_administrator(&world, &caller, id, jiff::Timestamp::now())?)
 }
 
 fn survey_reply(id: ScopeId, done: &Committed) -> SurveyReply {
@@ -315,7 +309,7 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
         )
         .into());
     }
-    let record = Command::RecordSurvey { target: id, digest, survey: Box::new(survey), accepted: true };
+    let record = EstateCommand::AcceptSurvey { target: id, digest, survey: Box::new(survey) };
     let done = me.submit(record).await?;
     Ok(Json(survey_reply(id, &done)))
 }

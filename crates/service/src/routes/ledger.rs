@@ -4,7 +4,7 @@ use axum::body::{Body as RawBody, Bytes};
 use futures_util::stream;
 use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
-    Command, Export, Note, Recall, Refusal, Sight, SubjectId, World,
+    Export, Note, Recall, Refusal, Sight, SubjectId, World,
     ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
     plainly,
 };
@@ -122,7 +122,7 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
         return Err(unknown());
     }
     let line = me.app.store().fact_lines(number, 1).await?.pop().ok_or_else(unknown)?;
-    me.submit(Command::Note(Note::Exported(Export::Proof))).await?;
+    me.submit(Note::Exported(Export::Proof)).await?;
     let note = latest_note(&me.app).await?;
     let verifier = me.app.signer().verifier();
     let signed = verifier.open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint;
@@ -158,7 +158,7 @@ pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Res
         file.write_record(row).map_err(wrong)?;
     }
     let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;
-    me.submit(Command::Note(Note::Exported(Export::Record))).await?;
+    me.submit(Note::Exported(Export::Record)).await?;
     Ok(Download { kind: "text/csv; charset=utf-8", body: RawBody::from(body) })
 }
 
@@ -180,7 +180,7 @@ async fn ensure_sees_all(me: &SignedIn) -> Result<(), Failure> {
 pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> {
     ensure_sees_all(&me).await?;
     // First, so that what is taken away says who took it.
-    me.submit(Command::Note(Note::Exported(Export::Ledger))).await?;
+    me.submit(Note::Exported(Export::Ledger)).await?;
     let note = latest_note(&me.app).await?;
     let size = me
         .app

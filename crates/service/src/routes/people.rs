@@ -6,7 +6,7 @@ use tempestas_api::{
     WhichTarget,
 };
 use tempestas_core::{
-    Command, CredentialStep, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator,
+    CredentialStep, PeopleCommand, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator,
 };
 use tempestas_store::Private;
 
@@ -48,7 +48,7 @@ pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSub
         None => None,
     };
     let command =
-        Command::AddSubject { kind: new.kind, name: Said::new(new.name), about: Said::new(new.about), second_of };
+        PeopleCommand::AddSubject { kind: new.kind, name: Said::new(new.name), about: Said::new(new.about), second_of };
     let done = me.submit(command).await?;
     let id = made(&done, |what| match what {
         What::SubjectAdded { subject } => Some(*subject),
@@ -78,21 +78,21 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
     let secret = vault::random_text();
     let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);
     let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
-    let command = Command::SetCredentials { subject: person, step: CredentialStep::Issued };
+    let command = PeopleCommand::SetCredentials { subject: person, step: CredentialStep::Issued };
     me.submit_with(command, |_| Ok(vec![issued])).await?;
     Ok(Json(Enrolment { name, secret: secret.to_string(), expires }))
 }
 
 pub(super) async fn suspend(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
     let person = anybody(&me.app.world(), me.person, &who)?;
-    me.submit(Command::Suspend { subject: person }).await?;
+    me.submit(PeopleCommand::Suspend { subject: person }).await?;
     me.app.store().end_sign_ins(person, None).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn resume(Administrator(me): Administrator, At(who): At) -> Answer<Done> {
     let person = anybody(&me.app.world(), me.person, &who)?;
-    me.submit(Command::Resume { subject: person }).await?;
+    me.submit(PeopleCommand::Resume { subject: person }).await?;
     Ok(Json(Done {}))
 }
 
@@ -106,7 +106,7 @@ pub(super) async fn account(
         let world = me.app.world();
         (subject(&world, &who)?, target(&world, me.person, &new.target)?)
     };
-    let command = Command::SetAccount { subject: person, target, account: Said::new(new.account) };
+    let command = PeopleCommand::SetAccount { subject: person, target, account: Said::new(new.account) };
     me.change(looked_at, command).await?;
     Ok(Json(Done {}))
 }
@@ -137,7 +137,7 @@ pub(super) async fn add_member(
         let world = me.app.world();
         (anybody(&world, me.person, &group)?, anybody(&world, me.person, &new.member)?)
     };
-    me.submit(Command::AddMember { group, member }).await?;
+    me.submit(PeopleCommand::AddMember { group, member }).await?;
     Ok(Json(Done {}))
 }
 
@@ -146,7 +146,7 @@ pub(super) async fn remove_member(Administrator(me): Administrator, AtTwo(group,
         let world = me.app.world();
         (anybody(&world, me.person, &group)?, anybody(&world, me.person, &member)?)
     };
-    me.submit(Command::RemoveMember { group, member }).await?;
+    me.submit(PeopleCommand::RemoveMember { group, member }).await?;
     Ok(Json(Done {}))
 }
 
@@ -162,11 +162,11 @@ pub(super) async fn give_duty(Administrator(me): Administrator, Body(new): Body<
         let world = me.app.world();
         (subject(&world, &new.who)?, scope(&world, me.person, &new.scope)?.id)
     };
-    me.submit(Command::GiveDuty { subject, kind: new.duty, scope }).await?;
+    me.submit(PeopleCommand::GiveDuty { subject, kind: new.duty, scope }).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn end_duty(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::EndDuty { duty: reference(&id)? }).await?;
+    me.submit(PeopleCommand::EndDuty { duty: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }

@@ -6,7 +6,7 @@ use tempestas_api::{
     Ceremony, ConsoleSignInReply, Done, EnrolReply, EnrolRequest, Me, NewPasskey, PasskeyProof, PasskeyView,
     ProofReply, ProofRequest, SignInReply, SignInRequest, SignInView,
 };
-use tempestas_core::{Command, CredentialStep, Note, Phase, Sight};
+use tempestas_core::{CredentialStep, Note, PeopleCommand, Phase, Sight};
 use tempestas_store::{Private, Proven, SignInKind};
 
 use crate::{
@@ -73,7 +73,7 @@ pub(super) async fn proof_challenge(me: SignedIn) -> Answer<Ceremony> {
 
 pub(super) async fn proof_passkey(me: SignedIn, Body(said): Body<PasskeyProof>) -> Answer<ProofReply> {
     let proven_at = passkeys::prove(&me.app, &me.sign_in, &said.ceremony, said.credential).await?;
-    me.submit(Command::Note(Note::Proved)).await?;
+    me.submit(Note::Proved).await?;
     Ok(Json(ProofReply { proven_at }))
 }
 
@@ -91,32 +91,32 @@ pub(super) async fn list_passkeys(me: SignedIn) -> Answer<Vec<PasskeyView>> {
 }
 
 pub(super) async fn begin_passkey(me: SignedIn) -> Answer<Ceremony> {
-    me.ensure_proven()?;
+    let proof = me.fresh_proof()?;
     let name = me.app.world().subject_name(me.person);
-    Ok(Json(passkeys::begin_adding(&me.app, me.person, &name).await?))
+    Ok(Json(passkeys::begin_adding(&me.app, proof, me.person, &name).await?))
 }
 
 pub(super) async fn add_passkey(me: SignedIn, Body(new): Body<NewPasskey>) -> Answer<PasskeyView> {
-    me.ensure_proven()?;
+    let proof = me.fresh_proof()?;
     let name = new.name.trim();
     if name.is_empty() || name.chars().count() > 60 {
         return Err(Failure::invalid("call the passkey something, with 60 letters at most"));
     }
-    let kept = passkeys::add(&me.app, me.person, &new.ceremony, name, new.credential).await?;
+    let kept = passkeys::add(&me.app, proof, me.person, &new.ceremony, name, new.credential).await?;
     let step = CredentialStep::PasskeyAdded;
-    let (command, new) = (Command::SetCredentials { subject: me.person, step }, Private::Passkey(kept.clone()));
+    let (command, new) = (PeopleCommand::SetCredentials { subject: me.person, step }, Private::Passkey(kept.clone()));
     me.submit_with(command, |_| Ok(vec![new])).await?;
     Ok(Json(passkey_view(&kept)))
 }
 
 pub(super) async fn drop_passkey(me: SignedIn, At(id): At) -> Answer<Done> {
-    me.ensure_proven()?;
+    me.fresh_proof()?;
     let credential = passkeys::id_bytes(&id).unwrap_or_default();
     if !me.app.store().passkeys(me.person).await?.iter().any(|kept| kept.credential == credential) {
         return Err(Failure::unknown("passkey of yours", &id, "Settings lists them"));
     }
     let dropped = Private::PasskeyDropped { person: me.person, credential };
-    me.submit_with(Command::Note(Note::PasskeyDropped), |_| Ok(vec![dropped])).await?;
+    me.submit_with(Note::PasskeyDropped, |_| Ok(vec![dropped])).await?;
     Ok(Json(Done {}))
 }
 
@@ -133,7 +133,7 @@ pub(super) async fn enrol(anyone: Anyone, Body(request): Body<EnrolRequest>) -> 
         })?;
     let name = app.world().subject_name(person);
     let (credentials, totp) = new_credentials(&app, person, &name, request.password).await?;
-    let set = Command::SetCredentials { subject: person, step: CredentialStep::Enrolled };
+    let set = PeopleCommand::SetCredentials { subject: person, step: CredentialStep::Enrolled };
     app.submit_with(caller(person, &address, None), set, |_| Ok(vec![credentials])).await?;
     let totp_url = totp.to_url().map_err(|error| Failure::Failed(error.into()))?;
     let totp_qr = qr_rows(&totp_url)?;
@@ -149,7 +149,7 @@ fn qr_rows(text: &str) -> Result<Vec<String>, Failure> {
 
 pub(super) async fn sign_out(me: SignedIn) -> Result<WithCookie<Done>, Failure> {
     me.app.store().end_sign_ins(me.person, Some(me.sign_in.id)).await?;
-    me.submit(Command::Note(Note::SignInEnded)).await?;
+    me.submit(Note::SignInEnded).await?;
     Ok(WithCookie(cookie(&me.app, "", 0), Done {}))
 }
 
@@ -190,7 +190,7 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
 
 pub(super) async fn proof(me: SignedIn, Body(request): Body<ProofRequest>) -> Answer<ProofReply> {
     let proven_at = prove_again(&me.app, &me.sign_in, &request.code, &me.address).await?;
-    me.submit(Command::Note(Note::Proved)).await?;
+    me.submit(Note::Proved).await?;
     Ok(Json(ProofReply { proven_at }))
 }
 
@@ -216,7 +216,7 @@ pub(super) async fn end(me: SignedIn, At(id): At) -> Answer<Done> {
     if me.app.store().end_sign_ins(me.person, Some(number)).await? == 0 {
         return Err(unknown());
     }
-    me.submit(Command::Note(Note::SignInEnded)).await?;
+    me.submit(Note::SignInEnded).await?;
     Ok(Json(Done {}))
 }
 

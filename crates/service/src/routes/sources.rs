@@ -1,7 +1,7 @@
 //! Sources: where people and groups come from.
 
 use tempestas_api::{Done, NewSource, SourceView, WhichTarget};
-use tempestas_core::{Command, Refusal, ScopeId, Source, SubjectKind, World};
+use tempestas_core::{Refusal, ScopeId, Source, SourceCommand, SubjectKind, World};
 
 use super::target;
 use crate::{
@@ -46,14 +46,14 @@ async fn shown(me: &SignedIn, id: ScopeId) -> Answer<SourceView> {
 
 pub(super) async fn set(Administrator(me): Administrator, Body(new): Body<NewSource>) -> Answer<SourceView> {
     let id = target(&me.app.world(), me.person, &new.target)?;
-    me.submit(Command::SetSource { target: id, mapping: new.mapping }).await?;
+    me.submit(SourceCommand::Set { target: id, mapping: new.mapping }).await?;
     keeper::import(&me.app, id).await?;
     shown(&me, id).await
 }
 
 pub(super) async fn read(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<SourceView> {
     let id = target(&me.app.world(), me.person, &which.target)?;
-    super::estate::ensure_may_run(&me, id).await?;
+    let id = me.administers(id)?.scope();
     shown(&me, id).await?;
     keeper::import(&me.app, id).await?;
     shown(&me, id).await
@@ -77,13 +77,13 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
         let says = "the directory answered only in part, and a part is never taken in; have it read again";
         return Err(Refusal::Conflict(says.to_owned()).into());
     }
-    let record = Command::RecordImport { target: id, digest, imported: Box::new(imported), accepted: true };
+    let record = SourceCommand::Accept { target: id, digest, imported: Box::new(imported) };
     me.submit(record).await?;
     shown(&me, id).await
 }
 
 pub(super) async fn end(Administrator(me): Administrator, Body(which): Body<WhichTarget>) -> Answer<Done> {
     let id = target(&me.app.world(), me.person, &which.target)?;
-    me.submit(Command::EndSource { target: id }).await?;
+    me.submit(SourceCommand::End { target: id }).await?;
     Ok(Json(Done {}))
 }

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use jiff::Timestamp;
 use tempestas_api::{NewStop, OpenFilter, StopView};
-use tempestas_core::{Command, Phase, Reach, Said, Sight, Stop, StopId, SubjectId, What, World};
+use tempestas_core::{Phase, Reach, Said, Sight, Stop, StopCommand, StopId, SubjectId, What, World};
 
 use super::{made, reference, scope, subject};
 use crate::{
@@ -80,7 +80,7 @@ pub(super) async fn stop(Administrator(me): Administrator, Body(new): Body<NewSt
             _ => return Err(Failure::invalid("say either `person` or `scope`; the scope `/` is everything")),
         }
     };
-    let done = me.submit(Command::Stop { reach, word: Said::new(new.word) }).await?;
+    let done = me.submit(StopCommand::Order { reach, word: Said::new(new.word) }).await?;
     let id = made(&done, |what| match what {
         What::Stopped { stop, .. } => Some(*stop),
         _ => None,
@@ -90,6 +90,6 @@ pub(super) async fn stop(Administrator(me): Administrator, Body(new): Body<NewSt
 
 pub(super) async fn lift(Administrator(me): Administrator, At(id): At) -> Answer<StopView> {
     let id = reference(&id)?;
-    let done = me.submit(Command::LiftStop { stop: id }).await?;
+    let done = me.submit(StopCommand::Lift { stop: id }).await?;
     shown(&done.world, id)
 }

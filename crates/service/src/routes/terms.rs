@@ -4,7 +4,8 @@ use tempestas_api::{
     ApprovalView, Done, EffectiveQuery, EffectiveReply, NewTerms, SettingsView, SuspendRequest, TermsReply, TermsView,
 };
 use tempestas_core::{
-    Approval, Approver, Command, PRECEDENCE, Said, Settings, SubjectId, Terms, TermsId, What, World, effective_terms,
+    Approval, Approver, PRECEDENCE, Said, Settings, SubjectId, Terms, TermsCommand, TermsId, What, World,
+    effective_terms,
 };
 use tempestas_engine::Outcome;
 
@@ -85,7 +86,7 @@ fn was_set(outcome: Outcome) -> Answer<TermsView> {
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewTerms>) -> Answer<TermsView> {
     let terms = rule(&me.app.world(), me.person, TermsId(0), new)?;
-    let outcome = me.submit(Command::SetTerms { terms }).await;
+    let outcome = me.submit(TermsCommand::Set { terms }).await;
     was_set(outcome)
 }
 
@@ -100,12 +101,12 @@ pub(super) async fn change(
         return Err(Failure::unknown("rule of terms", "t0", "`tempestas terms` lists them"));
     }
     let terms = rule(&me.app.world(), me.person, id, new)?;
-    let outcome = me.change(looked_at, Command::SetTerms { terms }).await;
+    let outcome = me.change(looked_at, TermsCommand::Set { terms }).await;
     was_set(outcome)
 }
 
 pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::EndTerms { terms: reference(&id)? }).await?;
+    me.submit(TermsCommand::End { terms: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }
 
@@ -114,12 +115,12 @@ pub(super) async fn suspend(
     At(id): At,
     Body(why): Body<SuspendRequest>,
 ) -> Answer<Done> {
-    me.submit(Command::SuspendTerms { terms: reference(&id)?, reason: Said::new(why.reason) }).await?;
+    me.submit(TermsCommand::Suspend { terms: reference(&id)?, reason: Said::new(why.reason) }).await?;
     Ok(Json(Done {}))
 }
 
 pub(super) async fn resume(Administrator(me): Administrator, At(id): At) -> Answer<Done> {
-    me.submit(Command::ResumeTerms { terms: reference(&id)? }).await?;
+    me.submit(TermsCommand::Resume { terms: reference(&id)? }).await?;
     Ok(Json(Done {}))
 }
 

@@ -10,8 +10,8 @@ use std::{path::Path, sync::Arc};
 use jiff::{SignedDuration, Timestamp};
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Actor, Caller, Command, Context, Decision, DutyKind, ElevationId, Said, ScopeId, SubjectId, SubjectKind, World,
-    decide,
+    Actor, Caller, Command, Context, Decision, DutyKind, ElevationId, EstateCommand, OperatorCommand, PeopleCommand,
+    Said, ScopeId, SubjectId, SubjectKind, World, decide,
     ledger::{Signer, Tree},
 };
 use tempestas_store::{Batch, Difference, Loaded, Private, Seen, SeenFacts, Slowing, Store, Wanted, check};
@@ -64,20 +64,20 @@ impl Kept {
     /// Mara, who founds it, and three people whom she adds.
     async fn founded(directory: &Path) -> Self {
         let mut kept = Self::open(directory).await;
-        let found = Command::Found { installation: "test".to_owned(), administrator: Said::new("mara") };
-        kept.does(Caller::machine(), found).await;
+        let found = OperatorCommand::Found { installation: "test".to_owned(), administrator: Said::new("mara") };
+        kept.does(Caller::machine(), found.into()).await;
         let mara = kept.id("mara");
         for name in ["tomas", "oda", "piet"] {
-            let new = Command::AddSubject {
+            let new = PeopleCommand::AddSubject {
                 kind: SubjectKind::Person,
                 name: Said::new(name),
                 about: Said::new(format!("somebody called {name}")),
                 second_of: None,
             };
-            kept.does(by(mara), new).await;
+            kept.does(by(mara), new.into()).await;
         }
         let (subject, scope) = (kept.id("oda"), kept.world.root.unwrap());
-        kept.does(by(mara), Command::GiveDuty { subject, kind: DutyKind::Auditor, scope }).await;
+        kept.does(by(mara), PeopleCommand::GiveDuty { subject, kind: DutyKind::Auditor, scope }.into()).await;
         kept
     }
 
@@ -134,7 +134,7 @@ async fn who_sees_a_part_finds_what_they_did_and_what_is_about_their_scopes_and_
     let (mara, oda, piet) = (kept.id("mara"), kept.id("oda"), kept.id("piet"));
     let root = kept.world.root.unwrap();
     for name in ["yard", "quay"] {
-        kept.does(by(mara), Command::AddFolder { parent: root, name: name.to_owned() }).await;
+        kept.does(by(mara), EstateCommand::AddFolder { parent: root, name: name.to_owned() }.into()).await;
     }
     let of = |path: &str| kept.world.scope_at(path).unwrap().id;
     let (yard, quay) = (of("/yard"), of("/quay"));

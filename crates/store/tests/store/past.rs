@@ -112,8 +112,8 @@ async fn busy(kept: &mut Kept) -> Vec<Told> {
     let people = ["mara", "tomas", "oda", "piet"].map(|name| kept.id(name));
     let root = kept.world.root.unwrap();
     for name in ["yard", "quay"] {
-        let new = tempestas_core::Command::AddFolder { parent: root, name: name.to_owned() };
-        kept.does(by(people[0]), new).await;
+        let new = tempestas_core::EstateCommand::AddFolder { parent: root, name: name.to_owned() };
+        kept.does(by(people[0]), new.into()).await;
     }
     let scopes: Vec<ScopeId> = kept.world.scopes.keys().copied().collect();
     let mut all = Vec::new();
@@ -174,8 +174,8 @@ async fn who_sees_a_part_finds_what_sight_shows_them_and_nothing_else() {
     let (mara, piet) = (kept.id("mara"), kept.id("piet"));
     let all = busy(&mut kept).await;
     let yard = kept.world.scope_at("/yard").unwrap().id;
-    let duty = tempestas_core::Command::GiveDuty { subject: piet, kind: DutyKind::Auditor, scope: yard };
-    kept.does(by(mara), duty).await;
+    let duty = tempestas_core::PeopleCommand::GiveDuty { subject: piet, kind: DutyKind::Auditor, scope: yard };
+    kept.does(by(mara), duty.into()).await;
     let mut whole = kept.world.clone();
     let every = all.iter().map(|one| ElevationId(one.id)).collect();
     kept.store.recall(&mut whole, every).await.unwrap();

@@ -1,0 +1,88 @@
+//! What is done about elevations.
+
+use crate::{Digest, ElevationId, Less, Right, Said, Seconds, StartChoice, Verdict};
+
+/// A command about an elevation.
+#[derive(Debug, Clone, PartialEq, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum ElevationCommand {
+    /// Asks for one.
+    Ask(Ask),
+    /// Answers an ask.
+    Answer(AnswerInput),
+    /// Takes an ask back.
+    Withdraw {
+        /// Which.
+        elevation: ElevationId,
+    },
+    /// Begins one that is ready.
+    Begin {
+        /// Which.
+        elevation: ElevationId,
+    },
+    /// Ends one's own before its time.
+    GiveBack {
+        /// Which.
+        elevation: ElevationId,
+    },
+    /// Ends somebody's before its time.
+    Revoke {
+        /// Which.
+        elevation: ElevationId,
+        /// What its holder will read.
+        word: Said,
+    },
+    /// The holder is about to be shown a login.
+    ShowLogin {
+        /// Of which.
+        elevation: ElevationId,
+    },
+}
+
+/// An ask, as it comes in.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Ask {
+    /// What is asked for.
+    pub right: Right,
+    /// For how long; the usual where none.
+    pub duration: Option<Seconds>,
+    /// When it is to start; where none, the only way that the terms leave.
+    pub start: Option<StartChoice>,
+    /// Why.
+    pub reason: Option<Said>,
+    /// The ticket it is for.
+    pub ticket: Option<Said>,
+    /// Digest of the demand that was looked at.
+    pub shown: Digest,
+}
+
+/// An answer, as it comes in.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AnswerInput {
+    /// The ask.
+    pub elevation: ElevationId,
+    /// Yes or no.
+    pub verdict: Verdict,
+    /// With a yes: to less than was asked for.
+    pub less: Option<Less>,
+    /// Why.
+    pub reason: Option<Said>,
+    /// Digest of the ask that was looked at.
+    pub shown: Digest,
+}
+
+impl ElevationCommand {
+    /// The elevation it is about; none where it asks for one.
+    #[must_use]
+    pub const fn elevation(&self) -> Option<ElevationId> {
+        match self {
+            Self::Ask(_) => None,
+            Self::Answer(answer) => Some(answer.elevation),
+            Self::Withdraw { elevation }
+            | Self::Begin { elevation }
+            | Self::GiveBack { elevation }
+            | Self::Revoke { elevation, .. }
+            | Self::ShowLogin { elevation } => Some(*elevation),
+        }
+    }
+}

@@ -1,0 +1,108 @@
+//! Commands: everything that can be asked of the World, whatever the door, by what it is about.
+
+mod elevation;
+mod estate;
+mod operator;
+mod people;
+mod report;
+mod rights;
+
+pub use elevation::{AnswerInput, Ask, ElevationCommand};
+pub use estate::{EstateCommand, StopCommand};
+pub use operator::OperatorCommand;
+pub use people::{PeopleCommand, SourceCommand};
+pub use report::Report;
+pub use rights::{ConversionCommand, DriftCommand, EligibilityCommand, TermsCommand};
+
+use crate::{AlarmId, ElevationId, Note};
+
+/// One command. What people may give is checked against the caller's duties in `decide`.
+#[derive(Debug, Clone, PartialEq)]
+#[expect(clippy::large_enum_variant, reason = "commands pass through; none is kept in this form")]
+pub enum Command {
+    /// On the machine that the service runs on.
+    Operator(OperatorCommand),
+    /// About people, groups and programs.
+    People(PeopleCommand),
+    /// About where people come from.
+    Source(SourceCommand),
+    /// About folders and targets.
+    Estate(EstateCommand),
+    /// About stops.
+    Stop(StopCommand),
+    /// About who may ask for what.
+    Eligibility(EligibilityCommand),
+    /// About rules of terms.
+    Terms(TermsCommand),
+    /// About what surveys saw that nobody did through us.
+    Drift(DriftCommand),
+    /// About standing rights that become eligible ones.
+    Conversion(ConversionCommand),
+    /// About elevations.
+    Elevation(ElevationCommand),
+    /// What a keeper saw.
+    Report(Report),
+    /// Records an event that changes no row: sign-ins, shown secrets, refusals.
+    Note(Note),
+    /// Settles an alarm that a person may settle.
+    SettleAlarm {
+        /// Which.
+        alarm: AlarmId,
+    },
+    /// Time has passed.
+    Tick,
+}
+
+macro_rules! from_noun {
+    ($($noun:ident($command:ty)),* $(,)?) => {
+        $(impl From<$command> for Command {
+            fn from(command: $command) -> Self {
+                Self::$noun(command)
+            }
+        })*
+
+        impl Command {
+            /// A word for the ledger's entry about a refusal.
+            #[must_use]
+            pub fn word(&self) -> &'static str {
+                match self {
+                    $(Self::$noun(command) => command.into(),)*
+                    Self::Note(_) => "note",
+                    Self::SettleAlarm { .. } => "settle-alarm",
+                    Self::Tick => "tick",
+                }
+            }
+        }
+    };
+}
+
+from_noun! {
+    Operator(OperatorCommand),
+    People(PeopleCommand),
+    Source(SourceCommand),
+    Estate(EstateCommand),
+    Stop(StopCommand),
+    Eligibility(EligibilityCommand),
+    Terms(TermsCommand),
+    Drift(DriftCommand),
+    Conversion(ConversionCommand),
+    Elevation(ElevationCommand),
+    Report(Report),
+}
+
+impl From<Note> for Command {
+    fn from(note: Note) -> Self {
+        Self::Note(note)
+    }
+}
+
+impl Command {
+    /// The elevation it is about, where there is one.
+    #[must_use]
+    pub const fn elevation(&self) -> Option<ElevationId> {
+        match self {
+            Self::Elevation(command) => command.elevation(),
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,136 @@
+//! What keepers saw on their targets. Nobody else says any of it.
+
+use jiff::Timestamp;
+
+use crate::{AlarmKind, ConversionId, Digest, GrantId, Imported, Marked, Said, ScopeId, StandingId, Survey, World};
+
+/// A report of a keeper on its own target, or of the service about itself.
+#[derive(Debug, Clone, PartialEq, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum Report {
+    /// A survey was taken.
+    #[strum(serialize = "record-survey")]
+    Surveyed {
+        /// The target.
+        target: ScopeId,
+        /// The survey's digest.
+        digest: Digest,
+        /// The survey.
+        survey: Box<Survey>,
+    },
+    /// A source of people was read.
+    #[strum(serialize = "record-import")]
+    Imported {
+        /// The directory.
+        target: ScopeId,
+        /// The reading's digest.
+        digest: Digest,
+        /// The reading.
+        imported: Box<Imported>,
+    },
+    /// The target was searched for our marks.
+    #[strum(serialize = "record-search")]
+    Searched {
+        /// The target.
+        target: ScopeId,
+        /// What bears one.
+        marked: Vec<Marked>,
+    },
+    /// A stray was ended and read back as gone.
+    StrayEnded {
+        /// The target.
+        target: ScopeId,
+        /// Its name there.
+        name: String,
+    },
+    /// A sealed emergency holder was used, as the target's own log has it.
+    SealedUsed {
+        /// The target.
+        target: ScopeId,
+        /// The holder's account there.
+        account: Said,
+        /// When.
+        at: Timestamp,
+        /// Whether only a line says so that any account there could have written.
+        claimed: bool,
+    },
+    /// The target's clock agrees with ours again.
+    ClockAgrees {
+        /// The target.
+        target: ScopeId,
+    },
+    /// A grant was read back.
+    GrantSeen {
+        /// Which.
+        grant: GrantId,
+        /// Whether it is there.
+        there: bool,
+    },
+    /// Giving or taking a grant did not succeed yet.
+    GrantDelayed {
+        /// Which.
+        grant: GrantId,
+        /// What was in the way.
+        trouble: String,
+    },
+    /// A grant was read back as gone.
+    GrantGone {
+        /// Which.
+        grant: GrantId,
+        /// What it left, when that was made, and whether it is left alone.
+        leftovers: Vec<(Said, Option<Timestamp>, bool)>,
+    },
+    /// A standing right was taken away, and read back as gone.
+    StandingTaken {
+        /// By which conversion.
+        conversion: ConversionId,
+        /// Which.
+        standing: StandingId,
+    },
+    /// It was read back as there again.
+    StandingRestored {
+        /// By which conversion.
+        conversion: ConversionId,
+        /// Which.
+        standing: StandingId,
+        /// Whether somebody had put it back before we did.
+        by_others: bool,
+    },
+    /// Taking it away, or putting it back, did not succeed yet.
+    StandingDelayed {
+        /// By which conversion.
+        conversion: ConversionId,
+        /// Which.
+        standing: StandingId,
+        /// What was in the way.
+        trouble: String,
+    },
+    /// Something that a person must know about; raised once while it is unsettled.
+    #[strum(serialize = "raise-alarm")]
+    Alarm(AlarmKind),
+}
+
+impl Report {
+    /// The target that it is about; none where it is about the service itself, or about what isn't there.
+    #[must_use]
+    pub fn target(&self, world: &World) -> Option<ScopeId> {
+        match self {
+            Self::Surveyed { target, .. }
+            | Self::Imported { target, .. }
+            | Self::Searched { target, .. }
+            | Self::StrayEnded { target, .. }
+            | Self::SealedUsed { target, .. }
+            | Self::ClockAgrees { target } => Some(*target),
+            Self::GrantSeen { grant, .. } | Self::GrantDelayed { grant, .. } | Self::GrantGone { grant, .. } => {
+                Some(world.grants.get(grant)?.target)
+            }
+            Self::StandingTaken { conversion, standing }
+            | Self::StandingRestored { conversion, standing, .. }
+            | Self::StandingDelayed { conversion, standing, .. } => {
+                let items = &world.conversions.get(conversion)?.items;
+                Some(items.iter().find(|item| item.standing.id == *standing)?.standing.target)
+            }
+            Self::Alarm(about) => about.target(world),
+        }
+    }
+}

@@ -1,0 +1,203 @@
+//! A decision in the making: what is looked at, and the facts that come of it.
+
+use std::{
+    fmt,
+    ops::{Deref, DerefMut},
+};
+
+use jiff::Timestamp;
+
+use super::proofs::Permit;
+use crate::{
+    Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id, Key, Kind, LookedAt,
+    PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words, World,
+    influence::lets_through_with_less,
+};
+
+/// What is asked, and what is known. Nothing is written here: that takes a [`Draft`], which only a [`Permit`] gives.
+pub(super) struct Deciding<'w> {
+    pub(super) world: &'w World,
+    pub(super) context: &'w Context,
+    counters: Counters,
+    written: Counters,
+    drawn: u64,
+    from: Option<Digest>,
+    /// Standing rights there will be, once what is drafted is applied.
+    standing: usize,
+    decision: Decision,
+}
+
+impl<'w> Deciding<'w> {
+    pub(super) fn new(world: &'w World, context: &'w Context) -> Self {
+        Self {
+            world,
+            context,
+            counters: world.counters.clone(),
+            written: world.counters.clone(),
+            drawn: 0,
+            from: None,
+            standing: world.standing.len(),
+            decision: Decision::default(),
+        }
+    }
+
+    pub(super) fn now(&self) -> Timestamp {
+        self.context.now
+    }
+
+    /// Refuses to change in place what is not as the caller saw it. Only for those who may know how it is.
+    pub(super) fn ensure_as_looked_at(&self, what: &impl fmt::Display, present: Option<Digest>) -> Result<(), Refusal> {
+        let present = present.map_or(LookedAt::Nothing, LookedAt::This);
+        let is_so = self.context.looked_at.is_none_or(|looked_at| looked_at == present);
+        if is_so { Ok(()) } else { Err(Refusal::Stale(what.to_string())) }
+    }
+
+    pub(super) fn elevation(&self, id: ElevationId) -> Result<Elevation, Refusal> {
+        let missing = || Refusal::unknown("elevation", id, "`tempestas grants` lists yours");
+        let elevation = self.world.elevations.get(&id).ok_or_else(missing)?;
+        match self.context.caller.subject() {
+            Some(me) if !Sight::of(self.world, me).sees_elevation(self.world, elevation) => Err(missing()),
+            _ => Ok(elevation.clone()),
+        }
+    }
+
+    /// The next id of a kind.
+    pub(super) fn id<T: Id>(&mut self) -> T {
+        let id = T::from(self.counters.next);
+        self.counters.next += 1;
+        id
+    }
+
+    /// The next elevation's id.
+    pub(super) fn elevation_id(&mut self) -> ElevationId {
+        let id = ElevationId(self.counters.next_elevation);
+        self.counters.next_elevation += 1;
+        id
+    }
+
+    /// Begins the next epoch, in which every number skips ahead.
+    pub(super) fn next_epoch(&mut self, skip: u64) -> u32 {
+        let Counters { next, next_elevation, epoch } = self.counters;
+        self.counters = Counters { next: next + skip, next_elevation: next_elevation + skip, epoch: epoch + 1 };
+        self.counters.epoch
+    }
+
+    /// Random bytes that nobody has drawn yet.
+    pub(super) fn draw(&mut self) -> [u8; 16] {
+        self.drawn += 1;
+        self.context.draw(self.drawn)
+    }
+
+    /// Salts a private text and keeps it for the store.
+    pub(super) fn text(&mut self, said: &Said) -> Digest {
+        let private = PrivateText::new(&said.0, self.draw());
+        let digest = private.digest;
+        self.decision.texts.push(private);
+        digest
+    }
+
+    /// Words that a system said, to stand in facts by their digest.
+    pub(super) fn words(&mut self, said: &str) -> Words {
+        Words::Private { digest: self.text(&Said(said.to_owned())) }
+    }
+
+    /// The words as they stand in facts already, where they still say the same.
+    pub(super) fn words_again(&mut self, known: Option<&Words>, said: &str) -> Words {
+        match known.filter(|known| known.is_private() && self.world.are_words(known, said)) {
+            Some(known) => known.clone(),
+            None => self.words(said),
+        }
+    }
+
+    /// Records that the caller had a hand in `touched`'s standing as an approver.
+    pub(super) fn hands(&self, touched: impl IntoIterator<Item = SubjectId>) -> Vec<Row> {
+        let (by, at) = (self.context.caller.subject(), self.now());
+        touched
+            .into_iter()
+            .filter(|touched| by != Some(*touched))
+            .map(|touched| Row::Hand(Hand { by, touched, at }))
+            .collect()
+    }
+
+    /// Records that the caller let somebody through with less, where these rows would do that under any of `rules`: for
+    /// whoever did it, nothing opens without a yes for a day. Judged by what holds before and after.
+    pub(super) fn own_hand_if_less(&self, put: &[Row], cut: &[Key], rules: &[&Terms]) -> Option<Row> {
+        let me = self.context.caller.subject()?;
+        let after = self.world.tried(put, cut);
+        lets_through_with_less(self.world, &after, rules, me).then(|| self.own_hand(me))
+    }
+
+    /// Every rule that goes by who asks: what a change to a group may move somebody into or out of.
+    pub(super) fn rules_by_asker(&self) -> Vec<&'w Terms> {
+        self.world.terms.values().filter(|rule| rule.asker.is_some()).collect()
+    }
+
+    pub(super) fn own_hand(&self, me: SubjectId) -> Row {
+        Row::Hand(Hand { by: Some(me), touched: me, at: self.now() })
+    }
+
+    /// The day's count of standing rights, where a fact changes it.
+    fn tally(&mut self, put: &[Row], cut: &[Key]) -> Option<Row> {
+        let new = |row: &&Row| matches!(row, Row::Standing(right) if !self.world.standing.contains_key(&right.id));
+        let (added, gone) =
+            (put.iter().filter(new).count(), cut.iter().filter(|key| key.kind == Kind::Standing).count());
+        if added == 0 && gone == 0 {
+            return None;
+        }
+        self.standing = (self.standing + added).saturating_sub(gone);
+        let standing = count(self.standing);
+        Some(Row::Tally(Tally { day: self.now().strftime("%F").to_string(), standing }))
+    }
+
+    pub(super) fn finish(self) -> Decision {
+        self.decision
+    }
+
+    /// Facts of the caller's, who may have them written.
+    pub(super) fn by(&mut self, _: impl Permit) -> Draft<'_, 'w> {
+        Draft(self)
+    }
+}
+
+/// Facts in the making, by somebody who may.
+pub(super) struct Draft<'d, 'w>(&'d mut Deciding<'w>);
+
+impl<'w> Deref for Draft<'_, 'w> {
+    type Target = Deciding<'w>;
+
+    fn deref(&self) -> &Deciding<'w> {
+        self.0
+    }
+}
+
+impl DerefMut for Draft<'_, '_> {
+    fn deref_mut(&mut self) -> &mut Self::Target {
+        self.0
+    }
+}
+
+impl Draft<'_, '_> {
+    pub(super) fn fact(&mut self, what: What, put: Vec<Row>) {
+        self.fact_cutting(what, put, Vec::new());
+    }
+
+    pub(super) fn fact_cutting(&mut self, what: What, mut put: Vec<Row>, cut: Vec<Key>) {
+        if self.0.from.is_none() {
+            let from = self.context.caller.from.clone();
+            self.0.from = from.as_ref().map(|address| self.0.text(address));
+        }
+        if self.0.counters != self.0.written {
+            put.push(Row::Counters(self.0.counters.clone()));
+            self.0.written = self.0.counters.clone();
+        }
+        put.extend(self.0.tally(&put, &cut));
+        let caller = &self.context.caller;
+        let (at, by, from, door) = (self.now(), caller.actor, self.from, caller.door);
+        self.0.decision.facts.push(Fact { v: FACT_VERSION, at, by, from, door, what, put, cut });
+    }
+}
+
+/// How many, as facts carry it.
+pub(super) fn count(many: usize) -> u32 {
+    u32::try_from(many).unwrap_or(u32::MAX)
+}

@@ -1,0 +1,261 @@
+//! An elevation's way: from all that was said to opening, and the ends of what was never begun.
+
+use std::collections::BTreeSet;
+
+use jiff::Timestamp;
+
+use super::{
+    deciding::{Deciding, Draft},
+    proofs::Person,
+};
+use crate::{
+    Approval, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, Refusal, Row, ScopeId, Seconds, Seen, Stage,
+    StartChoice, Starts, Verdict, What, World, demand_for, later,
+};
+
+/// Takes an ask back.
+pub(super) fn withdraw(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
+    let elevation = deciding.elevation(id)?;
+    if elevation.asker != person.id() {
+        return Err(Refusal::not_allowed("only its asker withdraws an ask; an approver can answer no"));
+    }
+    if !elevation.is_before_opening() {
+        return Err(Refusal::conflict(format!(
+            "{} is {} and can't be withdrawn any more{}",
+            elevation.id,
+            elevation.phase,
+            if elevation.is_over() { "" } else { "; `tempestas give-back` ends it" }
+        )));
+    }
+    never_begun(&mut deciding.by(person), elevation, End::Withdrawn, None);
+    Ok(())
+}
+
+/// Begins what is ready.
+pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
+    let elevation = deciding.elevation(id)?;
+    if elevation.asker != person.id() {
+        return Err(Refusal::not_allowed("only its holder begins an elevation"));
+    }
+    if elevation.phase != Phase::Ready {
+        return Err(Refusal::conflict(format!("{} is {}, not ready to begin", elevation.id, elevation.phase)));
+    }
+    deciding.proven(elevation.demand.terms.assurance)?;
+    open(&mut deciding.by(person), elevation);
+    Ok(())
+}
+
+/// All that was needed is said: on to opening, or to waiting for its start.
+pub(super) fn proceed(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
+    match elevation.start {
+        StartChoice::AtYes => return open(draft, elevation),
+        StartChoice::At { time } if time <= draft.now() => return open(draft, elevation),
+        StartChoice::At { .. } => elevation.phase = Phase::Scheduled,
+        StartChoice::OnBegin => {
+            elevation.phase = Phase::Ready;
+            let window = elevation.demand.terms.starts.begin_within.unwrap_or(Seconds(0));
+            elevation.begin_by = Some(later(draft.now(), window));
+        }
+    }
+    let begins = match elevation.start {
+        StartChoice::At { time } => Some(time),
+        StartChoice::AtYes | StartChoice::OnBegin => None,
+    };
+    let what = What::Readied { elevation: elevation.id, begins, begin_by: elevation.begin_by };
+    draft.fact(what, vec![Row::Elevation(elevation)]);
+}
+
+/// Checks everything again, fixes the end, and orders the grant. The stricter of then and now wins.
+pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
+    let now = draft.now();
+    if draft.world.clock_is_held() {
+        let trouble = Some("held until an administrator has looked at this machine's clock".to_owned());
+        if elevation.trouble != trouble || elevation.phase != Phase::Scheduled {
+            elevation.phase = Phase::Scheduled;
+            elevation.trouble.clone_from(&trouble);
+            draft.fact(What::Delayed { elevation: elevation.id, trouble }, vec![Row::Elevation(elevation)]);
+        }
+        return;
+    }
+    if draft.world.is_suspended(elevation.asker) {
+        return never_begun(draft, elevation, End::Failed, Some("the holder is suspended".to_owned()));
+    }
+    let demand = match demand_for(draft.world, elevation.asker, elevation.right, now) {
+        Ok(demand) => demand,
+        // Not its words, which may be somebody's: a fact holds no private text.
+        Err(refusal) => {
+            let why = format!("it may not be opened any more ({}); asking again says why", refusal.code());
+            return never_begun(draft, elevation, End::Failed, Some(why));
+        }
+    };
+    let moved = is_on_another_account(draft.world, &elevation.demand, &demand);
+    if moved && demand.terms.approval == Approval::None {
+        return never_begun(draft, elevation, End::Failed, Some(MOVED.to_owned()));
+    }
+    let moved = moved.then(|| MOVED.to_owned());
+    if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, &demand)) {
+        return send_back(draft, elevation, demand, why);
+    }
+    elevation.duration = elevation.duration.min(demand.terms.longest);
+    let asked_end = later(now, elevation.duration);
+    let end = demand.eligible_until.map_or(asked_end, |until| until.min(asked_end));
+    // Rounded down, so that no target that counts in whole seconds ends it later.
+    let until = Timestamp::from_second(end.as_second()).unwrap_or(end);
+    let Some(target) = draft.world.target_of(elevation.right.scope) else {
+        return never_begun(draft, elevation, End::Failed, Some("its target is not looked after any more".to_owned()));
+    };
+    let account = draft.world.account_of(elevation.asker, target.scope).map(|account| account.name);
+    if target.connector.uses_own_account() && account.is_none() {
+        return never_begun(
+            draft,
+            elevation,
+            End::Failed,
+            Some("the holder has no account on the target any more".to_owned()),
+        );
+    }
+    let account = account.filter(|_| target.connector.uses_own_account());
+    let grant = new_grant(draft, &elevation, target.scope, account, until);
+    elevation.phase = Phase::Opening;
+    elevation.grant = Some(grant.id);
+    elevation.trouble = None;
+    draft.fact(
+        What::Opening { elevation: elevation.id, grant: grant.id, until },
+        vec![Row::Elevation(elevation), Row::Grant(grant)],
+    );
+}
+
+/// A grant that is wanted, and that nobody has looked for yet.
+fn new_grant(
+    draft: &mut Draft<'_, '_>,
+    elevation: &Elevation,
+    target: ScopeId,
+    account: Option<Digest>,
+    until: Timestamp,
+) -> Grant {
+    Grant {
+        id: draft.id(),
+        elevation: elevation.id,
+        target,
+        right: elevation.right,
+        name: unguessable(&draft.draw()),
+        account,
+        opened_at: draft.now(),
+        until,
+        wanted: true,
+        ending: None,
+        ending_since: None,
+        seen: Seen::Unknown,
+        seen_at: None,
+        verified_at: None,
+        login_shown: false,
+        leftovers: None,
+    }
+}
+
+/// Why an ask goes back that was for another account.
+const MOVED: &str = "it would be put on another account than when it was asked for";
+
+/// Whether a right would be put on another account than the one that was looked at.
+fn is_on_another_account(world: &World, asked: &Demand, now: &Demand) -> bool {
+    match (asked.account, now.account) {
+        (Some(asked), Some(now)) => asked != now && world.text(asked) != world.text(now),
+        // Asked before demands said so.
+        (None, _) => false,
+        (Some(_), None) => true,
+    }
+}
+
+/// Why what was answered isn't enough any more, if it isn't. Counted are humans who answered what is asked now.
+fn needs_another_yes(deciding: &Deciding<'_>, elevation: &Elevation, now: &Demand) -> Option<String> {
+    let Approval::Stage { yes, .. } = &now.terms.approval else { return None };
+    let frozen = &elevation.demand;
+    let said_yes = elevation
+        .stages
+        .last()
+        .into_iter()
+        .flat_map(|stage| &stage.answers)
+        .filter(|answer| answer.verdict == Verdict::Yes && now.approvers.contains(&answer.by))
+        .map(|answer| deciding.world.human(answer.by))
+        .collect::<BTreeSet<_>>()
+        .len();
+    if now.weight > frozen.weight || now.permits != frozen.permits {
+        return Some("the role permits something else than when it was asked for".to_owned());
+    }
+    (said_yes < usize::from(*yes)).then(|| format!("the terms now want {yes} yes from those who may answer"))
+}
+
+fn send_back(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: Demand, why: String) {
+    elevation.stages.extend(stage_of(&demand, draft.now()));
+    elevation.demand = demand;
+    elevation.digest = Digest::of_json(&(elevation.digest, &elevation.demand, elevation.stages.len()));
+    elevation.phase = Phase::Waiting;
+    elevation.begin_by = None;
+    draft.fact(What::SentBack { elevation: elevation.id, why }, vec![Row::Elevation(elevation)]);
+}
+
+/// Ends an elevation that never reached its target.
+pub(super) fn never_begun(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, trouble: Option<String>) {
+    elevation.phase = Phase::Ended(end);
+    elevation.trouble = trouble;
+    draft.fact(What::Ended { elevation: elevation.id, end, leftovers: 0 }, vec![Row::Elevation(elevation)]);
+}
+
+/// A name of 80 random bits, fit for a login role or a key: `tp` and sixteen of a-z and 2-7.
+fn unguessable(bytes: &[u8; 16]) -> String {
+    const LETTERS: &[u8; 32] = b"abcdefghijklmnopqrstuvwxyz234567";
+    let letter = |byte: &u8| LETTERS.get(usize::from(byte % 32)).copied().unwrap_or(b'a') as char;
+    std::iter::once("tp".to_owned()).chain(bytes.iter().map(|byte| letter(byte).to_string())).collect()
+}
+
+/// The round of answers that a demand wants; none where it wants none.
+pub(super) fn stage_of(demand: &Demand, now: Timestamp) -> Option<Stage> {
+    match &demand.terms.approval {
+        Approval::None => None,
+        Approval::Stage { yes, no, within, .. } => Some(Stage {
+            approvers: demand.approvers.clone(),
+            yes: *yes,
+            no: *no,
+            until: later(now, *within),
+            answers: Vec::new(),
+        }),
+    }
+}
+
+pub(super) fn checked_start(now: Timestamp, starts: &Starts, start: StartChoice) -> Result<(), Refusal> {
+    match start {
+        StartChoice::AtYes if starts.at_yes => Ok(()),
+        StartChoice::OnBegin if starts.begin_within.is_some() => Ok(()),
+        StartChoice::At { time } => {
+            let Some(within) = starts.at_time_within else {
+                return Err(Refusal::invalid(format!("a set time is not among the ways to start; {}", ways(starts))));
+            };
+            if time < now {
+                return Err(Refusal::invalid(format!("the start {time} is past; it is {now} now")));
+            }
+            if time > later(now, within) {
+                return Err(Refusal::invalid(format!(
+                    "the start {time} is more than {within} ahead, which is as far as the terms allow"
+                )));
+            }
+            Ok(())
+        }
+        StartChoice::AtYes | StartChoice::OnBegin => {
+            Err(Refusal::invalid(format!("this way to start is not allowed here; {}", ways(starts))))
+        }
+    }
+}
+
+/// How an elevation may start, in words.
+pub(super) fn ways(starts: &Starts) -> String {
+    let mut ways = Vec::new();
+    if starts.at_yes {
+        ways.push("at the yes".to_owned());
+    }
+    if let Some(within) = starts.at_time_within {
+        ways.push(format!("at a set time within {within} (`--at`)"));
+    }
+    if let Some(within) = starts.begin_within {
+        ways.push(format!("when you begin, within {within} of the yes (`--on-begin`)"));
+    }
+    format!("it can start {}", ways.join(", or "))
+}
