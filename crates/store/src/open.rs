@@ -181,11 +181,11 @@ async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), S
 /// The World from its rows: the present, what was over lately, and the texts that these name.
 async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreError> {
     let mut world = World::default();
-    // Some hundred large replies instead of very many small ones: each costs as much as reading many rows.
-    let bodies: Vec<String> =
-        sqlx::query_scalar("SELECT group_concat(body, char(10)) FROM rows GROUP BY kind, substr(id, -2)")
-            .fetch_all(&mut *connection)
-            .await?;
+    // A few large replies instead of very many small ones, each of which costs as much as reading many rows; and in the order
+    // of keys, in which rows are entered soonest.
+    let bodies: Vec<String> = sqlx::query_scalar("SELECT group_concat(body, char(10)) FROM rows GROUP BY kind")
+        .fetch_all(&mut *connection)
+        .await?;
     let Some((rows, mut named)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
     drop(bodies);
     // What an alarm names is in memory, however long ago it was over.
@@ -211,13 +211,14 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
 /// Every row, and every digest in them, parsed on all processors; none where one can't be.
 fn parsed(bodies: &[String]) -> Option<(Vec<Row>, BTreeSet<Digest>)> {
     let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-    let each = bodies.len().div_ceil(workers).max(1);
+    let lines: Vec<&str> = bodies.iter().flat_map(|lines| lines.lines()).collect();
+    let each = lines.len().div_ceil(workers).max(1);
     std::thread::scope(|scope| {
-        let parse = |some: &[String]| -> Option<(Vec<Row>, BTreeSet<Digest>)> {
-            let rows = some.iter().flat_map(|lines| lines.lines()).map(|body| serde_json::from_str(body).ok());
-            Some((rows.collect::<Option<_>>()?, some.iter().flat_map(|lines| digests_in(lines)).collect()))
+        let parse = |some: &[&str]| -> Option<(Vec<Row>, BTreeSet<Digest>)> {
+            let rows = some.iter().map(|body| serde_json::from_str(body).ok());
+            Some((rows.collect::<Option<_>>()?, some.iter().flat_map(|line| digests_in(line)).collect()))
         };
-        let working: Vec<_> = bodies.chunks(each).map(|some| scope.spawn(move || parse(some))).collect();
+        let working: Vec<_> = lines.chunks(each).map(|some| scope.spawn(move || parse(some))).collect();
         let (mut rows, mut named) = (Vec::new(), BTreeSet::new());
         for one in working {
             let (some, mut of_some) = one.join().ok()??;
