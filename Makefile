@@ -40,6 +40,7 @@ TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 3 / 2 )))
 test: packages $(CONSOLE)
 	$(CARGO) build --locked --workspace --all-targets
 	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
+	$(CARGO) test --locked -p tempestas-core --doc
 
 packages:
 	@tools/packages

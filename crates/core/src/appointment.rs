@@ -88,6 +88,12 @@ impl Appointment {
         Digest::of_json(&(self.id, self.subject, &self.rights, self.from, self.until, self.reason, self.covers))
     }
 
+    /// Whether it waits for this person's answer.
+    #[must_use]
+    pub fn waits_for(&self, person: SubjectId) -> bool {
+        self.state == AppointmentState::Waiting && self.stage.as_ref().is_some_and(|stage| stage.waits_for(person))
+    }
+
     /// Every elevation that rests on what it made, for the account of a cover.
     pub fn elevations<'w>(&self, world: &'w World) -> impl Iterator<Item = &'w Elevation> {
         let made: BTreeSet<EligibilityId> = self.made.iter().copied().collect();

@@ -160,6 +160,12 @@ impl Stage {
         self.answers.iter().filter(|answer| answer.verdict == verdict).count()
     }
 
+    /// Whether this person may answer, and has not.
+    #[must_use]
+    pub fn waits_for(&self, person: SubjectId) -> bool {
+        self.approvers.contains(&person) && !self.answers.iter().any(|answer| answer.by == person)
+    }
+
     /// Those who may still answer.
     pub fn silent(&self) -> impl Iterator<Item = SubjectId> + '_ {
         self.approvers.iter().copied().filter(|who| !self.answers.iter().any(|answer| answer.by == *who))
@@ -220,6 +226,12 @@ pub struct Elevation {
 }
 
 impl Elevation {
+    /// Whether it waits for this person's answer.
+    #[must_use]
+    pub fn waits_for(&self, person: SubjectId) -> bool {
+        self.phase == Phase::Waiting && self.stages.last().is_some_and(|stage| stage.waits_for(person))
+    }
+
     /// Whether it is over.
     #[must_use]
     pub const fn is_over(&self) -> bool {

@@ -1,6 +1,72 @@
 //! Sight: what a caller may see. Every list and every single thing shown goes through it.
 
-use crate::{Actor, Appointment, DutyKind, Elevation, Fact, ScopeId, SubjectId, World};
+use std::ops::Deref;
+
+use crate::{
+    Actor, Alarm, Appointment, Conversion, Drift, Duty, DutyKind, Elevation, Eligibility, Fact, Reach, Role, Scope,
+    ScopeId, Source, Standing, Stop, Subject, SubjectId, Target, Terms, World,
+};
+
+/// Something that a caller may see. [`Sight`] alone makes one, and what shows things takes nothing else, so that no reply can
+/// be made of what nobody looked at with the caller's eyes.
+///
+/// ```
+/// # use tempestas_core::{Elevation, Sight, Visible, World};
+/// fn shown<'w>(world: &'w World, sight: &Sight) -> Vec<Visible<'w, Elevation>> {
+///     world.active().filter_map(|one| sight.see(world, one)).collect()
+/// }
+/// ```
+///
+/// ```compile_fail,E0423
+/// # use tempestas_core::{Elevation, Sight, Visible, World};
+/// fn shown<'w>(world: &'w World, sight: &Sight) -> Vec<Visible<'w, Elevation>> {
+///     world.active().map(Visible).collect()
+/// }
+/// ```
+#[derive(Debug)]
+pub struct Visible<'w, T>(&'w T);
+
+impl<T> Clone for Visible<'_, T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for Visible<'_, T> {}
+
+impl<'w, T> Visible<'w, T> {
+    /// The thing itself, for as long as the World lasts that it is of.
+    #[must_use]
+    pub const fn get(self) -> &'w T {
+        self.0
+    }
+}
+
+impl<T> Deref for Visible<'_, T> {
+    type Target = T;
+
+    fn deref(&self) -> &T {
+        self.0
+    }
+}
+
+/// An elevation of which no more is shown than that it was, and what came of it: an asker's earlier ones for the same right.
+#[derive(Debug, Clone, Copy)]
+pub struct Outline<'w>(&'w Elevation);
+
+impl<'w> Outline<'w> {
+    /// The elevation, whose outline may be shown.
+    #[must_use]
+    pub const fn get(self) -> &'w Elevation {
+        self.0
+    }
+}
+
+/// What is seen by some and not by others.
+pub trait InSight {
+    /// Whether a caller may see it.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool;
+}
 
 /// What one caller may see.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -69,41 +135,42 @@ impl Sight {
             || world.eligibilities.values().any(|held| there(held.subject, held.right.scope))
     }
 
-    /// Whether they may see this elevation: their own, one they were asked about, or one in a scope of their duty.
+    /// A thing, if they may see it.
     #[must_use]
-    pub fn sees_elevation(&self, world: &World, elevation: &Elevation) -> bool {
-        let asked = self.person.is_some_and(|me| {
-            elevation.asker == me || elevation.stages.iter().any(|stage| stage.approvers.contains(&me))
-        });
-        asked || self.sees_scope(world, elevation.right.scope)
+    pub fn see<'w, T: InSight>(&self, world: &World, thing: &'w T) -> Option<Visible<'w, T>> {
+        self.sees(world, thing).then_some(Visible(thing))
     }
 
-    /// Whether they may see this appointment: one they wished, are made eligible by, are covered by, were asked about, or
-    /// one about a right in a scope of their duty.
+    /// Whether they may see a thing.
     #[must_use]
-    pub fn sees_appointment(&self, world: &World, one: &Appointment) -> bool {
-        let party = self.person.is_some_and(|me| {
-            one.by == Some(me)
-                || one.covers == Some(me)
-                || world.belongs_to(me, one.subject)
-                || one.stage.as_ref().is_some_and(|stage| stage.approvers.contains(&me))
-        });
-        party || one.rights.iter().any(|right| self.sees_scope(world, right.scope))
+    pub fn sees<T: InSight>(&self, world: &World, thing: &T) -> bool {
+        thing.is_in_sight(world, self)
     }
 
-    /// Whether they may see this entry of the ledger: their own doings, elevations they see, and all in their scopes.
+    /// Of another elevation, beside one that they see: as much as an approver of the one needs, where it was asked by the same
+    /// person for the same right, or they see it anyway.
     #[must_use]
-    pub fn sees_fact(&self, world: &World, fact: &Fact) -> bool {
-        if self.sees_all(world) {
-            return true;
-        }
-        let own = self.person.is_some_and(|me| fact.by == Actor::Subject(me));
-        let about = fact.what.about();
-        own || about
-            .elevation
-            .and_then(|id| world.elevations.get(&id))
-            .is_some_and(|elevation| self.sees_elevation(world, elevation))
-            || about.scope.is_some_and(|scope| self.sees_scope(world, scope))
+    pub fn beside<'w>(
+        &self,
+        world: &World,
+        shown: Visible<'_, Elevation>,
+        other: &'w Elevation,
+    ) -> Option<Outline<'w>> {
+        let is_same = other.asker == shown.asker && other.right == shown.right;
+        (is_same || self.sees(world, other)).then_some(Outline(other))
+    }
+
+    /// What was done by an appointment, as far as they may read it: both sides of a cover read all of it, also what an elevation
+    /// alone would not show them; nobody else does.
+    pub fn done_by<'w>(
+        &self,
+        world: &'w World,
+        appointment: Visible<'_, Appointment>,
+    ) -> impl Iterator<Item = Visible<'w, Elevation>> {
+        let sides = [appointment.covers, Some(appointment.subject)];
+        let is_side = appointment.covers.is_some() && self.person.is_some() && sides.contains(&self.person);
+        let done = appointment.get().elevations(world);
+        done.filter(move |one| is_side || self.sees(world, *one)).map(Visible)
     }
 
     /// Whether they have the administrator's duty at `scope`.
@@ -115,5 +182,138 @@ impl Sight {
                     && world.is_within(scope, duty.scope)
                     && world.belongs_to(person, duty.subject)
             })
+    }
+}
+
+impl InSight for Scope {
+    /// In a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.id)
+    }
+}
+
+impl InSight for Target {
+    /// In a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.scope)
+    }
+}
+
+impl InSight for Role {
+    /// On a target in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.target)
+    }
+}
+
+impl InSight for Source {
+    /// On a target in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.target)
+    }
+}
+
+impl InSight for Drift {
+    /// On a target in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.target)
+    }
+}
+
+impl InSight for Terms {
+    /// Set at a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.scope)
+    }
+}
+
+impl InSight for Duty {
+    /// Their own, or one in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.person.is_some_and(|me| world.belongs_to(me, self.subject)) || sight.sees_scope(world, self.scope)
+    }
+}
+
+impl InSight for Standing {
+    /// Their own, or one in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.right.scope) || sight.person.is_some_and(|me| world.owner_of(self) == Some(me))
+    }
+}
+
+impl InSight for Eligibility {
+    /// Their own, or one in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.person.is_some_and(|me| world.belongs_to(me, self.subject)) || sight.sees_scope(world, self.right.scope)
+    }
+}
+
+impl InSight for Conversion {
+    /// Where something of it lies in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        self.items.iter().any(|item| sight.sees_scope(world, item.standing.right.scope))
+    }
+}
+
+impl InSight for Alarm {
+    /// In a scope of their duty, or about the whole house where their duty is that.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        match world.alarm_scope(&self.about) {
+            Some(scope) => sight.sees_scope(world, scope),
+            None => sight.sees_all(world),
+        }
+    }
+}
+
+impl InSight for Stop {
+    /// One that reaches them, or everything, or a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        match self.reach {
+            Reach::Person(person) => {
+                sight.person.is_some_and(|me| world.human(person) == world.human(me)) || sight.sees_all(world)
+            }
+            Reach::Scope(scope) => Some(scope) == world.root || sight.sees_scope(world, scope),
+        }
+    }
+}
+
+impl InSight for Subject {
+    /// Themselves, and whoever has an account, a duty or an eligibility in their scopes, or belongs to a group that has.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_subject(world, self.id)
+    }
+}
+
+impl InSight for Elevation {
+    /// Their own, one they were asked about, or one in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        let asked = |me: SubjectId| self.asker == me || self.stages.iter().any(|stage| stage.approvers.contains(&me));
+        sight.person.is_some_and(asked) || sight.sees_scope(world, self.right.scope)
+    }
+}
+
+impl InSight for Appointment {
+    /// One they wished, are made eligible by, are covered by, were asked about, or one about a right in a scope of their duty.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        let is_party = |me: SubjectId| {
+            self.by == Some(me)
+                || self.covers == Some(me)
+                || world.belongs_to(me, self.subject)
+                || self.stage.as_ref().is_some_and(|stage| stage.approvers.contains(&me))
+        };
+        sight.person.is_some_and(is_party) || self.rights.iter().any(|right| sight.sees_scope(world, right.scope))
+    }
+}
+
+impl InSight for Fact {
+    /// An entry of the ledger: their own doings, elevations they see, and all in their scopes.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        if sight.sees_all(world) || sight.person.is_some_and(|me| self.by == Actor::Subject(me)) {
+            return true;
+        }
+        let about = self.what.about();
+        let elevation = about.elevation.and_then(|id| world.elevations.get(&id));
+        elevation.is_some_and(|elevation| sight.sees(world, elevation))
+            || about.scope.is_some_and(|scope| sight.sees_scope(world, scope))
     }
 }

@@ -316,7 +316,7 @@ fn known_appointment(deciding: &Deciding<'_>, id: AppointmentId) -> Result<Appoi
     let unknown = || Refusal::unknown("appointment", id, "`tempestas eligible wishes` lists them");
     let appointment = deciding.world.appointments.get(&id).ok_or_else(unknown)?;
     match deciding.context.caller.subject() {
-        Some(me) if !Sight::of(deciding.world, me).sees_appointment(deciding.world, appointment) => Err(unknown()),
+        Some(me) if !Sight::of(deciding.world, me).sees(deciding.world, appointment) => Err(unknown()),
         _ => Ok(appointment.clone()),
     }
 }

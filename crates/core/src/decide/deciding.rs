@@ -56,7 +56,7 @@ impl<'w> Deciding<'w> {
         let missing = || Refusal::unknown("elevation", id, "`tempestas grants` lists yours");
         let elevation = self.world.elevations.get(&id).ok_or_else(missing)?;
         match self.context.caller.subject() {
-            Some(me) if !Sight::of(self.world, me).sees_elevation(self.world, elevation) => Err(missing()),
+            Some(me) if !Sight::of(self.world, me).sees(self.world, elevation) => Err(missing()),
             _ => Ok(elevation.clone()),
         }
     }

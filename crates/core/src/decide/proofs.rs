@@ -19,6 +19,22 @@ impl Permit for Stranger {}
 impl Permit for Permitted {}
 
 /// That the caller administers a scope, and proved themselves freshly enough for changing who may do what.
+///
+/// ```
+/// # use tempestas_core::{Administers, Caller, Refusal, ScopeId, World};
+/// # use jiff::Timestamp;
+/// fn may(world: &World, caller: &Caller, scope: ScopeId, now: Timestamp) -> Result<Administers, Refusal> {
+///     Administers::of(world, caller, scope, now)
+/// }
+/// ```
+///
+/// ```compile_fail,E0423
+/// # use tempestas_core::{Administers, Caller, Refusal, ScopeId, World};
+/// # use jiff::Timestamp;
+/// fn may(world: &World, caller: &Caller, scope: ScopeId, now: Timestamp) -> Result<Administers, Refusal> {
+///     Ok(Administers(scope))
+/// }
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Administers(ScopeId);
 
@@ -56,6 +72,22 @@ pub fn not_administrator(world: &World, scope: ScopeId) -> Refusal {
 }
 
 /// That the caller proved themselves within a time that was demanded.
+///
+/// ```
+/// # use tempestas_core::{Caller, FreshProof, Refusal, Seconds};
+/// # use jiff::Timestamp;
+/// fn fresh(caller: &Caller, now: Timestamp) -> Result<FreshProof, Refusal> {
+///     FreshProof::within(caller, Seconds::minutes(15), now)
+/// }
+/// ```
+///
+/// ```compile_fail,E0423
+/// # use tempestas_core::{Caller, FreshProof, Refusal, Seconds};
+/// # use jiff::Timestamp;
+/// fn fresh(caller: &Caller, now: Timestamp) -> Result<FreshProof, Refusal> {
+///     Ok(FreshProof(()))
+/// }
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct FreshProof(());
 

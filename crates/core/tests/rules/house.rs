@@ -214,7 +214,17 @@ impl House {
     }
 
     pub fn ask(&mut self, who: Who, seconds: u32, start: StartChoice) -> Result<ElevationId, Refusal> {
-        let (asker, right) = (self.id(who), self.right());
+        self.ask_for(who, self.right(), seconds, start)
+    }
+
+    pub fn ask_for(
+        &mut self,
+        who: Who,
+        right: Right,
+        seconds: u32,
+        start: StartChoice,
+    ) -> Result<ElevationId, Refusal> {
+        let asker = self.id(who);
         let shown = Digest::of_json(&demand_for(&self.world, asker, right, self.now)?);
         let command = ElevationCommand::Ask(Ask {
             right,
@@ -224,7 +234,7 @@ impl House {
             ticket: None,
             shown,
         });
-        let decision = self.try_as(who, command.clone())?;
+        let decision = self.try_as(who, command)?;
         let asked = decision.facts.iter().find_map(|fact| match fact.what {
             What::Asked { elevation, .. } => Some(elevation),
             _ => None,

@@ -3,11 +3,11 @@
 use std::cmp::Reverse;
 
 use tempestas_api::{
-    AppointmentAnswer, AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, Done, EligibilityReply,
-    NewCover, NewEligibility, OpenFilter, SuspendRequest,
+    AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, Done, EligibilityReply, NewCover,
+    NewEligibility, OpenFilter, SuspendRequest,
 };
 use tempestas_core::{
-    Appointment, AppointmentId, AppointmentState, EligibilityCommand, EligibilityId, Said, SubjectId, What, World,
+    Appointment, AppointmentId, AppointmentState, EligibilityCommand, EligibilityId, Said, Visible, What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Past;
@@ -21,69 +21,13 @@ use crate::{
     views,
 };
 
-/// Whether an appointment waits for this person's answer.
-pub(super) fn waits_for(one: &Appointment, me: SubjectId) -> bool {
-    one.state == AppointmentState::Waiting
-        && one
-            .stage
-            .as_ref()
-            .is_some_and(|stage| stage.approvers.contains(&me) && !stage.answers.iter().any(|answer| answer.by == me))
-}
-
-fn sentence(world: &World, one: &Appointment) -> String {
-    let who = world.subject_name(one.subject);
-    let rights = match one.rights.as_slice() {
-        [right] => world.right_name(*right),
-        rights => format!("{} rights", rights.len()),
-    };
-    let until = one.until.map_or_else(|| "for good".to_owned(), |at| format!("until {}", at.strftime("%F %R UTC")));
-    let what = match one.covers {
-        Some(absent) => format!("{who} stands in for {} with {rights} {until}", world.subject_name(absent)),
-        None => format!("{who} may ask for {rights} {until}"),
-    };
-    match one.state {
-        AppointmentState::Made => what,
-        AppointmentState::Waiting => format!("{what}, once somebody said yes"),
-        AppointmentState::Over => format!("{what}; that is over"),
-        state => format!("{what}: {}", state.word()),
-    }
-}
-
-fn view(world: &World, one: &Appointment, me: SubjectId) -> AppointmentView {
-    let name = |id: &SubjectId| world.subject_name(*id);
-    let stage = one.stage.as_ref();
-    let answers = stage.into_iter().flat_map(|stage| &stage.answers).map(|answer| AppointmentAnswer {
-        who: name(&answer.by),
-        verdict: answer.verdict,
-        reason: answer.reason.map(|reason| world.text(reason)),
-        at: answer.at,
-    });
-    AppointmentView {
-        id: one.id.to_string(),
-        by: one.by.as_ref().map(name),
-        at: one.at,
-        who: name(&one.subject),
-        rights: one.rights.iter().map(|right| world.right_name(*right)).collect(),
-        from: one.from,
-        until: one.until,
-        reason: one.reason.map(|reason| world.text(reason)),
-        covers: one.covers.as_ref().map(name),
-        state: one.state,
-        sentence: sentence(world, one),
-        approvers: stage.into_iter().flat_map(|stage| &stage.approvers).map(name).collect(),
-        answer_by: stage.map(|stage| stage.until),
-        answers: answers.collect(),
-        for_me: waits_for(one, me),
-        digest: one.digest(),
-    }
+fn seen<'w>(me: &SignedIn, world: &'w World, id: AppointmentId) -> Result<Visible<'w, Appointment>, Failure> {
+    let seen = world.appointments.get(&id).and_then(|one| me.sight().see(world, one));
+    seen.ok_or_else(|| Failure::unknown("appointment", &id.to_string(), "`tempestas eligible wishes` lists them"))
 }
 
 fn shown(me: &SignedIn, world: &World, id: AppointmentId) -> Result<AppointmentView, Failure> {
-    let sight = me.sight();
-    let seen = world.appointments.get(&id).filter(|one| sight.sees_appointment(world, one));
-    let seen =
-        seen.ok_or_else(|| Failure::unknown("appointment", &id.to_string(), "`tempestas eligible wishes` lists them"))?;
-    Ok(view(world, seen, me.person))
+    Ok(views::appointment(world, seen(me, world, id)?, me.person))
 }
 
 /// What the facts of a decision say that became of a wish.
@@ -102,7 +46,9 @@ fn came_of(me: &SignedIn, done: &Committed) -> Answer<EligibilityReply> {
     let by =
         world.appointments.values().rev().find(made_by).filter(|one| Some(one.id) == held.and_then(|held| held.by));
     let appointment = wished.or(by.map(|one| one.id)).map(|id| shown(me, world, id)).transpose()?;
-    let eligibility = held.map(|held| views::eligibility(world, held, None));
+    let sight = me.sight();
+    let seen = held.and_then(|held| sight.see(world, held));
+    let eligibility = seen.map(|held| views::eligibility(world, held, None));
     Ok(Json(EligibilityReply { appointment, eligibility }))
 }
 
@@ -159,29 +105,24 @@ pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<OpenFilter
     let sight = me.sight();
     let world = me.app.world();
     let waits = |one: &Appointment| one.state == AppointmentState::Waiting;
-    let seen =
-        world.appointments.values().filter(|one| sight.sees_appointment(&world, one) && (!filter.open || waits(one)));
-    Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| view(&world, one, me.person)))
+    let wanted = world.appointments.values().filter(|one| !filter.open || waits(one));
+    let seen = wanted.filter_map(|one| sight.see(&world, one));
+    Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| views::appointment(&world, one, me.person)))
 }
 
 /// One appointment, with the account of what was done by it.
 pub(super) async fn story(me: SignedIn, At(id): At) -> Answer<AppointmentStory> {
     let id: AppointmentId = reference(&id)?;
-    let sight = me.sight();
     let world = me.app.world();
-    let appointment = shown(&me, &world, id)?;
-    let made = world.appointments.get(&id).map(|one| one.made.iter().copied().collect());
-    let past = Past { eligibilities: Some(made.unwrap_or_default()), ..Past::default() };
+    let made = seen(&me, &world, id)?.made.iter().copied().collect();
+    let past = Past { eligibilities: Some(made), ..Past::default() };
     let Found { world, .. } = me.app.with_past(&world, &past, usize::MAX).await?;
-    let known = world.appointments.get(&id);
-    // Both sides of a cover read the account, also what an elevation alone would not show them; nobody else does.
-    let covers =
-        known.is_some_and(|one| one.covers.is_some() && [one.covers, Some(one.subject)].contains(&Some(me.person)));
-    let done = known.into_iter().flat_map(|one| one.elevations(&world));
-    let mut done: Vec<_> = done.filter(|one| covers || sight.sees_elevation(&world, one)).collect();
+    let one = seen(&me, &world, id)?;
+    let sight = me.sight();
+    let mut done: Vec<_> = sight.done_by(&world, one).collect();
     done.reverse();
-    let elevations = done.into_iter().map(|one| views::elevation(&world, one, me.person)).collect();
-    Ok(Json(AppointmentStory { appointment, elevations }))
+    let elevations = done.into_iter().map(|done| views::elevation(&world, done, me.person)).collect();
+    Ok(Json(AppointmentStory { appointment: views::appointment(&world, one, me.person), elevations }))
 }
 
 pub(super) async fn cover(me: SignedIn, Body(new): Body<NewCover>) -> Answer<AppointmentView> {

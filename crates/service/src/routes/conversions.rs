@@ -5,8 +5,8 @@ use std::cmp::Reverse;
 use jiff::{Timestamp, tz::TimeZone};
 use tempestas_api::{Chosen, ConversionView, ConvertRequest, LeftView, OpenFilter, PlanItemView, PlanView};
 use tempestas_core::{
-    Caution, Connector, Conversion, ConversionCommand, ConversionId, Plan, PlanItem, Sight, Standing, StandingId,
-    SubjectKind, WavePlan, What, World, cautions, plan_conversion,
+    Caution, Connector, ConversionCommand, ConversionId, Plan, PlanItem, Sight, Standing, StandingId, SubjectKind,
+    WavePlan, What, World, cautions, plan_conversion,
     rehearsal::{advise, use_of},
 };
 
@@ -39,12 +39,12 @@ pub(super) async fn preview(Administrator(me): Administrator, Body(chosen): Body
     let uses = Uses::of(&me.app, &chosen, days_before(now, LOOKED_BACK)).await?;
     let world = me.app.world();
     let plan = plan_conversion(&world, &chosen)?;
-    Ok(Json(plan_view(&world, &plan, &uses, now)))
+    Ok(Json(plan_view(&world, &me.sight(), &plan, &uses, now)))
 }
 
-fn plan_view(world: &World, plan: &Plan, uses: &Uses, now: Timestamp) -> PlanView {
+fn plan_view(world: &World, sight: &Sight, plan: &Plan, uses: &Uses, now: Timestamp) -> PlanView {
     PlanView {
-        items: plan.items.iter().filter_map(|item| plan_item_view(world, item, uses, now)).collect(),
+        items: plan.items.iter().filter_map(|item| plan_item_view(world, sight, item, uses, now)).collect(),
         left: plan
             .left
             .iter()
@@ -58,8 +58,8 @@ fn plan_view(world: &World, plan: &Plan, uses: &Uses, now: Timestamp) -> PlanVie
     }
 }
 
-fn plan_item_view(world: &World, item: &PlanItem, uses: &Uses, now: Timestamp) -> Option<PlanItemView> {
-    let held = world.standing.get(&item.standing)?;
+fn plan_item_view(world: &World, sight: &Sight, item: &PlanItem, uses: &Uses, now: Timestamp) -> Option<PlanItemView> {
+    let held = sight.see(world, world.standing.get(&item.standing)?)?;
     let kind = world.subjects.get(&item.holder).map_or(SubjectKind::Person, |holder| holder.kind);
     let used = use_of(uses.by(item.standing), uses.told(held.target), uses.from, now, &TimeZone::UTC);
     let effective = tempestas_core::effective_terms(world, tempestas_core::Act::Elevate, held.right, item.holder);
@@ -70,7 +70,7 @@ fn plan_item_view(world: &World, item: &PlanItem, uses: &Uses, now: Timestamp) -
     };
     Some(PlanItemView {
         standing: views::standing(world, uses.last(), held),
-        taken_away: taken_away(world, held),
+        taken_away: taken_away(world, &held),
         also_lost: item
             .also_lost
             .iter()
@@ -88,7 +88,7 @@ fn plan_item_view(world: &World, item: &PlanItem, uses: &Uses, now: Timestamp) -
         rhythm: used.rhythm,
         uses: used.uses,
         advice: advise(&used, kind),
-        cautions: cautions(world, held, Some(&used)).iter().map(Caution::sentence).collect(),
+        cautions: cautions(world, &held, Some(&used)).iter().map(Caution::sentence).collect(),
     })
 }
 
@@ -148,23 +148,15 @@ pub(super) async fn convert(
     shown(&me, &done.world, id)
 }
 
-/// A conversion as it stands.
+/// A conversion as it stands, if they may see it.
 fn shown(me: &SignedIn, world: &World, id: ConversionId) -> Answer<ConversionView> {
     let sight = me.sight();
-    world
-        .conversions
-        .get(&id)
-        .map(|conversion| Json(views::conversion(world, &sight, conversion)))
-        .ok_or_else(|| unknown(id))
+    let seen = world.conversions.get(&id).and_then(|conversion| sight.see(world, conversion));
+    seen.map(|conversion| Json(views::conversion(world, &sight, conversion))).ok_or_else(|| unknown(id))
 }
 
 fn unknown(id: ConversionId) -> Failure {
     Failure::unknown("conversion", &id.to_string(), "`tempestas convert list` lists them")
-}
-
-/// Whether something of it lies where the caller looks after.
-fn sees(world: &World, sight: &Sight, conversion: &Conversion) -> bool {
-    conversion.items.iter().any(|item| sight.sees_scope(world, item.standing.right.scope))
 }
 
 pub(super) async fn conversions(
@@ -173,16 +165,13 @@ pub(super) async fn conversions(
 ) -> Listing<ConversionView> {
     let sight = me.sight();
     let world = me.app.world();
-    let seen = world.conversions.values().filter(|one| sees(&world, &sight, one) && !(filter.open && one.is_settled()));
+    let wanted = world.conversions.values().filter(|one| !(filter.open && one.is_settled()));
+    let seen = wanted.filter_map(|one| sight.see(&world, one));
     Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| views::conversion(&world, &sight, one)))
 }
 
 pub(super) async fn conversion(Overseer(me): Overseer, At(id): At) -> Answer<ConversionView> {
-    let id = reference(&id)?;
-    let sight = me.sight();
-    let world = me.app.world();
-    let known = world.conversions.get(&id).filter(|one| sees(&world, &sight, one));
-    known.map(|one| Json(views::conversion(&world, &sight, one))).ok_or_else(|| unknown(id))
+    shown(&me, &me.app.world(), reference(&id)?)
 }
 
 pub(super) async fn undo(Administrator(me): Administrator, At(id): At) -> Answer<ConversionView> {

@@ -9,8 +9,8 @@ use tempestas_api::{
     LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    AnswerInput, Ask, Connector, Elevation, ElevationCommand, ElevationId, Less, Phase, Recall, Refusal, Said, ScopeId,
-    Sight, SubjectId, What, demand_for,
+    AnswerInput, Ask, Connector, Elevation, ElevationCommand, ElevationId, Less, Outline, Phase, Recall, Refusal, Said,
+    ScopeId, Sight, Visible, What, World, demand_for,
 };
 use tempestas_targets::GrantCall;
 
@@ -33,14 +33,6 @@ const WAIT_MOST: u64 = 25;
 const EARLIER_MOST: usize = 20;
 /// Entries read for the story of one elevation.
 const STORY_MOST: u32 = 1000;
-
-/// Whether an elevation waits for this person's answer.
-pub(crate) fn waits_for(elevation: &Elevation, person: SubjectId) -> bool {
-    elevation.phase == Phase::Waiting
-        && elevation.stages.last().is_some_and(|stage| {
-            stage.approvers.contains(&person) && !stage.answers.iter().any(|answer| answer.by == person)
-        })
-}
 
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
     let world = me.app.world();
@@ -69,14 +61,14 @@ pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer
 }
 
 async fn view(me: &SignedIn, world: &Snapshot, id: ElevationId) -> Answer<ElevationView> {
-    let sight = me.sight();
     let world = me.app.recall(world, id).await?;
-    world
-        .elevations
-        .get(&id)
-        .filter(|elevation| sight.sees_elevation(&world, elevation))
-        .map(|elevation| Json(views::elevation(&world, elevation, me.person)))
-        .ok_or_else(|| unknown(&id.to_string()))
+    Ok(Json(views::elevation(&world, seen(me, &world, id)?, me.person)))
+}
+
+/// An elevation of a World that has it, if they may see it.
+fn seen<'w>(me: &SignedIn, world: &'w World, id: ElevationId) -> Result<Visible<'w, Elevation>, Failure> {
+    let seen = world.elevations.get(&id).and_then(|elevation| me.sight().see(world, elevation));
+    seen.ok_or_else(|| unknown(&id.to_string()))
 }
 
 fn unknown(id: &str) -> Failure {
@@ -84,9 +76,11 @@ fn unknown(id: &str) -> Failure {
 }
 
 pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
+    let sight = me.sight();
     let world = me.app.world();
-    let mine = world.active().filter(|elevation| waits_for(elevation, me.person));
-    Ok(Json(mine.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
+    let mine = world.active().filter(|elevation| elevation.waits_for(me.person));
+    let seen = mine.filter_map(|elevation| sight.see(&world, elevation));
+    Ok(Json(seen.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
 }
 
 pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationFilter>) -> Listing<ElevationView> {
@@ -103,12 +97,13 @@ pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationF
     };
     let found = me.app.with_past(&world, &past, if filter.ended { paging.enough() } else { 0 }).await?;
     let world = &found.world;
-    let seen = found.elevations().filter(|elevation| {
+    let wanted = found.elevations().filter(|elevation| {
         (filter.ended || !elevation.is_over())
-            && (if filter.all { sight.sees_elevation(world, elevation) } else { elevation.asker == me.person })
+            && (filter.all || elevation.asker == me.person)
             && who.is_none_or(|who| world.belongs_to(elevation.asker, who))
             && filter.state.as_ref().is_none_or(|state| *state == elevation.phase.to_string())
     });
+    let seen = wanted.filter_map(|elevation| sight.see(world, elevation));
     let page = paging.of(seen, |elevation| Reverse(elevation.id))?;
     Ok(page.map(|elevation| views::elevation(world, elevation, me.person)))
 }
@@ -118,24 +113,21 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
     let id: ElevationId = reference(&id)?;
     let sight = me.sight();
     let world = me.app.recall(&me.app.world(), id).await?;
-    let elevation = world
-        .elevations
-        .get(&id)
-        .filter(|elevation| sight.sees_elevation(&world, elevation))
-        .ok_or_else(|| unknown(&id.to_string()))?;
+    let elevation = seen(&me, &world, id)?;
     let (asker, right) = (elevation.asker, elevation.right);
     // What an approver was asked about is this right; of the rest they see what they see anyway.
-    let is_shown = |other: &Elevation| {
-        other.id != id && (other.asker == asker && other.right == right || sight.sees_elevation(&world, other))
+    let others = || {
+        let besides = world.active().filter(|other| other.id != id);
+        besides.filter_map(|other| sight.beside(&world, elevation, other)).map(Outline::get)
     };
-    let others = || world.active().filter(|other| is_shown(other));
     let mut seen = me.seen(&world);
     seen.iter_mut().for_each(|seen| seen.scopes.push(right.scope));
     let past = Past { seen, askers: Some([asker].into()), role: Some(right.role), ..Past::default() };
     let itself = usize::from(elevation.is_over());
     let earlier_count = me.app.store().count_past(&past).await?.saturating_sub(itself);
     let found = me.app.with_past(&world, &past, EARLIER_MOST + itself).await?;
-    let earlier = found.elevations().rev().filter(|other| other.is_over() && is_shown(other));
+    let over = found.elevations().rev().filter(|other| other.id != id && other.is_over());
+    let earlier = over.filter_map(|other| sight.beside(&found.world, elevation, other));
     let mut holds: Vec<String> = others()
         .filter(|other| other.asker == asker && other.phase == Phase::Live)
         .map(|other| format!("{} ({}, live)", world.right_name(other.right), other.id))
@@ -192,14 +184,16 @@ async fn story(me: &SignedIn, id: ElevationId) -> Result<Vec<tempestas_api::Ledg
     let mut entries = me.app.store().find_facts(&wanted, STORY_MOST).await?;
     entries.reverse();
     let words = Recall::texts_of(entries.iter().map(|entry| &entry.fact));
-    let world = me.app.recall(&me.app.world(), words).await?;
-    Ok(entries.iter().map(|entry| views::entry(&world, entry)).collect())
+    let world = me.app.recall(&me.app.world(), Recall { elevations: [id].into(), ..words }).await?;
+    let sight = me.sight();
+    let seen = entries.iter().filter_map(|entry| Some((entry.seq, sight.see(&world, &entry.fact)?)));
+    Ok(seen.map(|(number, fact)| views::entry(&world, number, fact)).collect())
 }
 
 /// A part of what was asked for, which whoever was asked may name without having a duty there.
 async fn part_of(me: &SignedIn, id: ElevationId, path: &str) -> Result<ScopeId, Failure> {
     let (world, me) = (&me.app.recall(&me.app.world(), id).await?, me.person);
-    let asked = world.elevations.get(&id).filter(|asked| Sight::of(world, me).sees_elevation(world, asked));
+    let asked = world.elevations.get(&id).filter(|asked| Sight::of(world, me).sees(world, *asked));
     match (asked, world.scope_at(path)) {
         (Some(asked), Some(part)) if world.is_within(part.id, asked.right.scope) => Ok(part.id),
         _ => Ok(scope(world, me, path)?.id),

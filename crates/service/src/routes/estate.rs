@@ -7,8 +7,8 @@ use tempestas_api::{
     SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Alarm, Command, Connector, EstateCommand, Fact, Note, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Sight,
-    Weight, What, World,
+    Alarm, Command, Connector, EstateCommand, Fact, Note, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Weight,
+    What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Private;
@@ -35,7 +35,7 @@ pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
         .scopes
         .values()
         .filter(|scope| scope.kind == ScopeKind::Folder || world.target_of(scope.id).is_some())
-        .filter(|scope| sight.sees_scope(&world, scope.id))
+        .filter_map(|scope| sight.see(&world, scope))
         .map(|scope| {
             let counts = counts.get(&scope.id).copied().unwrap_or_default();
             ScopeView {
@@ -85,39 +85,11 @@ pub(super) async fn add_folder(Administrator(me): Administrator, Body(new): Body
     Ok(Json(Done {}))
 }
 
-fn target_view(app: &App, world: &World, id: ScopeId) -> Option<TargetView> {
-    let known = world.targets.get(&id)?;
-    let heard = app.heard(id);
-    let live = world.active().filter(|elevation| {
-        elevation.phase == Phase::Live
-            && world.target_of(elevation.right.scope).is_some_and(|target| target.scope == id)
-    });
-    Some(TargetView {
-        path: world.path(id),
-        digest: known.digest(),
-        connector: known.connector.clone(),
-        broker: known.broker.map(|broker| world.text(broker)),
-        emergency_least: known.emergency_least,
-        alarm_after: known.alarm_after.0,
-        runs_on: known.runs_on.map(|host| world.path(host)),
-        labels: known.labels.clone(),
-        attributes: known.attributes.clone(),
-        surveying: heard.surveying,
-        last_survey: heard.surveyed,
-        surveyed_at: known.surveyed_at,
-        held: known.held.is_some(),
-        trouble: heard.trouble,
-        answered_at: heard.answered_at,
-        standing: world.standing_on(id).count(),
-        live: live.count(),
-    })
-}
-
 pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
     let sight = me.sight();
     let world = me.app.world();
-    let seen = world.targets.keys().filter(|id| sight.sees_scope(&world, **id));
-    Ok(Json(seen.filter_map(|id| target_view(&me.app, &world, *id)).collect()))
+    let seen = world.targets.values().filter_map(|target| sight.see(&world, target));
+    Ok(Json(seen.map(|target| views::target(&me.app, &world, target)).collect()))
 }
 
 /// One target, whose settings are changed in place.
@@ -126,8 +98,8 @@ pub(super) async fn show_target(Overseer(me): Overseer, Query(which): Query<Whic
     let world = me.app.world();
     let unknown = || Failure::unknown("target", &which.target, "`tempestas targets` lists them");
     let id = target(&world, me.person, &which.target)?;
-    let known = target_view(&me.app, &world, id).filter(|_| sight.sees_scope(&world, id)).ok_or_else(unknown)?;
-    Ok(Tagged(known.digest, known))
+    let known = world.targets.get(&id).and_then(|target| sight.see(&world, target)).ok_or_else(unknown)?;
+    Ok(Tagged(known.digest(), views::target(&me.app, &world, known)))
 }
 
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
@@ -151,9 +123,9 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
     };
     let done = me.submit_with(command, sealed).await?;
     let id = made(&done, added)?;
-    target_view(&me.app, &done.world, id)
-        .map(Json)
-        .ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))
+    let added = done.world.targets.get(&id).and_then(|target| me.sight().see(&done.world, target));
+    let added = added.ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
+    Ok(Json(views::target(&me.app, &done.world, added)))
 }
 
 /// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
@@ -317,7 +289,7 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
 pub(super) async fn roles(Overseer(me): Overseer) -> Answer<Vec<RoleView>> {
     let sight = me.sight();
     let world = me.app.world();
-    let seen = world.roles.values().filter(|role| !role.gone && sight.sees_scope(&world, role.target));
+    let seen = world.roles.values().filter(|role| !role.gone).filter_map(|role| sight.see(&world, role));
     Ok(Json(seen.map(|role| views::role(&world, role)).collect()))
 }
 
@@ -325,22 +297,15 @@ pub(super) async fn alarms(Overseer(me): Overseer, Listed(filter, paging): Liste
     let sight = me.sight();
     let world = me.app.world();
     let fits = |alarm: &Alarm| !filter.open || alarm.settled.is_none();
-    let seen = world.alarms.values().filter(|alarm| fits(alarm) && sees_alarm(&world, &sight, alarm));
+    let seen = world.alarms.values().filter(|alarm| fits(alarm)).filter_map(|alarm| sight.see(&world, alarm));
     let page = paging.of(seen, |alarm| (alarm.settled.is_some(), Reverse(alarm.since), alarm.id))?;
     Ok(page.map(|alarm| views::alarm(&world, alarm, me.person)))
-}
-
-fn sees_alarm(world: &World, sight: &Sight, alarm: &Alarm) -> bool {
-    match world.alarm_scope(&alarm.about) {
-        Some(scope) => sight.sees_scope(world, scope),
-        None => sight.sees_all(world),
-    }
 }
 
 pub(super) async fn alarm(Overseer(me): Overseer, At(id): At) -> Answer<AlarmView> {
     let sight = me.sight();
     let world = me.app.world();
-    let known = world.alarms.get(&reference(&id)?).filter(|alarm| sees_alarm(&world, &sight, alarm));
+    let known = world.alarms.get(&reference(&id)?).and_then(|alarm| sight.see(&world, alarm));
     let unknown = || Failure::unknown("alarm", &id, "`tempestas alarms` lists them");
     Ok(Json(views::alarm(&world, known.ok_or_else(unknown)?, me.person)))
 }

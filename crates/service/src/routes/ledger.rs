@@ -8,6 +8,7 @@ use tempestas_core::{
     ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
     plainly,
 };
+use tempestas_engine::Snapshot;
 use tempestas_store::{Entry, SeenFacts, Wanted};
 
 use super::{reference, seen_subject, within};
@@ -64,14 +65,16 @@ async fn entries(
         let page = app.store().find_facts(&wanted, PAGE).await?;
         let Some(last) = page.last().map(|entry| entry.seq) else { return Ok((found, None)) };
         let is_last = page.len() < PAGE as usize;
-        let mut seen = in_sight(app, sight, page).await?;
+        let world = told(app, sight, &page).await?;
+        let mut seen: Vec<_> =
+            page.iter().filter_map(|entry| Some((entry.seq, sight.see(&world, &entry.fact)?))).collect();
         let room = most - found.len();
         let more = seen.len() > room;
         seen.truncate(room);
-        let world = app.recall(&app.world(), Recall::texts_of(seen.iter().map(|entry| &entry.fact))).await?;
-        found.extend(seen.iter().map(|entry| views::entry(&world, entry)));
+        let world = app.recall(&world, Recall::texts_of(seen.iter().map(|(_, fact)| fact.get()))).await?;
+        found.extend(seen.iter().map(|(number, fact)| views::entry(&world, *number, *fact)));
         if more {
-            return Ok((found, seen.last().map(|entry| entry.seq).or(wanted.before)));
+            return Ok((found, seen.last().map(|(number, _)| *number).or(wanted.before)));
         }
         if is_last {
             return Ok((found, None));
@@ -84,18 +87,17 @@ async fn entries(
 /// What somebody may see of the record; none where that is everything.
 fn seen_facts(me: &SignedIn, world: &World) -> Option<SeenFacts> {
     let sight = me.sight();
-    let active = || world.active().filter(|one| sight.sees_elevation(world, one)).map(|one| one.id).collect();
+    let active = || world.active().filter(|one| sight.sees(world, *one)).map(|one| one.id).collect();
     me.seen(world).map(|seen| SeenFacts { seen, active: active() })
 }
 
-/// Those entries that somebody may see.
-async fn in_sight(app: &App, sight: &Sight, mut entries: Vec<Entry>) -> Result<Vec<Entry>, Failure> {
+/// A snapshot that tells whether somebody may see some entries: who sees a part sees what is about elevations of theirs.
+async fn told(app: &App, sight: &Sight, entries: &[Entry]) -> Result<Snapshot, Failure> {
     let world = app.world();
-    if !sight.sees_all(&world) {
-        let world = app.recall(&world, Recall::elevations_of(entries.iter().map(|entry| &entry.fact))).await?;
-        entries.retain(|entry| sight.sees_fact(&world, &entry.fact));
+    if sight.sees_all(&world) {
+        return Ok(world);
     }
-    Ok(entries)
+    app.recall(&world, Recall::elevations_of(entries.iter().map(|entry| &entry.fact))).await
 }
 
 pub(super) async fn list(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Answer<LedgerReply> {
@@ -118,7 +120,8 @@ pub(super) async fn proof(me: SignedIn, At(n): At) -> Answer<EntryProof> {
     let sight = me.sight();
     let mut fact = me.app.store().facts_before(Some(number.saturating_add(1)), 1).await?;
     fact.retain(|entry| entry.seq == number);
-    if in_sight(&me.app, &sight, fact).await?.is_empty() {
+    let world = told(&me.app, &sight, &fact).await?;
+    if !fact.iter().any(|entry| sight.sees(&world, &entry.fact)) {
         return Err(unknown());
     }
     let line = me.app.store().fact_lines(number, 1).await?.pop().ok_or_else(unknown)?;

@@ -19,8 +19,6 @@ mod terms;
 mod trials;
 mod ways;
 
-pub(crate) use elevations::waits_for;
-
 use std::{ops::RangeInclusive, time::Duration};
 
 use axum::{
@@ -252,7 +250,7 @@ pub(crate) fn router(app: App) -> Router {
 
 /// How many wishes wait for this person's answer.
 fn wishes_for(world: &World, me: SubjectId) -> usize {
-    world.appointments.values().filter(|one| appointments::waits_for(one, me)).count()
+    world.appointments.values().filter(|one| one.waits_for(me)).count()
 }
 
 /// A person, group or program by name or id.

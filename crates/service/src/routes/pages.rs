@@ -12,7 +12,7 @@ use tempestas_core::{
 };
 use tempestas_store::Past;
 
-use super::{elevations::waits_for, ledger, subject, wishes_for, within};
+use super::{ledger, subject, wishes_for, within};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
@@ -66,7 +66,7 @@ fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> B
         from,
         to,
         overdue: grant.is_some_and(|grant| is_overdue(elevation, grant, now)),
-        for_me: waits_for(elevation, me),
+        for_me: elevation.waits_for(me),
         mine: elevation.asker == me,
         reason: elevation.reason.map(|text| world.text(text)),
         leftovers: grant.and_then(|grant| grant.leftovers.as_ref()).map_or(0, Vec::len),
@@ -110,19 +110,18 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     }
     let bars: Vec<Bar> = found
         .elevations()
-        .filter(|elevation| sight.sees_elevation(world, elevation))
+        .filter(|elevation| sight.sees(world, *elevation))
         .map(|elevation| bar(world, elevation, me.person, now))
         .filter(|bar| bar.from <= to && bar.to >= from)
         .collect();
-    let count = |fits: &dyn Fn(&Elevation) -> bool| {
-        world.active().filter(|one| sight.sees_elevation(world, one) && fits(one)).count()
-    };
+    let count =
+        |fits: &dyn Fn(&Elevation) -> bool| world.active().filter(|one| sight.sees(world, *one) && fits(one)).count();
     let today = now.to_zoned(TimeZone::UTC).date();
     let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(world, *scope));
     Ok(Json(NowReply {
         now,
         live: count(&|one| one.phase == Phase::Live),
-        waiting_for_me: count(&|one| waits_for(one, me.person)) + wishes_for(world, me.person),
+        waiting_for_me: count(&|one| one.waits_for(me.person)) + wishes_for(world, me.person),
         overdue: bars.iter().filter(|bar| bar.overdue).count(),
         scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
         standing: has_duty
@@ -167,11 +166,9 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
         let past = Past { seen: me.seen(&world), askers: Some(belonging_to(&world, id)), ..Past::default() };
         let found = me.app.with_past(&world, &past, PERSON_MOST).await?;
         let world = &found.world;
-        let known = world.subjects.get(&id).ok_or_else(unknown)?;
-        let mut elevations: Vec<&Elevation> = found
-            .elevations()
-            .filter(|one| world.belongs_to(one.asker, id) && sight.sees_elevation(world, one))
-            .collect();
+        let known = world.subjects.get(&id).and_then(|known| sight.see(world, known)).ok_or_else(unknown)?;
+        let mut elevations: Vec<&Elevation> =
+            found.elevations().filter(|one| world.belongs_to(one.asker, id) && sight.sees(world, *one)).collect();
         elevations.sort_by_key(|one| (one.is_over(), std::cmp::Reverse(one.id)));
         let page = PersonPage {
             subject: views::subject(world, &sight, known),
@@ -180,18 +177,18 @@ pub(super) async fn person(me: SignedIn, At(who): At) -> Answer<PersonPage> {
                 .duties
                 .values()
                 .filter(|duty| world.belongs_to(id, duty.subject))
-                .filter(|duty| id == me.person || sight.sees_scope(world, duty.scope))
+                .filter_map(|duty| sight.see(world, duty))
                 .map(|duty| views::duty(world, duty))
                 .collect(),
             standing: world
                 .standing_held_by(id)
                 .into_iter()
-                .filter(|held| sight.sees_scope(world, held.right.scope) || id == me.person)
+                .filter_map(|held| sight.see(world, held))
                 .map(|held| views::standing(world, &last, held))
                 .collect(),
             eligible: own_rights(world, id, now)
                 .into_iter()
-                .filter(|held| id == me.person || sight.sees_scope(world, held.right.scope))
+                .filter_map(|held| sight.see(world, held))
                 .map(|held| views::eligibility(world, held, None))
                 .collect(),
             elevations: elevations.into_iter().take(PERSON_MOST).map(|one| bar(world, one, me.person, now)).collect(),
@@ -225,7 +222,11 @@ fn worst(world: &World, sight: &Sight, last: &LastUses) -> Vec<StandingView> {
         let known = if used.is_some() { 2 } else { u8::from(!last.are_told(held.target)) };
         (std::cmp::Reverse(weight), known, used, held.first_seen)
     });
-    held.into_iter().take(WORST).map(|held| views::standing(world, last, held)).collect()
+    held.into_iter()
+        .filter_map(|held| sight.see(world, held))
+        .take(WORST)
+        .map(|held| views::standing(world, last, held))
+        .collect()
 }
 
 pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
@@ -253,6 +254,7 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
             .conversions
             .values()
             .rev()
+            .filter_map(|one| sight.see(&world, one))
             .take(5)
             .map(|one| views::conversion(&world, &sight, one))
             .collect(),
@@ -329,7 +331,7 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
     let elevations = found
         .elevations()
         .rev()
-        .filter(|one| sight.sees_elevation(world, one) && one.id.to_string().to_lowercase().starts_with(&q));
+        .filter(|one| sight.sees(world, *one) && one.id.to_string().to_lowercase().starts_with(&q));
     hits.extend(elevations.take(HITS_MOST).map(|one| {
         let says = format!("{}: {}, {}", world.subject_name(one.asker), world.right_name(one.right), one.phase);
         hit("elevation", one.id.to_string(), says)
@@ -394,7 +396,7 @@ pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer
         }
         edges.extend([(from, 1), (to.min(now), -1)]);
     }
-    for elevation in world.active().filter(|one| sight.sees_elevation(&world, one)) {
+    for elevation in world.active().filter(|one| sight.sees(&world, *one)) {
         if let Some(day) = days.get_mut(&day_of(elevation.asked_at)) {
             day.asked += 1;
         }

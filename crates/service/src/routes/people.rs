@@ -29,7 +29,8 @@ pub(super) async fn list(
     let sight = me.sight();
     let world = me.app.world();
     let fits = |kind| filter.kind.is_none_or(|wanted| wanted == kind);
-    let seen = world.subjects.values().filter(|one| fits(one.kind) && sight.sees_subject(&world, one.id));
+    let wanted = world.subjects.values().filter(|one| fits(one.kind));
+    let seen = wanted.filter_map(|one| sight.see(&world, one));
     Ok(paging.of(seen, |subject| subject.id)?.map(|subject| views::subject(&world, &sight, subject)))
 }
 
@@ -55,7 +56,8 @@ pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewSub
         _ => None,
     })?;
     let (sight, world) = (me.sight(), &done.world);
-    let added = world.subjects.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
+    let added = world.subjects.get(&id).and_then(|added| sight.see(world, added));
+    let added = added.ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
     Ok(Json(views::subject(world, &sight, added)))
 }
 
@@ -121,7 +123,8 @@ pub(super) async fn show_account(
     let world = me.app.world();
     let person = seen_subject(&world, &sight, &who)?;
     let target = target(&world, me.person, &on.target)?;
-    let own = world.subjects.get(&person).map(|known| views::subject(&world, &sight, known).accounts);
+    let known = world.subjects.get(&person).and_then(|known| sight.see(&world, known));
+    let own = known.map(|known| views::subject(&world, &sight, known).accounts);
     let path = world.path(target);
     let account = own.into_iter().flatten().find(|account| account.target == path);
     let none = || Failure::unknown("account", &who, "no account of theirs is named there");
@@ -153,7 +156,7 @@ pub(super) async fn remove_member(Administrator(me): Administrator, AtTwo(group,
 pub(super) async fn duties(Overseer(me): Overseer) -> Answer<Vec<DutyView>> {
     let sight = me.sight();
     let world = me.app.world();
-    let seen = world.duties.values().filter(|duty| sight.sees_scope(&world, duty.scope));
+    let seen = world.duties.values().filter_map(|duty| sight.see(&world, duty));
     Ok(Json(seen.map(|duty| views::duty(&world, duty)).collect()))
 }
 

@@ -166,6 +166,7 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
             .duties
             .values()
             .filter(|duty| world.belongs_to(me.person, duty.subject))
+            .filter_map(|duty| sight.see(&world, duty))
             .map(|duty| views::duty(&world, duty))
             .collect(),
         groups: world
@@ -178,11 +179,11 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
         has_passkey,
         sees_all: sight.sees_all(&world),
         administers_all: world.root.is_some_and(|root| Sight::is_administrator(&world, me.person, root)),
-        stops: super::stops::in_force(&world, &sight, me.person),
+        stops: super::stops::in_force(&world, &sight),
         ends: ends(&me.app, me.sign_in.began_at),
         now: Timestamp::now(),
         sample_world: me.app.config().service.sample_world,
-        waiting_for_me: active().filter(|elevation| super::elevations::waits_for(elevation, me.person)).count()
+        waiting_for_me: active().filter(|elevation| elevation.waits_for(me.person)).count()
             + super::wishes_for(&world, me.person),
         live: active().filter(|elevation| elevation.asker == me.person && elevation.phase == Phase::Live).count(),
     }))

@@ -1,7 +1,7 @@
 //! Sources: where people and groups come from.
 
 use tempestas_api::{Done, NewSource, SourceView, WhichTarget};
-use tempestas_core::{Refusal, ScopeId, Source, SourceCommand, SubjectKind, World};
+use tempestas_core::{Refusal, ScopeId, SourceCommand};
 
 use super::target;
 use crate::{
@@ -9,39 +9,21 @@ use crate::{
     door::{Answer, Body, Json},
     keeper,
     problem::Failure,
+    views,
 };
 
 pub(super) async fn list(Overseer(me): Overseer) -> Answer<Vec<SourceView>> {
     let sight = me.sight();
     let world = me.app.world();
-    let seen = world.sources.values().filter(|source| sight.sees_scope(&world, source.target));
-    Ok(Json(seen.map(|source| view(&world, source)).collect()))
-}
-
-fn view(world: &World, source: &Source) -> SourceView {
-    let subjects: Vec<_> = world
-        .links
-        .values()
-        .filter(|link| link.target == source.target)
-        .filter_map(|link| world.subjects.get(&link.subject))
-        .collect();
-    let people = || subjects.iter().filter(|subject| subject.kind == SubjectKind::Person);
-    SourceView {
-        target: world.path(source.target),
-        mapping: source.mapping.clone(),
-        people: people().count(),
-        groups: subjects.len() - people().count(),
-        suspended: people().filter(|person| world.is_suspended(person.id)).count(),
-        taken_at: source.taken_at,
-        held: source.held.is_some(),
-        unusable: source.unusable,
-    }
+    let seen = world.sources.values().filter_map(|source| sight.see(&world, source));
+    Ok(Json(seen.map(|source| views::source(&world, source)).collect()))
 }
 
 async fn shown(me: &SignedIn, id: ScopeId) -> Answer<SourceView> {
     let world = me.app.world();
     let gone = || Failure::unknown("source of people", &world.path(id), "`tempestas people source` lists them");
-    world.sources.get(&id).map(|source| Json(view(&world, source))).ok_or_else(gone)
+    let seen = world.sources.get(&id).and_then(|source| me.sight().see(&world, source));
+    Ok(Json(views::source(&world, seen.ok_or_else(gone)?)))
 }
 
 pub(super) async fn set(Administrator(me): Administrator, Body(new): Body<NewSource>) -> Answer<SourceView> {

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use jiff::Timestamp;
 use tempestas_api::{EligibilityFilter, EligibilityView, EligibleReply, StandingFilter, StandingView, TakesView};
-use tempestas_core::{Eligibility, StandingId, demand_for, is_said, label_from, own_rights};
+use tempestas_core::{StandingId, demand_for, is_said, label_from, own_rights};
 
 use super::{reference, scope, seen_subject};
 use crate::{
@@ -26,7 +26,8 @@ pub(super) async fn list(
     let label = filter.label.as_deref().map(label_from).transpose()?;
     let says = filter.says.as_deref().map(label_from).transpose()?;
     let mut seen: Vec<(StandingId, StandingView)> = Vec::new();
-    for held in world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope)) {
+    let overseen = world.standing.values().filter(|held| sight.sees_scope(&world, held.right.scope));
+    for held in overseen.filter_map(|held| sight.see(&world, held)) {
         let mut shown = views::standing(&world, &last, held);
         if let Some(at) = at {
             let reaches_down = world.is_within(at, held.right.scope);
@@ -44,7 +45,7 @@ pub(super) async fn list(
         if !in_group {
             continue;
         }
-        if who.is_some_and(|who| world.owner_of(held).is_none_or(|holder| !world.belongs_to(holder, who))) {
+        if who.is_some_and(|who| world.owner_of(&held).is_none_or(|holder| !world.belongs_to(holder, who))) {
             continue;
         }
         if filter.role.as_ref().is_some_and(|role| *role != shown.role) {
@@ -61,16 +62,18 @@ pub(super) async fn list(
 pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Answer<StandingView> {
     let (sight, last) = (me.sight(), LastUses::read(&me.app).await?);
     let world = me.app.world();
-    let known = world.standing.get(&reference(&id)?).filter(|held| sight.sees_scope(&world, held.right.scope));
+    let known = world.standing.get(&reference(&id)?).and_then(|held| sight.see(&world, held));
     let unknown = || Failure::unknown("standing right", &id, "`tempestas standing` lists them");
     Ok(Json(views::standing(&world, &last, known.ok_or_else(unknown)?)))
 }
 
 pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
     let now = Timestamp::now();
+    let sight = me.sight();
     let world = me.app.world();
     let eligible: Vec<EligibilityView> = own_rights(&world, me.person, now)
         .into_iter()
+        .filter_map(|held| sight.see(&world, held))
         .map(|held| {
             let takes = match demand_for(&world, me.person, held.right, now) {
                 Ok(demand) => TakesView {
@@ -96,20 +99,20 @@ pub(super) async fn eligibilities(
     let world = me.app.world();
     let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let at = filter.at.as_deref().map(|path| scope(&world, me.person, path)).transpose()?.map(|scope| scope.id);
-    let seen = world.eligibilities.values().filter(|held| {
+    let wanted = world.eligibilities.values().filter(|held| {
         sight.sees_scope(&world, held.right.scope)
             && at.is_none_or(|at| world.is_within(held.right.scope, at))
             && who.is_none_or(|who| world.belongs_to(who, held.subject))
     });
+    let seen = wanted.filter_map(|held| sight.see(&world, held));
     Ok(paging.of(seen, |held| held.id)?.map(|held| views::eligibility(&world, held, None)))
 }
 
 pub(super) async fn eligibility(me: SignedIn, At(id): At) -> Tagging<EligibilityView> {
     let sight = me.sight();
     let world = me.app.world();
-    let sees =
-        |held: &&Eligibility| world.belongs_to(me.person, held.subject) || sight.sees_scope(&world, held.right.scope);
     let unknown = || Failure::unknown("eligibility", &id, "`tempestas eligible` lists your own");
-    let held = world.eligibilities.get(&reference(&id)?).filter(sees).ok_or_else(unknown)?;
+    let held =
+        world.eligibilities.get(&reference(&id)?).and_then(|held| sight.see(&world, held)).ok_or_else(unknown)?;
     Ok(Tagged(held.digest(), views::eligibility(&world, held, None)))
 }

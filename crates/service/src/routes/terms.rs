@@ -20,7 +20,7 @@ use crate::{
 pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
     let sight = me.sight();
     let world = me.app.world();
-    let seen = world.terms.values().filter(|rule| sight.sees_scope(&world, rule.scope));
+    let seen = world.terms.values().filter_map(|rule| sight.see(&world, rule));
     Ok(Json(TermsReply {
         precedence: PRECEDENCE.to_owned(),
         terms: seen.map(|rule| views::terms(&world, rule)).collect(),
@@ -30,7 +30,7 @@ pub(super) async fn list(Overseer(me): Overseer) -> Answer<TermsReply> {
 pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Tagging<TermsView> {
     let sight = me.sight();
     let world = me.app.world();
-    let known = world.terms.get(&reference(&id)?).filter(|rule| sight.sees_scope(&world, rule.scope));
+    let known = world.terms.get(&reference(&id)?).and_then(|rule| sight.see(&world, rule));
     let unknown = || Failure::unknown("rule of terms", &id, "`tempestas terms` lists them");
     let shown = views::terms(&world, known.ok_or_else(unknown)?);
     Ok(Tagged(shown.digest, shown))
@@ -74,20 +74,21 @@ fn approval_of(world: &World, approval: ApprovalView) -> Result<Approval, Failur
     })
 }
 
-fn was_set(outcome: Outcome) -> Answer<TermsView> {
+fn was_set(me: &SignedIn, outcome: Outcome) -> Answer<TermsView> {
     let done = outcome?;
     let id = made(&done, |what| match what {
         What::TermsSet { terms, .. } => Some(*terms),
         _ => None,
     })?;
-    let rule = done.world.terms.get(&id).ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was set is gone")))?;
+    let rule = done.world.terms.get(&id).and_then(|rule| me.sight().see(&done.world, rule));
+    let rule = rule.ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was set is gone")))?;
     Ok(Json(views::terms(&done.world, rule)))
 }
 
 pub(super) async fn add(Administrator(me): Administrator, Body(new): Body<NewTerms>) -> Answer<TermsView> {
     let terms = rule(&me.app.world(), me.person, TermsId(0), new)?;
     let outcome = me.submit(TermsCommand::Set { terms }).await;
-    was_set(outcome)
+    was_set(&me, outcome)
 }
 
 pub(super) async fn change(
@@ -102,7 +103,7 @@ pub(super) async fn change(
     }
     let terms = rule(&me.app.world(), me.person, id, new)?;
     let outcome = me.change(looked_at, TermsCommand::Set { terms }).await;
-    was_set(outcome)
+    was_set(&me, outcome)
 }
 
 pub(super) async fn end(Administrator(me): Administrator, At(id): At) -> Answer<Done> {

@@ -23,7 +23,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
     let world = me.app.world();
     let replaces: Option<TermsId> = trial.replaces.as_deref().map(reference).transpose()?;
     if let Some(id) = replaces
-        && !world.terms.get(&id).is_some_and(|known| sight.sees_scope(&world, known.scope))
+        && !world.terms.get(&id).is_some_and(|known| sight.sees(&world, known))
     {
         return Err(Failure::unknown("rule of terms", &id.to_string(), "`tempestas terms` lists them"));
     }
@@ -84,7 +84,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
     let open = world.active();
     touched.open_asks = open
         .filter(|one| one.is_before_opening() && people.contains(&one.asker))
-        .filter(|one| sight.sees_elevation(&world, one))
+        .filter(|one| sight.sees(&world, *one))
         .map(|one| one.id.to_string())
         .collect();
     Ok(Json(touched))

@@ -5,11 +5,11 @@ use tempestas_api::{
     AnswerView, AskedView, DemandView, EarlierView, ElevationView, GrantView, LeftoverView, StageView,
 };
 use tempestas_core::{
-    Demand, Elevation, End, Grant, LEFT_ALONE, Less, Phase, ScopeId, Seconds, Sight, Standing, StartChoice, SubjectId,
-    World, demand_for,
+    Demand, Elevation, End, Grant, LEFT_ALONE, Less, Outline, Phase, ScopeId, Seconds, Sight, Standing, StartChoice,
+    SubjectId, Visible, World, demand_for,
 };
 
-use super::role_of;
+use super::rights::role_of;
 
 /// Most rights of an account that are said one by one.
 const HELD_SAID: usize = 6;
@@ -48,7 +48,9 @@ pub(crate) fn below(world: &World, scope: ScopeId) -> Vec<String> {
     paths
 }
 
-pub(crate) fn earlier(world: &World, elevation: &Elevation) -> EarlierView {
+/// An earlier one, in outline.
+pub(crate) fn earlier(world: &World, outline: Outline<'_>) -> EarlierView {
+    let elevation = outline.get();
     let leftovers = elevation.grant.and_then(|id| world.grants.get(&id)?.leftovers.as_ref().map(Vec::len));
     EarlierView {
         id: elevation.id.to_string(),
@@ -71,7 +73,8 @@ fn less_words(world: &World, less: &Less) -> String {
 }
 
 /// An elevation as one person sees it.
-pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> ElevationView {
+pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: SubjectId) -> ElevationView {
+    let elevation = shown.get();
     let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
     let administers = || Sight::is_administrator(world, me, elevation.right.scope);
     let ending = matches!(elevation.phase, Phase::Closing | Phase::Ended(_));
@@ -103,7 +106,7 @@ pub(crate) fn elevation(world: &World, elevation: &Elevation, me: SubjectId) -> 
         }),
         mine: elevation.asker == me,
         takes_own_key: connector.is_some_and(tempestas_core::Connector::takes_own_key),
-        for_me: crate::routes::waits_for(elevation, me),
+        for_me: elevation.waits_for(me),
         may_revoke: !ending && (approver || administers()),
         reason: elevation.reason.map(|text| world.text(text)),
         ticket: elevation.ticket.map(|text| world.text(text)),

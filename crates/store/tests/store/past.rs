@@ -183,7 +183,7 @@ async fn who_sees_a_part_finds_what_sight_shows_them_and_nothing_else() {
     for who in ["tomas", "piet", "oda"] {
         let person = kept.id(who);
         let sight = Sight::of(&whole, person);
-        let shown = |one: &Told| sight.sees_elevation(&whole, &whole.elevations[&ElevationId(one.id)]);
+        let shown = |one: &Told| sight.sees(&whole, &whole.elevations[&ElevationId(one.id)]);
         let scopes = whole.scopes.keys().copied().filter(|scope| sight.sees_scope(&whole, *scope)).collect();
         let seen = Some(tempestas_store::Seen { person, scopes });
         let wide = Past { seen, ..Past::default() };

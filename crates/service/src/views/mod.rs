@@ -1,0 +1,22 @@
+//! The World as replies show it: ids become names, digests become texts. What is shown is [`Visible`](tempestas_core::Visible),
+//! which the caller's Sight alone makes.
+
+mod alarms;
+mod appointments;
+mod conversions;
+mod elevations;
+mod estate;
+mod ledger;
+mod people;
+mod rights;
+mod terms;
+
+pub(crate) use alarms::{alarm, stop};
+pub(crate) use appointments::appointment;
+pub(crate) use conversions::{conversion, drift};
+pub(crate) use elevations::{below, demand, earlier, elevation};
+pub(crate) use estate::{source, target};
+pub(crate) use ledger::entry;
+pub(crate) use people::{duty, subject};
+pub(crate) use rights::{eligibility, role, standing};
+pub(crate) use terms::{effective, terms};
