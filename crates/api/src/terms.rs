@@ -5,48 +5,7 @@ use std::collections::BTreeMap;
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Act, Digest, LapseRule, ReasonRule, Seconds, Starts, TicketRule, Weight};
-
-/// Whether somebody must say yes.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "is", deny_unknown_fields)]
-pub enum ApprovalView {
-    /// Nobody need be asked.
-    None,
-    /// One stage.
-    Stage {
-        /// Names of people and groups; `administrators` for those of the scope.
-        approvers: Vec<String>,
-        /// How many yes settle it.
-        yes: u16,
-        /// How many no settle it.
-        no: u16,
-        /// How long before it runs out unanswered, in seconds.
-        within: Seconds,
-    },
-}
-
-/// Settings of a rule; what is left out comes from elsewhere. Durations are in seconds.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields, default)]
-pub struct SettingsView {
-    /// Longest duration.
-    pub longest: Option<Seconds>,
-    /// Duration where none is asked for.
-    pub usual: Option<Seconds>,
-    /// When the clock may start.
-    pub starts: Option<Starts>,
-    /// Reason.
-    pub reason: Option<ReasonRule>,
-    /// Ticket.
-    pub ticket: Option<TicketRule>,
-    /// How old the last TOTP code may be.
-    pub assurance: Option<Seconds>,
-    /// Approval.
-    pub approval: Option<ApprovalView>,
-    /// How it must end.
-    pub lapse: Option<LapseRule>,
-}
+use tempestas_core::{Act, Digest, Weight, WrittenSettings};
 
 /// A rule to set. What changes one names everything, with `null` where there is nothing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -74,7 +33,7 @@ pub struct NewTerms {
     #[serde(default)]
     pub attributes: BTreeMap<String, String>,
     /// What it sets.
-    pub settings: SettingsView,
+    pub settings: WrittenSettings,
     /// Settings that may not be relaxed below.
     #[serde(default)]
     pub pins: Vec<String>,

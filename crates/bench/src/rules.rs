@@ -4,7 +4,7 @@ use std::{hint::black_box, time::Instant};
 
 use anyhow::Context as _;
 use tempestas_core::{
-    Act, AnswerInput, Ask, Command, Context, Digest, ElevationCommand, Right, Said, Seconds, Settings, Terms,
+    Act, AnswerInput, Ask, Command, Context, Digest, ElevationCommand, Longest, Right, Said, Seconds, Settings, Terms,
     TermsCommand, TermsId, Verdict, Weight, decide, demand_for, effective_terms,
 };
 
@@ -28,7 +28,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
             role: (n % 3 == 0).then(|| "reader".into()),
             weight: (n % 3 == 1).then_some(Weight::Critical),
             asker: (n % 3 == 2).then(|| big.people.get(usize::try_from(n).unwrap_or(0)).copied()).flatten(),
-            settings: Settings { longest: Some(Seconds(3600 + n)), ..Settings::default() },
+            settings: Settings { longest: Some(Longest(Seconds(3600 + n))), ..Settings::default() },
             labels: Default::default(),
             attributes: Default::default(),
             pins: Vec::new(),

@@ -12,9 +12,9 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
     Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Command, Connector, Digest, Door, ElevationCommand,
-    ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, PartFound, PeopleCommand, Refusal, Report, Right,
-    RightFound, RoleFound, Said, ScopeId, Seconds, Settings, SubjectId, SubjectKind, Survey, Terms, TermsCommand,
-    TermsId, Verdict, Weight, What, demand_for,
+    ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound, PeopleCommand, ProofMaxAge,
+    Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, SubjectId, SubjectKind, Survey,
+    Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
 };
 use tempestas_demo::daemon::Setup;
 use tempestas_service::{House, config::Config};
@@ -176,8 +176,8 @@ impl Big {
             weight: None,
             asker: None,
             settings: Settings {
-                longest: Some(Seconds::hours(8)),
-                assurance: Some(Seconds::hours(8)),
+                longest: Some(Longest(Seconds::hours(8))),
+                assurance: Some(ProofMaxAge(Seconds::hours(8))),
                 approval: Some(Approval::Stage {
                     approvers: vec![Approver::Subject { id: self.approver }],
                     yes: 1,

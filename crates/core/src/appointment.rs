@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, ReasonRule, Refusal, Right, Seconds,
-    Stage, SubjectId, World,
+    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, Longest, ReasonRule, Refusal, Right,
+    Seconds, Stage, SubjectId, World,
     demand::{refuse_own_terms, who_may_answer},
     effective_terms, later, own_rights,
     text::Digest,
@@ -138,8 +138,8 @@ pub(crate) struct Making {
 #[must_use]
 pub(crate) fn longest_eligibility(world: &World, subject: SubjectId, right: Right) -> Option<Seconds> {
     let terms = effective_terms(world, Act::BeMadeEligible, right, subject);
-    let is_set = terms.traces.iter().any(|trace| trace.setting == "longest" && trace.rule.is_some());
-    is_set.then_some(terms.longest)
+    let is_set = terms.trace::<Longest>().is_some_and(|trace| trace.rule.is_some());
+    is_set.then_some(terms.longest.0)
 }
 
 /// Works out what it demands that `subject` be made eligible for `rights`. `wished` where whoever is behind it is no
@@ -161,7 +161,7 @@ pub(crate) fn making(
         let longest = longest_eligibility(world, subject, *right).map(|longest| (longest, *right));
         making.longest = [making.longest, longest].into_iter().flatten().min_by_key(|(longest, _)| *longest);
         making.reason = making.reason.max(terms.reason);
-        making.assurance = making.assurance.min(terms.assurance);
+        making.assurance = making.assurance.min(terms.assurance.0);
         let by_administrators =
             Approval::Stage { approvers: vec![Approver::Administrators], yes: 1, no: 1, within: WISH_WITHIN };
         // Whoever gains by it does not do without a yes by terms of their own making.

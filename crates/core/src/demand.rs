@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, ReasonRule, Refusal,
-    Right, ScopeId, StartChoice, SubjectId, SubjectKind, TicketRule, Weight, World, effective_terms,
+    Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, Refusal, Right,
+    ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
     influence::{HAND_LASTS, is_touched, touched_by, weakened_lately},
     later, moment,
     text::Digest,
@@ -44,21 +44,9 @@ impl Demand {
     #[must_use]
     pub fn sentence(&self, world: &World, duration: Seconds, start: Option<StartChoice>) -> String {
         let mut needs =
-            vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance)];
-        match self.terms.reason {
-            ReasonRule::Required { at_least: 0..=1 } => needs.push("a reason".to_owned()),
-            ReasonRule::Required { at_least } => {
-                needs.push(format!("a reason of at least {at_least} letters"));
-            }
-            ReasonRule::Optional | ReasonRule::Hidden => {}
-        }
-        if let TicketRule::Required { pattern } = &self.terms.ticket {
-            needs.push(
-                pattern
-                    .as_ref()
-                    .map_or_else(|| "a ticket".to_owned(), |pattern| format!("a ticket of the form {pattern}")),
-            );
-        }
+            vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance.0)];
+        needs.extend(self.terms.reason.need());
+        needs.extend(self.terms.ticket.need());
         if let Approval::Stage { yes, within, .. } = &self.terms.approval {
             needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers, 4)));
         }
@@ -85,11 +73,11 @@ impl Demand {
     /// The demand at a glance: the longest time, and what must be brought, with the same words in the same order.
     #[must_use]
     pub fn brief(&self, world: &World) -> String {
-        let mut parts = vec![format!("up to {}", self.terms.longest), "fresh proof".to_owned()];
-        if matches!(self.terms.reason, ReasonRule::Required { .. }) {
+        let mut parts = vec![format!("up to {}", self.terms.longest.0), "fresh proof".to_owned()];
+        if self.terms.reason.need().is_some() {
             parts.push("reason".to_owned());
         }
-        if matches!(self.terms.ticket, TicketRule::Required { .. }) {
+        if self.terms.ticket.need().is_some() {
             parts.push("ticket".to_owned());
         }
         parts.push(match &self.terms.approval {
@@ -203,8 +191,7 @@ pub(crate) fn refuse_own_terms(
             "within a day you, or somebody who owes you their standing, let somebody through with less (terms, a label, a group, an account); for you nothing opens without a yes until then",
         ));
     }
-    let rule =
-        terms.traces.iter().find(|trace| trace.setting == "approval").and_then(|trace| world.terms.get(&trace.rule?));
+    let rule = terms.trace::<Approval>().and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {
         let (by, until) = (rule.set_by?, later(rule.set_at?, HAND_LASTS));
         let is_own = world.human(by) == world.human(asker) || is_touched(world, by, asker, now);

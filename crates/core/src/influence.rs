@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use crate::{Act, Approval, Effective, Hand, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_terms, later};
+use crate::{Act, Hand, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_terms, later};
 
 /// How long after somebody touched an approver's standing they can't profit from it.
 pub(crate) const HAND_LASTS: Seconds = Seconds::hours(24);
@@ -62,36 +62,14 @@ pub(crate) fn weakened_lately(world: &World, asker: SubjectId, now: Timestamp) -
     })
 }
 
-/// Whether `after` lets through what `before` would have held up.
-pub(crate) fn demands_less(before: &Effective, after: &Effective) -> bool {
-    let approval = match (&before.approval, &after.approval) {
-        (Approval::None, _) => false,
-        (Approval::Stage { .. }, Approval::None) => true,
-        (
-            Approval::Stage { approvers: before, yes: wanted, no: stopped, .. },
-            Approval::Stage { approvers: after, yes, no, .. },
-        ) => yes < wanted || no > stopped || after.iter().any(|approver| !before.contains(approver)),
-    };
-    let ticket = before.ticket.rank() > after.ticket.rank()
-        || before.ticket.pattern().is_some_and(|pattern| after.ticket.pattern() != Some(pattern));
-    approval
-        || ticket
-        || after.reason < before.reason
-        || after.assurance > before.assurance
-        || after.longest > before.longest
-        || after.lapse < before.lapse
-}
-
 /// Whether anybody gets through with less once the World is `after`: whoever is eligible for something under one of `rules`,
 /// and `maker` for all of it, eligible or not.
 pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Terms], maker: SubjectId) -> bool {
     rules.iter().any(|rule| {
         rights_under(before, rule).into_iter().any(|right| {
             let less = |asker: SubjectId| {
-                demands_less(
-                    &effective_terms(before, rule.act, right, asker),
-                    &effective_terms(after, rule.act, right, asker),
-                )
+                let now = effective_terms(after, rule.act, right, asker);
+                now.demands_less_than(&effective_terms(before, rule.act, right, asker))
             };
             let eligible = before.eligibilities.values().filter(|held| held.right.role == right.role);
             let makers = before.subjects.keys().copied().filter(|one| before.human(*one) == before.human(maker));

@@ -77,8 +77,9 @@ pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Hand, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Effective, LapseRule, PRECEDENCE, ReasonRule, Settings, Starts, Terms, TicketRule, Trace,
-    effective_terms, effective_under, label_from,
+    Act, Approval, Approver, Effective, LapseRule, Longest, PRECEDENCE, ProofMaxAge, ReasonRule, Setting, Settings,
+    Starts, Terms, TicketRule, Trace, Usual, WrittenApproval, WrittenSettings, effective_terms, effective_under,
+    label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

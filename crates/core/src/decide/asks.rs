@@ -34,7 +34,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     checked_words(&demand, ask)?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;
-    let proven = deciding.proven(demand.terms.assurance)?;
+    let proven = deciding.proven(demand.terms.assurance.0)?;
     place(&mut deciding.by(person), proven, Asking { me, ask, demand, duration, start });
     Ok(())
 }
@@ -127,14 +127,14 @@ fn ensure_not_too_many(deciding: &Deciding<'_>, me: SubjectId, right: Right) -> 
 }
 
 fn checked_duration(deciding: &Deciding<'_>, demand: &Demand, ask: &Ask) -> Result<Seconds, Refusal> {
-    let duration = ask.duration.unwrap_or(demand.terms.usual);
+    let duration = ask.duration.unwrap_or(demand.terms.usual.0);
     if duration.0 == 0 {
         return Err(Refusal::invalid("a duration of nothing; ask for at least a second"));
     }
-    if duration > demand.terms.longest {
+    if duration > demand.terms.longest.0 {
         return Err(Refusal::invalid(format!(
             "{duration} is too long: the terms allow {} at most for {}",
-            demand.terms.longest,
+            demand.terms.longest.0,
             deciding.world.right_name(ask.right)
         )));
     }

@@ -50,7 +50,7 @@ pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: Elevat
             elevation.id, elevation.phase
         )));
     }
-    deciding.proven(elevation.demand.terms.assurance)?;
+    deciding.proven(elevation.demand.terms.assurance.0)?;
     let Some(grant) = elevation.grant.and_then(|id| deciding.world.grants.get(&id)) else { return Ok(()) };
     let shown = Grant { login_shown: true, ..grant.clone() };
     let replaced = grant.login_shown;

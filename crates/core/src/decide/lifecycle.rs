@@ -40,7 +40,7 @@ pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId
     if elevation.phase != Phase::Ready {
         return Err(Refusal::conflict(format!("{} is {}, not ready to begin", elevation.id, elevation.phase)));
     }
-    deciding.proven(elevation.demand.terms.assurance)?;
+    deciding.proven(elevation.demand.terms.assurance.0)?;
     open(&mut deciding.by(person), elevation);
     Ok(())
 }
@@ -96,7 +96,7 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
     if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
-    elevation.duration = elevation.duration.min(demand.terms.longest);
+    elevation.duration = elevation.duration.min(demand.terms.longest.0);
     let asked_end = later(now, elevation.duration);
     let end = demand.eligible_until.map_or(asked_end, |until| until.min(asked_end));
     // Rounded down, so that no target that counts in whole seconds ends it later.

@@ -202,12 +202,12 @@ fn answers(
         return Answers::Never;
     }
     match &terms.approval {
-        Approval::None => Answers::AtOnce { lasts: terms.usual },
+        Approval::None => Answers::AtOnce { lasts: terms.usual.0 },
         Approval::Stage { approvers, yes, within, .. } => {
             let who = who_may_answer(world, approvers, recorded.right.scope, recorded.holder, LONG_AFTER);
             let hours: Vec<Hours> = who.iter().map(|who| hours_of(*who)).collect();
             let answering = Box::new(Answering::of(&hours, usize::from(*yes)));
-            Answers::People { who, answering, within: *within, lasts: terms.usual }
+            Answers::People { who, answering, within: *within, lasts: terms.usual.0 }
         }
     }
 }

@@ -10,7 +10,7 @@ fn house(hours: u32) -> House {
     let mut house = House::new(&settings(0));
     let approvers = [Who::First, Who::Other, Who::Asker].map(|who| Approver::Subject { id: house.id(who) }).to_vec();
     let made = Settings {
-        longest: Some(Seconds::hours(hours)),
+        longest: Some(Longest(Seconds::hours(hours))),
         reason: Some(ReasonRule::Required { at_least: 5 }),
         approval: Some(Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::hours(8) }),
         ..Settings::default()
@@ -159,7 +159,7 @@ fn what_is_suspended_stays_as_it_is_and_is_resumed() {
 
     let terms = *house.world.terms.keys().next().unwrap();
     let right = house.right();
-    let longest = |house: &House| effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker)).longest;
+    let longest = |house: &House| effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker)).longest.0;
     assert_eq!(longest(&house), Seconds::hours(2));
     house.well(Who::Administrator, TermsCommand::Suspend { terms, reason });
     assert_eq!(longest(&house), Seconds::hours(1), "the house's own");

@@ -389,7 +389,7 @@ pub fn rule(scope: ScopeId, settings: Settings) -> Terms {
 
 pub fn settings(yes: u16) -> Settings {
     Settings {
-        longest: Some(Seconds::hours(2)),
+        longest: Some(Longest(Seconds::hours(2))),
         starts: Some(Starts {
             at_yes: true,
             at_time_within: Some(Seconds::hours(24)),

@@ -17,7 +17,7 @@ fn eligibility(house: &House) -> &Eligibility {
 
 fn longest(house: &House, hours: u32) -> Command {
     let looked_at = house.world.terms.values().next().unwrap().clone();
-    let settings = Settings { longest: Some(Seconds::hours(hours)), ..looked_at.settings };
+    let settings = Settings { longest: Some(Longest(Seconds::hours(hours))), ..looked_at.settings };
     TermsCommand::Set { terms: Terms { settings, ..looked_at } }.into()
 }
 

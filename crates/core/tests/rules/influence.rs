@@ -194,7 +194,7 @@ fn whoever_weakens_what_would_hold_them_up_waits_a_day_however_it_is_done() {
 fn a_change_that_only_tightens_holds_nobody_up() {
     let mut house = house(0);
     let mut tighter = settings(0);
-    tighter.longest = Some(Seconds::minutes(30));
+    tighter.longest = Some(Longest(Seconds::minutes(30)));
     let terms = rule(house.target(), tighter);
     house.well(Who::Administrator, TermsCommand::Set { terms });
     assert!(lets_in(&house, Who::Asker), "the asker changed nothing");

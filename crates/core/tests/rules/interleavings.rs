@@ -6,7 +6,7 @@ use tempestas_core::*;
 use crate::house::{EVERYONE, House, Who, rule, settings, survey};
 
 pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation) {
-    let longest = elevation.demand.terms.longest;
+    let longest = elevation.demand.terms.longest.0;
     assert!(grant.until <= later(grant.opened_at, longest), "{} is longer than its terms", grant.id);
     assert!(grant.until <= later(grant.opened_at, elevation.duration), "{} is longer than was asked", grant.id);
     if let Phase::Ended(_) = elevation.phase {

@@ -15,6 +15,7 @@ mod notes;
 mod past;
 mod people;
 mod reports;
+mod settings;
 mod sight;
 mod simulation;
 mod sources;

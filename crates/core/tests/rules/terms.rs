@@ -25,12 +25,12 @@ trait ForTest {
 
 impl ForTest for Settings {
     fn default_for_test() -> Settings {
-        Settings { longest: Some(Seconds::hours(1)), ..Settings::default() }
+        Settings { longest: Some(Longest(Seconds::hours(1))), ..Settings::default() }
     }
 }
 
 fn longest(hours: u32) -> Terms {
-    rule(ScopeId(0), Settings { longest: Some(Seconds::hours(hours)), ..Settings::default() })
+    rule(ScopeId(0), Settings { longest: Some(Longest(Seconds::hours(hours))), ..Settings::default() })
 }
 
 fn with(settings: Settings) -> Terms {
@@ -63,7 +63,7 @@ fn the_most_specific_rule_wins_each_setting_and_a_pin_above_only_tightens() {
         ("a pin of another setting does nothing", vec![(root, longest(2)), (target, longest(8))], 8),
     ];
     for (name, rules, hours) in cases {
-        assert_eq!(holds(&rules).longest, Seconds::hours(hours), "{name}");
+        assert_eq!(holds(&rules).longest.0, Seconds::hours(hours), "{name}");
     }
 }
 
@@ -99,10 +99,13 @@ fn a_rule_that_cant_be_used_says_why() {
         (wrong(pinned(&["colour"], longest(1))), "`colour` is not a setting that can be pinned"),
         (wrong(longest(24 * 40)), "`longest` must lie between"),
         (
-            wrong(with(Settings { assurance: Some(Seconds::hours(13)), ..Settings::default() })),
+            wrong(with(Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..Settings::default() })),
             "asking always needs a fresh proof",
         ),
-        (wrong(with(Settings { usual: Some(Seconds::hours(3)), ..longest(2).settings })), "is longer than `longest`"),
+        (
+            wrong(with(Settings { usual: Some(Usual(Seconds::hours(3))), ..longest(2).settings })),
+            "is longer than `longest`",
+        ),
         (wrong(with(Settings { starts: Some(starts), ..Settings::default() })), "allows no way to start"),
         (
             wrong(with(Settings {
@@ -136,16 +139,21 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
             no: 1,
             within: Seconds(60),
         }),
-        longest: Some(Seconds::hours(1)),
+        longest: Some(Longest(Seconds::hours(1))),
         ..Settings::default()
     };
     house.well(Who::Administrator, TermsCommand::Set { terms: on(with(stage), "stage=production", "") });
-    let loose = Settings { approval: Some(Approval::None), longest: Some(Seconds::hours(9)), ..Settings::default() };
+    let loose =
+        Settings { approval: Some(Approval::None), longest: Some(Longest(Seconds::hours(9))), ..Settings::default() };
     house.well(Who::Administrator, TermsCommand::Set { terms: on(with(loose), "", "site=test*") });
     house.well(
         Who::Administrator,
         TermsCommand::Set {
-            terms: on(with(Settings { longest: Some(Seconds::minutes(20)), ..Settings::default() }), "", "system=old*"),
+            terms: on(
+                with(Settings { longest: Some(Longest(Seconds::minutes(20))), ..Settings::default() }),
+                "",
+                "system=old*",
+            ),
         },
     );
     let effective = |house: &House| effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker));
@@ -161,7 +169,7 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
     assert!(house.try_as(Who::Asker, label(named("stage=production"))).is_err());
     house.well(Who::Administrator, label(named("stage=production")));
     assert!(matches!(effective(&house).approval, Approval::Stage { .. }));
-    assert_eq!(effective(&house).longest, Seconds::hours(1));
+    assert_eq!(effective(&house).longest.0, Seconds::hours(1));
 
     let mut says = |site: &str, system: &str| {
         let attributes = [("site".to_owned(), site.to_owned()), ("system".to_owned(), system.to_owned())].into();
@@ -172,9 +180,9 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
     };
     let lied = says("test bench", "new");
     assert!(matches!(lied.approval, Approval::Stage { .. }), "it says of itself that nobody need be asked");
-    assert_eq!(lied.longest, Seconds::hours(1));
+    assert_eq!(lied.longest.0, Seconds::hours(1));
     let trace = lied.traces.iter().find(|trace| trace.setting == "longest").unwrap();
     assert!(trace.tightened_by.is_empty() && !trace.passed_over.is_empty(), "the rule is shown as passed over");
-    assert_eq!(says("north quay", "old 7").longest, Seconds::minutes(20), "it may be stricter");
+    assert_eq!(says("north quay", "old 7").longest.0, Seconds::minutes(20), "it may be stricter");
     house.replay();
 }

@@ -49,8 +49,11 @@ fn what_systems_and_programs_are_called_stands_in_no_fact() {
     let survey = found(&house);
     take_in(&mut house, survey);
     let target = house.target();
-    let shorter =
-        Settings { longest: Some(Seconds::minutes(30)), usual: Some(Seconds::minutes(30)), ..Settings::default() };
+    let shorter = Settings {
+        longest: Some(Longest(Seconds::minutes(30))),
+        usual: Some(Usual(Seconds::minutes(30))),
+        ..Settings::default()
+    };
     let named = Terms { role: Some(SAID[0].into()), ..rule(target, shorter) };
     house.well(Who::Administrator, TermsCommand::Set { terms: named });
     let program = SAID[6].to_owned();

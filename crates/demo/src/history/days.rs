@@ -263,7 +263,7 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
     let Some((who, right, terms)) = choose(teller).await else { return Ok(None) };
     let reason = teller.chance.of(&REASONS).copied().unwrap_or_default();
     let parts = 1 + teller.chance.below(4);
-    let duration = Seconds((u64::from(terms.longest.0) * parts / 4).try_into().unwrap_or(terms.longest.0));
+    let duration = Seconds((u64::from(terms.longest.0.0) * parts / 4).try_into().unwrap_or(terms.longest.0.0));
     let ticket = matches!(terms.ticket, tempestas_core::TicketRule::Required { .. })
         .then(|| Said::new(format!("CHG-{}", 1000 + teller.chance.below(9000))));
     let shown = {

@@ -1,9 +1,9 @@
 //! The first day, long ago: people, groups, systems, terms.
 
-use tempestas_api::{ApprovalView, NewTerms};
+use tempestas_api::NewTerms;
 use tempestas_core::{
-    Approval, Approver, Connector, Digest, DutyKind, EligibilityCommand, EstateCommand, Lapse, PeopleCommand, Right,
-    RightFound, RoleFound, Said, Seconds, Settings, SubjectKind, Survey, Terms, TermsCommand, TermsId, Weight,
+    Connector, Digest, DutyKind, EligibilityCommand, EstateCommand, Lapse, PeopleCommand, Right, RightFound, RoleFound,
+    Said, Seconds, Settings, SubjectKind, Survey, Terms, TermsCommand, TermsId, Weight,
 };
 
 use super::{Systems, Teller, people};
@@ -213,21 +213,10 @@ async fn accounts(teller: &Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
 
 /// A rule, as the service's own interface would read it.
 async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
-    let settings = new.settings;
-    let approval = match settings.approval {
-        None => None,
-        Some(ApprovalView::None) => Some(Approval::None),
-        Some(ApprovalView::Stage { approvers, yes, no, within }) => {
-            let mut named = Vec::new();
-            for name in approvers {
-                named.push(Approver::Subject { id: teller.who(&name).await? });
-            }
-            Some(Approval::Stage { approvers: named, yes, no, within })
-        }
-    };
-    let asker = match &new.asker {
-        Some(asker) => Some(teller.who(asker).await?),
-        None => None,
+    let world = teller.house.world();
+    let who = |name: &str| {
+        let known = world.subject_named(name).map(|subject| subject.id);
+        known.ok_or_else(|| anyhow::anyhow!("{name} is not there"))
     };
     Ok(Terms {
         id: TermsId(0),
@@ -235,17 +224,8 @@ async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
         scope: teller.scope(&new.scope).await?,
         role: new.role.map(Into::into),
         weight: new.weight,
-        asker,
-        settings: Settings {
-            longest: settings.longest,
-            usual: settings.usual,
-            starts: settings.starts,
-            reason: settings.reason,
-            ticket: settings.ticket,
-            assurance: settings.assurance,
-            approval,
-            lapse: settings.lapse,
-        },
+        asker: new.asker.as_deref().map(who).transpose()?,
+        settings: Settings::read(new.settings, who)?,
         labels: new.labels,
         attributes: new.attributes,
         pins: new.pins,

@@ -3,8 +3,8 @@
 use jiff::Timestamp;
 use tempestas_core::{
     Act, Approval, Ask, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand,
-    EstateCommand, KEPT_FOR, Lapse, PeopleCommand, Phase, Refusal, Report, Right, RoleFound, Said, ScopeId, Seconds,
-    Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What, demand_for,
+    EstateCommand, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound, Said, ScopeId,
+    Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What, demand_for,
 };
 
 use super::{Running, by};
@@ -124,7 +124,11 @@ fn terms(scope: ScopeId) -> Terms {
         role: None,
         weight: None,
         asker: None,
-        settings: Settings { longest: Some(Seconds::hours(2)), approval: Some(Approval::None), ..Settings::default() },
+        settings: Settings {
+            longest: Some(Longest(Seconds::hours(2))),
+            approval: Some(Approval::None),
+            ..Settings::default()
+        },
         labels: Default::default(),
         attributes: Default::default(),
         pins: Vec::new(),

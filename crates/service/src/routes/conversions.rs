@@ -80,7 +80,7 @@ fn plan_item_view(world: &World, sight: &Sight, item: &PlanItem, uses: &Uses, no
         may_ask: format!(
             "{who} may ask for {} for up to {}; {}; reason {}; ticket {}",
             world.right_name(held.right),
-            effective.longest,
+            effective.longest.0,
             value("approval"),
             value("reason"),
             value("ticket"),

@@ -78,7 +78,7 @@ pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
             let takes = match demand_for(&world, me.person, held.right, now) {
                 Ok(demand) => TakesView {
                     brief: demand.brief(&world),
-                    sentence: Some(demand.sentence(&world, demand.terms.longest, demand.terms.starts.unsaid())),
+                    sentence: Some(demand.sentence(&world, demand.terms.longest.0, demand.terms.starts.unsaid())),
                 },
                 Err(refusal) => TakesView { brief: refusal.to_string(), sentence: None },
             };

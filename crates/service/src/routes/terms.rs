@@ -1,11 +1,8 @@
 //! Rules of terms, and what holds.
 
-use tempestas_api::{
-    ApprovalView, Done, EffectiveQuery, EffectiveReply, NewTerms, SettingsView, SuspendRequest, TermsReply, TermsView,
-};
+use tempestas_api::{Done, EffectiveQuery, EffectiveReply, NewTerms, SuspendRequest, TermsReply, TermsView};
 use tempestas_core::{
-    Approval, Approver, PRECEDENCE, Said, Settings, SubjectId, Terms, TermsCommand, TermsId, What, World,
-    effective_terms,
+    PRECEDENCE, Said, Settings, SubjectId, Terms, TermsCommand, TermsId, What, World, effective_terms,
 };
 use tempestas_engine::Outcome;
 
@@ -37,8 +34,6 @@ pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Tagging<TermsVie
 }
 
 pub(super) fn rule(world: &World, me: SubjectId, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {
-    let SettingsView { longest, usual, starts, reason, ticket, assurance, approval, lapse } = new.settings;
-    let approval = approval.map(|approval| approval_of(world, approval)).transpose()?;
     Ok(Terms {
         id,
         act: new.act,
@@ -46,31 +41,13 @@ pub(super) fn rule(world: &World, me: SubjectId, id: TermsId, new: NewTerms) -> 
         role: new.role.map(Into::into),
         weight: new.weight,
         asker: new.asker.map(|asker| subject(world, &asker)).transpose()?,
-        settings: Settings { longest, usual, starts, reason, ticket, assurance, approval, lapse },
+        settings: Settings::read(new.settings, |name| subject(world, name))?,
         labels: new.labels,
         attributes: new.attributes,
         pins: new.pins,
         set_by: None,
         set_at: None,
         paused: None,
-    })
-}
-
-fn approval_of(world: &World, approval: ApprovalView) -> Result<Approval, Failure> {
-    Ok(match approval {
-        ApprovalView::None => Approval::None,
-        ApprovalView::Stage { approvers, yes, no, within } => Approval::Stage {
-            approvers: approvers
-                .iter()
-                .map(|name| match name.as_str() {
-                    "administrators" => Ok(Approver::Administrators),
-                    name => subject(world, name).map(|id| Approver::Subject { id }),
-                })
-                .collect::<Result<_, _>>()?,
-            yes,
-            no,
-            within,
-        },
     })
 }
 

@@ -1,0 +1,193 @@
+//! What a setting of terms is, and the one list of them. A setting is added by a file of its own and a line here.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::{
+    Act, Approval, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Trace, Usual, effective::Weigh,
+};
+use crate::{Refusal, SubjectId, World};
+
+/// One setting of terms: its value, which of two is stricter, what it is in words, and what can't be set.
+///
+/// Its default is what held before there was such a setting, which demands that were frozen by then go by.
+pub trait Setting: Clone + PartialEq + Default {
+    /// Its name in rules, pins and traces.
+    const NAME: &'static str;
+
+    /// The setting as people write it: with names in place of ids.
+    type Written;
+
+    /// What holds of it where no rule says otherwise.
+    fn house_default(act: Act) -> Self;
+
+    /// Whether it says anything about an act.
+    fn is_about(_act: Act) -> bool {
+        true
+    }
+
+    /// The stricter of two, of which a rule below is held to the one above.
+    #[must_use]
+    fn stricter(below: Self, above: Self) -> Self;
+
+    /// What is left of one that is set where a rule tightens it that goes by what targets say of themselves.
+    #[must_use]
+    fn tightened_by_report(set: Self, reported: Self) -> Self {
+        Self::stricter(set, reported)
+    }
+
+    /// Whether it lets through what another would have held up.
+    fn demands_less_than(&self, before: &Self) -> bool;
+
+    /// Its value in words.
+    fn words(&self, world: &World) -> String;
+
+    /// Refuses a value that can't be set, beside the others of its rule.
+    ///
+    /// # Errors
+    /// Says why, and what could be.
+    fn check(&self, act: Act, beside: &Settings) -> Result<(), Refusal>;
+
+    /// As people write it.
+    fn written(&self, world: &World) -> Self::Written;
+
+    /// From what people wrote; `find` finds whom a name means.
+    ///
+    /// # Errors
+    /// Those of `find`.
+    fn read<E>(written: Self::Written, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E>;
+}
+
+/// For a setting that people write as it is.
+macro_rules! written_as_it_is {
+    () => {
+        type Written = Self;
+
+        fn written(&self, _: &World) -> Self {
+            self.clone()
+        }
+
+        fn read<E>(written: Self, _: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
+            Ok(written)
+        }
+    };
+}
+
+/// For a setting that is a span of time, which people write as one.
+macro_rules! written_as_span {
+    () => {
+        type Written = Seconds;
+
+        fn written(&self, _: &World) -> Seconds {
+            self.0
+        }
+
+        fn read<E>(written: Seconds, _: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
+            Ok(Self(written))
+        }
+    };
+}
+
+pub(super) use {written_as_it_is, written_as_span};
+
+macro_rules! settings {
+    ($($field:ident: $setting:ty, $says:literal;)*) => {
+        /// Settings of a rule; what is absent comes from elsewhere.
+        #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+        #[serde(deny_unknown_fields, default)]
+        pub struct Settings {
+            $(#[doc = $says] #[serde(skip_serializing_if = "Option::is_none")] pub $field: Option<$setting>,)*
+        }
+
+        /// Settings of a rule; what is left out comes from elsewhere. Durations are in seconds.
+        #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+        #[serde(deny_unknown_fields, default)]
+        #[schemars(rename = "SettingsView")]
+        pub struct WrittenSettings {
+            $(#[doc = $says] pub $field: Option<<$setting as Setting>::Written>,)*
+        }
+
+        /// What holds for one act on one right by one asker.
+        #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+        #[serde(default)]
+        pub struct Effective {
+            $(#[doc = $says] pub $field: $setting,)*
+            /// Where each came from.
+            pub traces: Vec<Trace>,
+        }
+
+        /// Names of the settings, as pins and traces use them.
+        pub(super) const NAMES: &[&str] = &[$(<$setting>::NAME),*];
+
+        impl Act {
+            /// Whether a setting says anything about it.
+            #[must_use]
+            pub fn knows(self, setting: &str) -> bool {
+                $(if setting == <$setting>::NAME { return <$setting>::is_about(self); })*
+                false
+            }
+        }
+
+        impl Settings {
+            /// Whether a setting of this name is set.
+            pub(super) fn is_set(&self, name: &str) -> bool {
+                $(if name == <$setting>::NAME { return self.$field.is_some(); })*
+                false
+            }
+
+            /// Refuses values that can't be set.
+            pub(super) fn check(&self, act: Act) -> Result<(), Refusal> {
+                $(if let Some(value) = &self.$field { value.check(act, self)?; })*
+                Ok(())
+            }
+
+            /// As people write them.
+            #[must_use]
+            pub fn written(&self, world: &World) -> WrittenSettings {
+                WrittenSettings { $($field: self.$field.as_ref().map(|value| value.written(world)),)* }
+            }
+
+            /// From what people wrote; `find` finds whom a name means.
+            ///
+            /// # Errors
+            /// Those of `find`.
+            pub fn read<E>(
+                written: WrittenSettings,
+                mut find: impl FnMut(&str) -> Result<SubjectId, E>,
+            ) -> Result<Self, E> {
+                Ok(Self { $($field: written.$field.map(|value| <$setting>::read(value, &mut find)).transpose()?,)* })
+            }
+        }
+
+        impl Effective {
+            /// Decides each setting alone.
+            pub(super) fn weighed(act: Act, mut weigh: Weigh<'_>) -> Self {
+                $(let $field = weigh.setting(act, |settings| settings.$field.as_ref());)*
+                Self { $($field,)* traces: weigh.traces() }
+            }
+
+            /// Whether it lets through what another would have held up.
+            pub(crate) fn demands_less_than(&self, before: &Self) -> bool {
+                $(self.$field.demands_less_than(&before.$field))||*
+            }
+
+            /// The value of a setting in words.
+            #[must_use]
+            pub fn words(&self, world: &World, setting: &str) -> String {
+                $(if setting == <$setting>::NAME { return self.$field.words(world); })*
+                String::new()
+            }
+        }
+    };
+}
+
+settings! {
+    longest: Longest, "Longest duration.";
+    usual: Usual, "Duration where none is asked for.";
+    starts: Starts, "When the clock may start.";
+    reason: ReasonRule, "Reason.";
+    ticket: TicketRule, "Ticket.";
+    assurance: ProofMaxAge, "How old the last TOTP code may be.";
+    approval: Approval, "Approval.";
+    lapse: LapseRule, "How it must end.";
+}

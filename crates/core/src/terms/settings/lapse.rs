@@ -1,0 +1,53 @@
+//! How a right must come to its end.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Act, Refusal, Settings, SubjectId, World,
+    terms::setting::{Setting, written_as_it_is},
+};
+
+/// Whether a right may be given whose end depends on Tempestas.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum LapseRule {
+    /// Any right may be given.
+    #[default]
+    Any,
+    /// Only rights that the target ends by itself.
+    ByItself,
+}
+
+impl Setting for LapseRule {
+    const NAME: &'static str = "lapse";
+
+    written_as_it_is!();
+
+    fn house_default(_: Act) -> Self {
+        Self::default()
+    }
+
+    fn is_about(act: Act) -> bool {
+        act != Act::BeMadeEligible
+    }
+
+    fn stricter(below: Self, above: Self) -> Self {
+        below.max(above)
+    }
+
+    fn demands_less_than(&self, before: &Self) -> bool {
+        self < before
+    }
+
+    fn words(&self, _: &World) -> String {
+        match self {
+            Self::Any => "any right may be given".to_owned(),
+            Self::ByItself => "only rights that the target ends by itself".to_owned(),
+        }
+    }
+
+    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
+        Ok(())
+    }
+}

@@ -1,0 +1,31 @@
+//! A file for each setting.
+
+mod approval;
+mod lapse;
+mod longest;
+mod proof;
+mod reason;
+mod starts;
+mod ticket;
+mod usual;
+
+pub use approval::{Approval, Approver, WrittenApproval};
+pub use lapse::LapseRule;
+pub use longest::Longest;
+pub use proof::ProofMaxAge;
+pub use reason::ReasonRule;
+pub use starts::Starts;
+pub use ticket::TicketRule;
+pub use usual::Usual;
+
+use super::Act;
+use crate::{Refusal, Seconds};
+
+/// Refuses a span that can't be meant.
+fn check_span(name: &str, span: Seconds, act: Act) -> Result<(), Refusal> {
+    let most = act.longest_possible();
+    if span.0 == 0 || span > most {
+        return Err(Refusal::invalid(format!("`{name}` must lie between 1 s and {most}")));
+    }
+    Ok(())
+}

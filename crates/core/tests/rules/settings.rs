@@ -1,0 +1,150 @@
+//! What every setting of terms keeps to, whichever it is.
+
+use std::fmt::Debug;
+
+use tempestas_core::*;
+
+use crate::house::{House, Who, settings};
+
+const ACTS: [Act; 4] = [Act::Elevate, Act::OpenSession, Act::SeeSecret, Act::BeMadeEligible];
+
+/// What holds of a setting, whatever its values are.
+fn keeps_to_the_rules<S: Setting + Debug>(world: &World, values: &[S]) {
+    let none = |name: &str| -> Result<SubjectId, String> {
+        world.subject_named(name).map(|known| known.id).ok_or_else(|| name.to_owned())
+    };
+    for act in ACTS.into_iter().filter(|act| act.knows(S::NAME)) {
+        let house = S::house_default(act);
+        assert!(!house.words(world).is_empty(), "{} has no words", S::NAME);
+        assert_eq!(S::read(house.written(world), &mut { none }), Ok(house.clone()));
+    }
+    for below in values {
+        below.check(Act::Elevate, &Settings::default()).unwrap();
+        assert!(!below.words(world).is_empty(), "{below:?} has no words");
+        assert_eq!(S::read(below.written(world), &mut { none }).as_ref(), Ok(below), "{below:?} is read as another");
+        assert_eq!(S::stricter(below.clone(), below.clone()), *below, "the stricter of one and the same");
+        assert!(!below.demands_less_than(below));
+        for above in values {
+            let held = S::stricter(below.clone(), above.clone());
+            assert!(!held.demands_less_than(above), "{below:?} relaxes {above:?} to {held:?}");
+            assert_eq!(
+                S::stricter(held.clone(), above.clone()),
+                held,
+                "{below:?} below {above:?} isn't settled at once"
+            );
+            held.check(Act::Elevate, &Settings::default()).unwrap();
+            let reported = S::tightened_by_report(below.clone(), above.clone());
+            assert!(!reported.demands_less_than(below), "a report of {above:?} relaxes {below:?} to {reported:?}");
+        }
+    }
+}
+
+#[test]
+fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
+    let house = House::new(&settings(1));
+    let world = &house.world;
+    let spans = [Seconds(1), Seconds::minutes(20), Seconds::hours(11)];
+    keeps_to_the_rules(world, &spans.map(Longest));
+    keeps_to_the_rules(world, &spans.map(Usual));
+    keeps_to_the_rules(world, &spans.map(ProofMaxAge));
+    keeps_to_the_rules(world, &[LapseRule::Any, LapseRule::ByItself]);
+    let reasons = [1, 8, 200].map(|at_least| ReasonRule::Required { at_least });
+    keeps_to_the_rules(world, &[&[ReasonRule::Hidden, ReasonRule::Optional], &reasons[..]].concat());
+    let start = |at_yes, ahead: Option<u32>, begin: Option<u32>| Starts {
+        at_yes,
+        at_time_within: ahead.map(Seconds),
+        begin_within: begin.map(Seconds),
+    };
+    keeps_to_the_rules(
+        world,
+        &[
+            start(true, None, None),
+            start(false, Some(60), None),
+            start(false, None, Some(60)),
+            start(true, Some(600), Some(5)),
+            start(false, Some(5), Some(600)),
+        ],
+    );
+    let of = |pattern: &str| Some(pattern.to_owned());
+    keeps_to_the_rules(
+        world,
+        &[
+            TicketRule::Off,
+            TicketRule::Optional { pattern: None },
+            TicketRule::Required { pattern: None },
+            TicketRule::Required { pattern: of("QH-[0-9]+") },
+        ],
+    );
+    let [oda, piet] = [Who::First, Who::Other].map(|who| Approver::Subject { id: house.id(who) });
+    let stage = |approvers: &[Approver], yes, no, hours| Approval::Stage {
+        approvers: approvers.to_vec(),
+        yes,
+        no,
+        within: Seconds::hours(hours),
+    };
+    keeps_to_the_rules(
+        world,
+        &[
+            Approval::None,
+            stage(&[Approver::Administrators], 1, 1, 8),
+            stage(&[oda], 1, 2, 1),
+            stage(&[oda, piet], 2, 1, 4),
+            stage(&[piet], 1, 1, 4),
+        ],
+    );
+}
+
+#[test]
+fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
+    let refused = |settings: Settings, says: &str| {
+        let rule = crate::house::rule(ScopeId(1), settings);
+        let refusal = rule.check().unwrap_err().to_string();
+        assert!(refusal.contains(says), "{refusal}");
+    };
+    let set = Settings::default;
+    refused(set(), "sets nothing");
+    refused(Settings { longest: Some(Longest(Seconds(0))), ..set() }, "`longest` must lie between 1 s and 31 d");
+    refused(Settings { longest: Some(Longest(Seconds::hours(745))), ..set() }, "`longest` must lie between");
+    refused(Settings { usual: Some(Usual(Seconds(0))), ..set() }, "`usual` must lie between");
+    refused(Settings { assurance: Some(ProofMaxAge(Seconds(0))), ..set() }, "`assurance` must lie between");
+    refused(Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..set() }, "`assurance` may be at most 12 h");
+    let shut = Starts { at_yes: false, at_time_within: None, begin_within: None };
+    refused(Settings { starts: Some(shut), ..set() }, "allow at least one");
+    let broken = TicketRule::Required { pattern: Some("QH-[".to_owned()) };
+    refused(Settings { ticket: Some(broken), ..set() }, "is not a regular expression");
+    for (yes, no, within) in [(0, 1, 60), (1, 0, 60), (1, 1, 0)] {
+        let approvers = vec![Approver::Administrators];
+        let approval = Approval::Stage { approvers, yes, no, within: Seconds(within) };
+        refused(Settings { approval: Some(approval), ..set() }, "at least one approver, one yes, one no and a time");
+    }
+    let longest = Some(Longest(Seconds::hours(1)));
+    refused(
+        Settings { usual: Some(Usual(Seconds::hours(2))), longest, ..set() },
+        "(2 h) is longer than `longest` (1 h)",
+    );
+}
+
+#[test]
+fn a_setting_that_says_nothing_about_an_act_is_refused_for_it() {
+    for name in ["usual", "starts", "ticket", "lapse"] {
+        assert!(!Act::BeMadeEligible.knows(name) && Act::Elevate.knows(name), "{name}");
+    }
+    assert!(!Act::Elevate.knows("grace of the house"), "nobody knows that");
+    let mut rule = crate::house::rule(ScopeId(1), Settings { lapse: Some(LapseRule::ByItself), ..Settings::default() });
+    rule.act = Act::BeMadeEligible;
+    let refusal = rule.check().unwrap_err().to_string();
+    assert!(
+        refusal.contains("`lapse` says nothing") && refusal.contains("`longest`, `reason`, `assurance`"),
+        "{refusal}"
+    );
+}
+
+#[test]
+fn a_demand_that_was_frozen_before_a_setting_was_there_goes_by_what_held_then() {
+    let house = House::new(&settings(1));
+    let effective = effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Asker));
+    let mut frozen = serde_json::to_value(&effective).unwrap();
+    frozen.as_object_mut().unwrap().remove("lapse");
+    let read: Effective = serde_json::from_value(frozen).unwrap();
+    assert_eq!(read, effective);
+}
