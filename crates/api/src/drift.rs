@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::Weight;
+use tempestas_core::{Sentence, Weight};
 
 /// Which differences.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
@@ -51,6 +51,8 @@ pub struct DriftView {
     pub weight: Weight,
     /// In one plain sentence.
     pub says: String,
+    /// The same in parts, for whoever shows it by their own clock and leads on to what it names.
+    pub words: Sentence,
     /// When a survey first saw it.
     pub since: Timestamp,
     /// What became of it.

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Connector, Digest, Lapse, ScopeKind, Weight};
+use tempestas_core::{Connector, Digest, Lapse, ScopeKind, Sentence, Weight};
 
 /// A node of the estate.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
@@ -225,6 +225,8 @@ pub struct AlarmView {
     pub kind: String,
     /// In one plain sentence.
     pub says: String,
+    /// The same in parts, for whoever shows it by their own clock and leads on to what it names.
+    pub words: Sentence,
     /// Since when.
     pub since: Timestamp,
     /// When it was settled.

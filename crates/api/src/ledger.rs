@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, What};
+use tempestas_core::{Digest, Sentence, What};
 
 /// Which entries.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
@@ -46,6 +46,8 @@ pub struct LedgerEntry {
     pub from: Option<String>,
     /// What happened, in plain words.
     pub says: String,
+    /// The same in parts, for whoever shows it by their own clock and leads on to what it names.
+    pub words: Sentence,
     /// What happened, for programs.
     pub what: What,
 }

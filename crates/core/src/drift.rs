@@ -4,7 +4,10 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{ConversionId, Digest, DriftId, ScopeId, Standing, SubjectId, Weight, World};
+use crate::{
+    ConversionId, Digest, DriftId, ScopeId, Standing, SubjectId, Weight, World,
+    words::{Sentence, Worded},
+};
 
 /// What differs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -97,18 +100,23 @@ impl Drift {
 
     /// The drift as one plain sentence.
     #[must_use]
-    pub fn sentence(&self, world: &World) -> String {
-        let account = world.text(self.standing.account);
-        let right = world.right_name(self.standing.right);
-        match self.kind {
+    pub fn sentence(&self, world: &World) -> Sentence {
+        let template = match self.kind {
             DriftKind::Gained if self.is_new_power() => {
-                format!("`{account}` can do everything there now, by {right}, and nobody gave it through Tempestas")
+                "`{account}` can do everything there now, by {right}, and nobody gave it through Tempestas"
             }
-            DriftKind::Gained => format!("`{account}` holds {right}, and nobody gave it through Tempestas"),
-            DriftKind::Lost => format!("`{account}` held {right}, and somebody took it away behind Tempestas"),
-            DriftKind::CameBack { conversion } => {
-                format!("`{account}` holds {right} again, which {conversion} took away: something else puts it there")
+            DriftKind::Gained => "`{account}` holds {right}, and nobody gave it through Tempestas",
+            DriftKind::Lost => "`{account}` held {right}, and somebody took it away behind Tempestas",
+            DriftKind::CameBack { .. } => {
+                "`{account}` holds {right} again, which {conversion} took away: something else puts it there"
             }
-        }
+        };
+        let conversion = match self.kind {
+            DriftKind::CameBack { conversion } => Some(conversion),
+            DriftKind::Gained | DriftKind::Lost => None,
+        };
+        let (account, right) = (&self.standing.account, &self.standing.right);
+        let named: &[(&str, &dyn Worded)] = &[("account", account), ("right", right), ("conversion", &conversion)];
+        Sentence::filled(world, template, named)
     }
 }

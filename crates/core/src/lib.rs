@@ -40,6 +40,7 @@ mod terms;
 mod text;
 mod time;
 pub mod ways;
+mod words;
 mod world;
 
 pub use activity::{Activity, Trail};
@@ -84,6 +85,7 @@ pub use terms::{
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;
 pub use time::{Seconds, later};
+pub use words::{Part, Sentence};
 pub use world::{Counters, KEPT_FOR, Key, Kind, Recall, Row, Table, World};
 
 /// What a command yielded: facts to append, in order, and the private texts they name by digest.

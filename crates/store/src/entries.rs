@@ -58,7 +58,7 @@ impl Line {
         Self {
             seq,
             at: micros(fact.at),
-            kind: fact.what.kind(),
+            kind: fact.what.kind().to_owned(),
             by,
             subject: about.subject.map(|subject| number(subject.0)),
             elevation: about.elevation.map(|elevation| number(elevation.0)),

@@ -202,7 +202,7 @@ export default function ElevationPage() {
                   <Ends one={one} />
                 </Section>
               </div>
-              <Story entries={one.story} />
+              <Story of={one.id} entries={one.story} />
             </div>
           </>
         )

@@ -3,6 +3,7 @@
 import { Link } from 'react-router'
 import type { Api } from '../../api/call'
 import { Instant, Section } from '../../parts/basics'
+import { Said } from '../../parts/Said'
 
 const MARK: Record<string, string> = {
   opening: 'border-warm bg-warm-soft',
@@ -13,7 +14,7 @@ const MARK: Record<string, string> = {
   refused: 'border-alarm bg-alarm-soft',
 }
 
-export function Story({ entries }: { entries: Api['LedgerEntry'][] }) {
+export function Story({ of, entries }: { of: string; entries: Api['LedgerEntry'][] }) {
   return (
     <Section title="Its story">
       <ol className="px-3.5 py-2" aria-live="polite">
@@ -27,7 +28,7 @@ export function Story({ entries }: { entries: Api['LedgerEntry'][] }) {
             </span>
             <span className="pb-2.5">
               <span>
-                <span className="font-medium">{entry.who}</span> {entry.says}
+                <span className="font-medium">{entry.who}</span> <Said words={entry.words} about={of} />
               </span>
               <span className="block text-[0.86rem] text-ink-3">
                 <Instant at={entry.at} /> ·{' '}

@@ -3,10 +3,10 @@
 import { Link } from 'react-router'
 import { get, post } from '../../api/call'
 import { Button, Empty, Instant, Reference, Section, Shown, State, Wrong } from '../../parts/basics'
+import { Said } from '../../parts/Said'
 import { useAct, useData, useNow } from '../../parts/data'
 import { isOverseer, type Me } from '../../parts/me'
 import { about } from '../../words/time'
-import { opened } from '../../words/sentence'
 import type { Bar } from './lanes'
 
 function Alarms() {
@@ -26,7 +26,9 @@ function Alarms() {
                     key={alarm.id}
                     className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0"
                   >
-                    <p className="break-words">{opened(alarm.says)}.</p>
+                    <p className="break-words">
+                      <Said words={alarm.words} alone />.
+                    </p>
                     <p className="flex items-center justify-between text-ink-3">
                       <span>
                         since <Instant at={alarm.since} />

@@ -18,6 +18,7 @@ import {
   Weight,
   Who,
 } from '../../parts/basics'
+import { Said } from '../../parts/Said'
 import { useData } from '../../parts/data'
 import { isAdministrator, isOverseer, useMe } from '../../parts/me'
 import { Ways } from '../../parts/Ways'
@@ -218,7 +219,7 @@ export default function PersonPage() {
                 <ul>
                   {page.entries.slice(0, 14).map((entry) => (
                     <li key={entry.n} className="border-b border-line px-3.5 py-1.5 last:border-0">
-                      <span className="font-medium">{entry.who}</span> {entry.says}{' '}
+                      <span className="font-medium">{entry.who}</span> <Said words={entry.words} />{' '}
                       <span className="text-ink-3">
                         <Instant at={entry.at} how="relative" />
                       </span>

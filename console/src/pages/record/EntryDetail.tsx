@@ -3,6 +3,7 @@
 import { useState } from 'react'
 import { type Api, get } from '../../api/call'
 import { Button, Instant, Reference, Section, Who, Wrong } from '../../parts/basics'
+import { Said } from '../../parts/Said'
 import { check } from './proof'
 import { useAct } from '../../parts/data'
 
@@ -21,7 +22,7 @@ export function EntryDetail({ n, entry }: { n: string; entry: Api['LedgerEntry']
         {entry ? (
           <>
             <p className="text-[1.07rem]">
-              <Who name={entry.who} className="font-medium" /> {entry.says}
+              <Who name={entry.who} className="font-medium" /> <Said words={entry.words} />
             </p>
             <p className="text-ink-2">
               <Instant at={entry.at} />

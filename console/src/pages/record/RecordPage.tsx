@@ -5,6 +5,7 @@ import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { Button, Empty, Input, Instant, Section, Select, Sentence, Shown } from '../../parts/basics'
+import { Said } from '../../parts/Said'
 import { useData } from '../../parts/data'
 import { useMe } from '../../parts/me'
 import { useSteady } from '../../parts/steady'
@@ -207,7 +208,7 @@ function Entries({
               <span
                 className={`break-words ${entry.what.kind === 'refused' || entry.what.kind === 'sign-in-failed' ? 'text-alarm' : ''}`}
               >
-                <span className="font-medium">{entry.who}</span> {entry.says}
+                <span className="font-medium">{entry.who}</span> <Said words={entry.words} plain />
               </span>
             </button>
           </li>

@@ -3,6 +3,7 @@
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
 import { Button, Copyable, Instant, Input, Section, Shown, TextArea, Weight, Wrong } from '../../parts/basics'
+import { Said } from '../../parts/Said'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, local, throughDay } from '../../words/time'
@@ -63,7 +64,7 @@ function Row({ one, may }: { one: One; may: boolean }) {
     >
       <span className="flex flex-wrap items-baseline justify-between gap-x-3">
         <span className="min-w-0 break-words">
-          {one.says.split('`').map((part, n) => (n % 2 ? <code key={part}>{part}</code> : part))}.
+          <Said words={one.words} />.
         </span>
         <Weight weight={one.weight} />
       </span>

@@ -293,7 +293,7 @@ fn a_sealed_emergency_holder_loses_nothing_and_each_use_of_it_is_an_alarm_once()
     let used = |house: &mut House, account: &str, at: Timestamp| {
         house.keeper(Report::SealedUsed { target, account: Said::new(account), at, claimed: false });
         let open = house.world.alarms.values().filter(|alarm| alarm.settled.is_none());
-        open.map(|alarm| (alarm.id, alarm.about.sentence(&house.world))).collect::<Vec<_>>()
+        open.map(|alarm| (alarm.id, alarm.about.sentence(&house.world).to_string())).collect::<Vec<_>>()
     };
     let at = |house: &House, seconds| later(house.now, Seconds(seconds));
     let (first, second, third) = (at(&house, 10), at(&house, 20), at(&house, 30));

@@ -77,7 +77,7 @@ fn what_systems_and_programs_are_called_stands_in_no_fact() {
     let effective = effective_terms(&house.world, Act::Elevate, right, house.id(Who::Asker));
     assert!(effective.traces.iter().any(|trace| trace.rule.is_some()), "the rule that names the role fits it");
     let sentence = house.facts.iter().find(|fact| matches!(fact.what, What::DeviceLetIn { .. })).unwrap();
-    assert!(sentence.what.sentence(&house.world).contains(SAID[6]));
+    assert!(sentence.what.sentence(&house.world).to_string().contains(SAID[6]));
     house.replay();
 }
 

@@ -214,7 +214,7 @@ async fn an_administrator_of_a_part_changes_nothing_of_the_rest_and_learns_no_na
     let after = mara.ledger(&tempestas_api::LedgerFilter::default()).await.unwrap().entries;
     let since = after.iter().take_while(|entry| entry.n > before && entry.who == INES);
     assert!(
-        since.clone().all(|entry| ["refused", "signed-in"].contains(&entry.what.kind().as_str())),
+        since.clone().all(|entry| ["refused", "signed-in"].contains(&entry.what.kind())),
         "{:?}",
         since.map(|entry| &entry.says).collect::<Vec<_>>()
     );

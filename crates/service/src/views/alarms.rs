@@ -8,10 +8,12 @@ pub(crate) fn alarm(world: &World, alarm: Visible<'_, Alarm>, me: SubjectId) -> 
     let kind = serde_json::to_value(&alarm.about)
         .ok()
         .and_then(|value| value.get("kind").and_then(|kind| kind.as_str().map(str::to_owned)));
+    let words = alarm.about.sentence(world);
     AlarmView {
         id: alarm.id.to_string(),
         kind: kind.unwrap_or_default(),
-        says: alarm.about.sentence(world),
+        says: words.to_string(),
+        words,
         since: alarm.since,
         settled: alarm.settled,
         may_settle: world.may_settle(&alarm, me),

@@ -52,6 +52,7 @@ pub(crate) fn drift(world: &World, drift: Visible<'_, Drift>) -> DriftView {
         }
         DriftState::Over { at } => (DriftStateView::Over, None, None, Some(*at), None),
     };
+    let words = drift.sentence(world);
     DriftView {
         id: drift.id.to_string(),
         target: world.path(drift.target),
@@ -59,7 +60,8 @@ pub(crate) fn drift(world: &World, drift: Visible<'_, Drift>) -> DriftView {
         who: world.owner_of(&drift.standing).map(|who| world.subject_name(who)),
         right: world.right_name(drift.standing.right),
         weight: drift.weight,
-        says: drift.sentence(world),
+        says: words.to_string(),
+        words,
         since: drift.since,
         state,
         by: by.map(|by| world.subject_name(by)),

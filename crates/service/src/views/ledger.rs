@@ -11,12 +11,14 @@ pub(crate) fn entry(world: &World, number: u64, fact: Visible<'_, Fact>) -> Ledg
         Actor::Machine => "the machine".to_owned(),
         Actor::Nobody => "somebody not signed in".to_owned(),
     };
+    let words = fact.what.sentence(world);
     LedgerEntry {
         n: number,
         at: fact.at,
         who,
         from: fact.from.map(|from| world.text(from)),
-        says: fact.what.sentence(world),
+        says: words.to_string(),
+        words,
         what: fact.what.clone(),
     }
 }

@@ -88,7 +88,7 @@ impl Kept {
     /// The kinds of the facts that are found, newest first.
     async fn kinds(&self, wanted: Wanted) -> Vec<String> {
         let found = self.store.find_facts(&wanted, 100).await.unwrap();
-        found.into_iter().map(|entry| entry.fact.what.kind()).collect()
+        found.into_iter().map(|entry| entry.fact.what.kind().to_owned()).collect()
     }
 }
 

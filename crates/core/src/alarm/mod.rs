@@ -1,5 +1,7 @@
 //! Alarms: what a person must know about, where it belongs, and who says that it was seen to.
 
+mod words;
+
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
