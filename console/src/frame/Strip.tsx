@@ -4,7 +4,7 @@ import { Menu, OctagonX, Search, ShieldCheck } from 'lucide-react'
 import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { get, post } from '../api/call'
+import { type Api, get, post } from '../api/call'
 import { Button } from '../parts/basics'
 import { queries, useData, useNow } from '../parts/data'
 import { isAdministrator, type Me } from '../parts/me'
@@ -47,17 +47,22 @@ function Holding() {
   )
 }
 
+const METHOD: Record<Api['ProofMethod'], string> = { 'totp-code': 'a code', passkey: 'a passkey' }
+
 function Assurance({ me }: { me: Me }) {
   const now = useNow()
   const [open, setOpen] = useState(false)
-  const age = me.proven_at ? (now.getTime() - new Date(me.proven_at).getTime()) / 1000 : undefined
+  const { proof } = me
+  const age = proof ? (now.getTime() - new Date(proof.at).getTime()) / 1000 : undefined
   const left = age === undefined ? 0 : PROOF_LASTS - age
   return (
     <>
       <button
         type="button"
         onClick={() => setOpen(true)}
-        title={me.proven_at ? `Last proof ${exact(new Date(me.proven_at))}` : 'No proof in this sign-in'}
+        title={
+          proof ? `Last proof ${exact(new Date(proof.at))}, by ${METHOD[proof.method]}` : 'No proof in this sign-in'
+        }
         className="figures flex items-center gap-1 rounded px-1.5 py-1 whitespace-nowrap text-ink-2 hover:bg-sunk hover:text-ink"
       >
         <ShieldCheck size={16} aria-hidden="true" className={left > 0 ? 'text-sure' : 'text-ink-3'} />
@@ -69,7 +74,7 @@ function Assurance({ me }: { me: Me }) {
         title="How sure the service is of you"
         says={
           left > 0
-            ? `You proved yourself ${about(age ?? 0)} ago. Most things ask for a proof within 15 minutes; asking follows each right's terms.`
+            ? `You proved yourself ${about(age ?? 0)} ago${proof ? `, by ${METHOD[proof.method]}` : ''}. Most things ask for a proof within 15 minutes; asking follows each right's terms.`
             : 'Your last proof is older than 15 minutes. Give a fresh one now, or when something asks for it.'
         }
       >

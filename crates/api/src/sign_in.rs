@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use tempestas_core::Digest;
+use tempestas_core::{Digest, ProofLevel, ProofMethod};
 
 use crate::{DutyView, StopView};
 
@@ -64,9 +64,13 @@ pub struct ProofRequest {
 
 /// How sure the service is of the caller.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct ProofReply {
+pub struct ProofView {
     /// Since when.
-    pub proven_at: Timestamp,
+    pub at: Timestamp,
+    /// By what.
+    pub method: ProofMethod,
+    /// How sure that makes.
+    pub level: ProofLevel,
 }
 
 /// The caller.
@@ -80,8 +84,8 @@ pub struct Me {
     pub duties: Vec<DutyView>,
     /// Groups they belong to, through any number of groups.
     pub groups: Vec<String>,
-    /// When they last proved themselves with a second factor in this sign-in.
-    pub proven_at: Option<Timestamp>,
+    /// Their last proof in this sign-in.
+    pub proof: Option<ProofView>,
     /// Whether they have a passkey.
     pub has_passkey: bool,
     /// Whether a duty shows them everything.

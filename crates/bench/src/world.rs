@@ -12,9 +12,9 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
     Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Command, Connector, Digest, Door, ElevationCommand,
-    ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound, PeopleCommand, ProofMaxAge,
-    Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings, SubjectId, SubjectKind, Survey,
-    Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
+    ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound, PeopleCommand, Proof,
+    ProofMaxAge, ProofMethod, Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings,
+    SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
 };
 use tempestas_demo::daemon::Setup;
 use tempestas_service::{House, config::Config};
@@ -92,7 +92,7 @@ impl Big {
     pub(crate) fn caller(&self, who: SubjectId) -> Caller {
         Caller {
             actor: Actor::Subject(who),
-            proven_at: Some(self.now()),
+            proof: Some(Proof { at: self.now(), method: ProofMethod::TotpCode }),
             from: Some(Said::new("127.0.0.1")),
             door: Door::Api,
             keeps: None,

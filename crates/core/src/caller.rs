@@ -32,13 +32,56 @@ pub enum Door {
     Machine,
 }
 
+/// How somebody proved that it is they.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, strum::IntoStaticStr, strum::EnumString,
+)]
+#[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
+pub enum ProofMethod {
+    /// By a code of their authenticator (TOTP, RFC 6238), beside a password or in a sign-in that had one.
+    TotpCode,
+    /// By a passkey that verified them (WebAuthn Level 2).
+    Passkey,
+}
+
+/// How sure a proof makes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ProofLevel {
+    /// Somebody has two things of theirs, either of which they could be tricked out of.
+    TwoFactors,
+    /// Nobody can be tricked into giving it to another.
+    PhishingResistant,
+}
+
+impl ProofMethod {
+    /// How sure it makes.
+    #[must_use]
+    pub const fn level(self) -> ProofLevel {
+        match self {
+            Self::TotpCode => ProofLevel::TwoFactors,
+            Self::Passkey => ProofLevel::PhishingResistant,
+        }
+    }
+}
+
+/// When somebody proved that it is they, and how.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Proof {
+    /// When.
+    pub at: Timestamp,
+    /// How.
+    pub method: ProofMethod,
+}
+
 /// A caller as the door proved them.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Caller {
     /// Who.
     pub actor: Actor,
-    /// When they last proved themselves with a second factor.
-    pub proven_at: Option<Timestamp>,
+    /// How they last proved themselves.
+    pub proof: Option<Proof>,
     /// Their network address.
     pub from: Option<Said>,
     /// The way they came in.
@@ -51,7 +94,7 @@ impl Caller {
     /// The service itself, of which time and its own state are to be told.
     #[must_use]
     pub const fn service() -> Self {
-        Self { actor: Actor::Keeper, proven_at: None, from: None, door: Door::Keeper, keeps: None }
+        Self { actor: Actor::Keeper, proof: None, from: None, door: Door::Keeper, keeps: None }
     }
 
     /// The keeper of a target, who reports what it sees there.
@@ -69,7 +112,7 @@ impl Caller {
     /// Somebody at an address who proved nothing.
     #[must_use]
     pub const fn nobody(from: Said) -> Self {
-        Self { actor: Actor::Nobody, proven_at: None, from: Some(from), door: Door::Api, keeps: None }
+        Self { actor: Actor::Nobody, proof: None, from: Some(from), door: Door::Api, keeps: None }
     }
 
     /// The person or program, if that is what it is.

@@ -46,7 +46,7 @@ mod world;
 pub use activity::{Activity, Trail};
 pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
-pub use caller::{Actor, Caller, Context, Door, LookedAt};
+pub use caller::{Actor, Caller, Context, Door, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
     AnswerInput, Ask, Command, ConversionCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand,

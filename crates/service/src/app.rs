@@ -12,8 +12,8 @@ use axum::Router;
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Note, Report, Said, ScopeId, SubjectId,
-    World, ledger::Signer, ways::Ways,
+    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Note, Proof, Report, Said, ScopeId,
+    SubjectId, World, ledger::Signer, ways::Ways,
 };
 use tempestas_engine::{Change, Engine, Outcome, Snapshot};
 use tempestas_store::{Private, Store};
@@ -358,6 +358,6 @@ impl App {
 }
 
 /// A signed-in caller.
-pub(crate) fn caller(by: SubjectId, address: &str, proven_at: Option<Timestamp>) -> Caller {
-    Caller { actor: Actor::Subject(by), proven_at, from: Some(Said::new(address)), door: Door::Api, keeps: None }
+pub(crate) fn caller(by: SubjectId, address: &str, proof: Option<Proof>) -> Caller {
+    Caller { actor: Actor::Subject(by), proof, from: Some(Said::new(address)), door: Door::Api, keeps: None }
 }

@@ -98,7 +98,7 @@ impl SignedIn {
     }
 
     fn caller(&self) -> Caller {
-        caller(self.person, &self.address, self.sign_in.proven_at)
+        caller(self.person, &self.address, self.sign_in.proof)
     }
 
     /// Refuses where the last proof is older than what changing one's own sign-in wants.
@@ -266,7 +266,7 @@ pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
         return Err(Failure::DeadToken);
     }
     if now.duration_since(sign_in.used_at) >= NOTED_EVERY.min(limits.idle.0 / 4) {
-        app.store().use_sign_in(sign_in.id, now, false).await?;
+        app.store().use_sign_in(sign_in.id, now, None).await?;
     }
     Ok(sign_in)
 }

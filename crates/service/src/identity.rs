@@ -9,7 +9,7 @@ use argon2::{
 };
 use jiff::Timestamp;
 use ring::digest;
-use tempestas_core::{Caller, Command, Digest, Note, Said, SubjectId};
+use tempestas_core::{Caller, Command, Digest, Note, Proof, ProofMethod, Said, SubjectId};
 use tempestas_store::{Private, Proven, SignIn, Slowing, Store};
 use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
@@ -261,7 +261,7 @@ pub(crate) fn note_later(app: &App, caller: Caller, note: Note) {
 }
 
 /// Checks a fresh code of somebody who is signed in. One at a time for a person, whichever of their sign-ins asks.
-pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address: &str) -> Result<Timestamp, Failure> {
+pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address: &str) -> Result<Proof, Failure> {
     let now = Timestamp::now();
     let account = format!("proof:{}", sign_in.person.0);
     let _place = app.identity().place(account.clone(), 1)?;
@@ -275,8 +275,14 @@ pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address
             "this code is wrong or was used before; wait for the next one your authenticator shows",
         ));
     }
-    app.store().use_sign_in(sign_in.id, now, true).await?;
-    Ok(now)
+    proven_anew(app, sign_in, ProofMethod::TotpCode).await
+}
+
+/// Notes that somebody proved themselves now, in a sign-in of theirs.
+pub(crate) async fn proven_anew(app: &App, sign_in: &SignIn, method: ProofMethod) -> Result<Proof, Failure> {
+    let at = Timestamp::now();
+    app.store().use_sign_in(sign_in.id, at, Some(method)).await?;
+    Ok(Proof { at, method })
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ use jiff::{SignedDuration, Timestamp};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::Ceremony;
-use tempestas_core::{Digest, FreshProof, SubjectId};
+use tempestas_core::{Digest, FreshProof, Proof, ProofMethod, SubjectId};
 use tempestas_store::{Passkey as Kept, Proven, SignIn, Store};
 use url::{Host, Url};
 use webauthn_rs::{
@@ -20,7 +20,12 @@ use webauthn_rs::{
 };
 use webauthn_rs_proto::ResidentKeyRequirement;
 
-use crate::{app::App, identity::network, problem::Failure, vault};
+use crate::{
+    app::App,
+    identity::{network, proven_anew},
+    problem::Failure,
+    vault,
+};
 
 /// How long the second half of a ceremony may take.
 const CEREMONY_LASTS: SignedDuration = SignedDuration::from_mins(5);
@@ -251,12 +256,7 @@ pub(crate) async fn begin_proof(app: &App, sign_in: &SignIn) -> Result<Ceremony,
 }
 
 /// Second half: proven at the time returned.
-pub(crate) async fn prove(
-    app: &App,
-    sign_in: &SignIn,
-    ceremony: &str,
-    credential: Value,
-) -> Result<Timestamp, Failure> {
+pub(crate) async fn prove(app: &App, sign_in: &SignIn, ceremony: &str, credential: Value) -> Result<Proof, Failure> {
     let wrong = || Failure::invalid("this passkey did not prove you; try again, or give a code");
     let Half::Proving { sign_in: whose, state } = app.passkeys().take(ceremony)? else { return Err(wrong()) };
     if whose != sign_in.id {
@@ -269,9 +269,7 @@ pub(crate) async fn prove(
     let mut known = key(&kept)?;
     known.update_credential(&result);
     note_use(app.store(), &kept, &known).await?;
-    let now = Timestamp::now();
-    app.store().use_sign_in(sign_in.id, now, true).await?;
-    Ok(now)
+    proven_anew(app, sign_in, ProofMethod::Passkey).await
 }
 
 #[cfg(test)]

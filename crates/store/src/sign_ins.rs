@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use sqlx::{Row as _, sqlite::SqliteRow};
-use tempestas_core::{Digest, SubjectId};
+use tempestas_core::{Digest, Proof, ProofMethod, SubjectId};
 
 use crate::{StoreError, micros, number, open::Store, sealed::named, time, unsigned};
 
@@ -19,8 +19,8 @@ pub struct SignIn {
     pub began_at: Timestamp,
     /// Last use.
     pub used_at: Timestamp,
-    /// Last proof by a second factor.
-    pub proven_at: Option<Timestamp>,
+    /// The last proof in it.
+    pub proof: Option<Proof>,
     /// What kind of presence it is.
     pub kind: SignInKind,
     /// What names the credentials that it rests on: with others in their place it is over.
@@ -80,6 +80,12 @@ pub(crate) fn under(bytes: Vec<u8>) -> Digest {
     bytes.try_into().map_or(Digest([0; 32]), Digest)
 }
 
+/// The last proof; none where how it was given is not known here.
+fn proof(row: &SqliteRow) -> Result<Option<Proof>, sqlx::Error> {
+    let (at, by): (Option<i64>, Option<String>) = (row.try_get("proven_at")?, row.try_get("proven_by")?);
+    Ok(at.zip(by).and_then(|(at, by)| Some(Proof { at: time(at), method: by.parse().ok()? })))
+}
+
 fn sign_in(row: &SqliteRow) -> Result<SignIn, sqlx::Error> {
     Ok(SignIn {
         id: row.try_get("id")?,
@@ -87,7 +93,7 @@ fn sign_in(row: &SqliteRow) -> Result<SignIn, sqlx::Error> {
         address: row.try_get("address")?,
         began_at: time(row.try_get("began_at")?),
         used_at: time(row.try_get("used_at")?),
-        proven_at: row.try_get::<Option<i64>, _>("proven_at")?.map(time),
+        proof: proof(row)?,
         kind: match row.try_get::<String, _>("kind")?.as_str() {
             "token" => SignInKind::Token,
             "browser" => SignInKind::Browser,
@@ -99,7 +105,7 @@ fn sign_in(row: &SqliteRow) -> Result<SignIn, sqlx::Error> {
 }
 
 impl Store {
-    /// Begins a sign-in, proven at that moment; one of a device never is.
+    /// Begins a sign-in, proven at that moment by some method; one of a device never is.
     ///
     /// # Errors
     /// When the database fails.
@@ -110,16 +116,18 @@ impl Store {
         address: &str,
         now: Timestamp,
         kind: SignInKind,
+        method: Option<ProofMethod>,
     ) -> Result<i64, StoreError> {
         let mut write = self.passing.write.lock().await;
-        let done = sqlx::query("INSERT INTO sign_ins (token, person, address, began_at, used_at, proven_at, kind, under) VALUES (?1, ?2, ?3, ?4, ?4, ?5, ?6, ?7)")
+        let done = sqlx::query("INSERT INTO sign_ins (token, person, address, began_at, used_at, proven_at, kind, under, proven_by) VALUES (?1, ?2, ?3, ?4, ?4, ?5, ?6, ?7, ?8)")
             .bind(token.0.as_slice())
             .bind(number(proven.person.0))
             .bind(address)
             .bind(micros(now))
-            .bind((kind != SignInKind::Device).then(|| micros(now)))
+            .bind(method.map(|_| micros(now)))
             .bind(kind.word())
             .bind(proven.under.0.to_vec())
+            .bind(method.map(<&str>::from))
             .execute(&mut *write)
             .await?;
         Ok(done.last_insert_rowid())
@@ -139,18 +147,19 @@ impl Store {
         Ok(Some(found).filter(|found| present == Some(found.under)))
     }
 
-    /// Notes that a sign-in was used, or proven anew.
+    /// Notes that a sign-in was used, or proven anew by some method.
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn use_sign_in(&self, id: i64, now: Timestamp, proven: bool) -> Result<(), StoreError> {
+    pub async fn use_sign_in(&self, id: i64, now: Timestamp, method: Option<ProofMethod>) -> Result<(), StoreError> {
         let mut write = self.passing.write.lock().await;
         sqlx::query(
-            "UPDATE sign_ins SET used_at = ?2, proven_at = CASE WHEN ?3 THEN ?2 ELSE proven_at END WHERE id = ?1",
+            "UPDATE sign_ins SET used_at = ?2, proven_at = CASE WHEN ?3 IS NULL THEN proven_at ELSE ?2 END,
+             proven_by = COALESCE(?3, proven_by) WHERE id = ?1",
         )
         .bind(id)
         .bind(micros(now))
-        .bind(proven)
+        .bind(method.map(<&str>::from))
         .execute(&mut *write)
         .await?;
         Ok(())

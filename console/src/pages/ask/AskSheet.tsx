@@ -191,7 +191,7 @@ export function AskSheet({
                   <span className="text-ink-3">
                     {wanted.length > 0
                       ? `Still needs ${list(wanted)}.`
-                      : me.data && !fresh(me.data.proven_at, demand.proof_within, now)
+                      : me.data && !fresh(me.data.proof?.at, demand.proof_within, now)
                         ? 'You will be asked for a fresh proof.'
                         : ''}
                   </span>

@@ -8,11 +8,10 @@ use tempestas_api::{
     ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget,
     EnrolReply, EnrolRequest, Enrolment, EntryProof, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply,
     LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSource, NewStop,
-    NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofReply, ProofRequest, RehearsalView,
-    RehearseRequest, RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch,
-    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings,
-    TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
-    WordRequest,
+    NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest,
+    RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView,
+    StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView,
+    TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -65,7 +64,7 @@ calls! {
     /// Who I am.
     me() -> Me = GET ["me"];
     /// Proves the caller anew.
-    prove(request: &ProofRequest) -> ProofReply = POST ["me", "proof"] body request;
+    prove(request: &ProofRequest) -> ProofView = POST ["me", "proof"] body request;
     /// The caller's sign-ins.
     sign_ins() -> Vec<SignInView> = GET ["sign-ins"];
     /// Ends one of them.

@@ -1,7 +1,7 @@
 //! `me`, `sign-ins`, `people`.
 
 use tempestas_api::{Me, NewAccount, NewDuty, NewMember, NewSubject};
-use tempestas_core::LookedAt;
+use tempestas_core::{LookedAt, ProofMethod};
 
 use super::{
     args::PeopleVerb,
@@ -26,8 +26,18 @@ pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
         if !me.groups.is_empty() {
             say!("Groups: {}", me.groups.join(", "));
         }
-        say!("Last code: {}", show::perhaps(me.proven_at));
+        match &me.proof {
+            Some(proof) => say!("Last proof: {}, by {}", show::when(proof.at), method(proof.method)),
+            None => say!("Last proof: none in this sign-in"),
+        }
     })
+}
+
+const fn method(method: ProofMethod) -> &'static str {
+    match method {
+        ProofMethod::TotpCode => "a code",
+        ProofMethod::Passkey => "a passkey",
+    }
 }
 
 pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Result<()> {

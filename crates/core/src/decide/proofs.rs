@@ -97,9 +97,9 @@ impl FreshProof {
     /// # Errors
     /// Says when the last one was.
     pub fn within(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<Self, Refusal> {
-        match caller.proven_at {
-            Some(at) if crate::later(at, max_age) >= now => Ok(Self(())),
-            last => Err(Refusal::StepUp { max_age, last }),
+        match caller.proof {
+            Some(proof) if crate::later(proof.at, max_age) >= now => Ok(Self(())),
+            last => Err(Refusal::StepUp { max_age, last: last.map(|proof| proof.at) }),
         }
     }
 }

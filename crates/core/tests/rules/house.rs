@@ -175,7 +175,7 @@ impl House {
     pub fn caller(&self, who: Who) -> Caller {
         Caller {
             actor: Actor::Subject(self.id(who)),
-            proven_at: Some(self.now),
+            proof: Some(Proof { at: self.now, method: ProofMethod::TotpCode }),
             from: Some(Said::new("192.0.2.7")),
             door: Door::Api,
             keeps: None,

@@ -53,7 +53,7 @@ fn one_account_has_one_owner_and_the_last_administrator_stays() {
     let stranger = house.try_as(Who::First, PeopleCommand::EndDuty { duty }).unwrap_err();
     assert_eq!(stranger.code(), "not-allowed");
     let mut stale = house.caller(Who::Administrator);
-    stale.proven_at = None;
+    stale.proof = None;
     let command = PeopleCommand::Suspend { subject: oda };
     assert!(matches!(house.act(stale, command.clone()), Err(Refusal::StepUp { .. })));
 }

@@ -88,7 +88,7 @@ fn only_an_administrator_stops_and_without_a_fresh_proof() {
     let mut house = with_two_administrators(0);
     let everything = stop(Reach::Scope(house.world.root.unwrap()));
     house.try_as(Who::First, everything.clone()).unwrap_err();
-    let stale = Caller { proven_at: None, ..house.caller(Who::Administrator) };
+    let stale = Caller { proof: None, ..house.caller(Who::Administrator) };
     house.act(stale.clone(), everything.clone()).unwrap();
     let again = house.act(stale.clone(), everything.clone()).unwrap_err().to_string();
     assert!(again.contains("stopped already"), "{again}");

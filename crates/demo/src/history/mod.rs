@@ -17,7 +17,8 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Actor, Caller, Command, Connector, Digest, Door, Refusal, Report, Said, ScopeId, SubjectId, What,
+    Actor, Caller, Command, Connector, Digest, Door, Proof, ProofMethod, Refusal, Report, Said, ScopeId, SubjectId,
+    What,
 };
 use tempestas_service::{House, config::Config};
 use tempestas_targets::{Place, Target};
@@ -115,8 +116,8 @@ impl Teller {
     /// Somebody gives a command, freshly proven.
     async fn by(&self, who: SubjectId, command: impl Into<Command>) -> Result<Vec<What>, Refusal> {
         let from = Some(Said::new(format!("10.20.{}.{}", who.0 % 7, 10 + who.0 % 200)));
-        let caller =
-            Caller { actor: Actor::Subject(who), proven_at: Some(self.now()), from, door: Door::Api, keeps: None };
+        let proof = Some(Proof { at: self.now(), method: ProofMethod::TotpCode });
+        let caller = Caller { actor: Actor::Subject(who), proof, from, door: Door::Api, keeps: None };
         self.house.submit(caller, command).await
     }
 

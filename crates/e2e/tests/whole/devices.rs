@@ -241,7 +241,8 @@ async fn every_change_that_a_program_tries_is_drafted_or_refused_and_none_is_mad
     assert!(drafted.len() > 45 && drafted.iter().any(|what| what.ends_with("/login")), "{drafted:?}");
     // Nothing came of it but that previews of nothing were refused.
     let entries = house.client(MARA).ledger(&Default::default()).await.unwrap().entries;
-    let since: Vec<String> = entries.iter().take_while(|one| one.n > before).map(|one| one.what.kind().to_owned()).collect();
+    let since: Vec<String> =
+        entries.iter().take_while(|one| one.n > before).map(|one| one.what.kind().to_owned()).collect();
     assert!(since.iter().all(|kind| kind == "refused"), "{since:?}");
 }
 

@@ -15,8 +15,8 @@ use std::{
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, SqliteConnection, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Actor, Caller, Command, Door, Fact, OperatorCommand, PeopleCommand, Refusal, Said, SubjectId, SubjectKind, What,
-    ledger::Signer,
+    Actor, Caller, Command, Door, Fact, OperatorCommand, PeopleCommand, Proof, ProofMethod, Refusal, Said, SubjectId,
+    SubjectKind, What, ledger::Signer,
 };
 use tempestas_engine::{Engine, Snapshot};
 use tempestas_store::{Private, Sealed, Store};
@@ -63,8 +63,8 @@ impl Running {
 }
 
 fn by(subject: SubjectId, now: i64) -> Caller {
-    let proven_at = Some(Timestamp::from_second(now).unwrap());
-    Caller { actor: Actor::Subject(subject), proven_at, from: None, door: Door::Api, keeps: None }
+    let proof = Some(Proof { at: Timestamp::from_second(now).unwrap(), method: ProofMethod::TotpCode });
+    Caller { actor: Actor::Subject(subject), proof, from: None, door: Door::Api, keeps: None }
 }
 
 fn added(name: &str) -> Command {

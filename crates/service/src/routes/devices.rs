@@ -110,7 +110,7 @@ pub(super) async fn token(anyone: Anyone, Form(request): Form<DeviceTokenRequest
     };
     let person = proven.person;
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Device).await?;
+    app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Device, None).await?;
     app.note(person, &address, Note::SignedIn).await?;
     let longest = app.config().sign_in.longest.0;
     Ok(Json(TokenReply {

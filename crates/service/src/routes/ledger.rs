@@ -156,8 +156,8 @@ pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Res
     for entry in entries {
         let number = entry.n.to_string();
         let (when, kind) = (entry.at.to_string(), entry.what.kind());
-        let row = [&number, &when, &entry.who, entry.from.as_deref().unwrap_or_default(), kind, &entry.says]
-            .map(harmless);
+        let row =
+            [&number, &when, &entry.who, entry.from.as_deref().unwrap_or_default(), kind, &entry.says].map(harmless);
         file.write_record(row).map_err(wrong)?;
     }
     let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;

@@ -4,9 +4,9 @@ use jiff::Timestamp;
 use serde_json::Value;
 use tempestas_api::{
     Ceremony, ConsoleSignInReply, Done, EnrolReply, EnrolRequest, Me, NewPasskey, PasskeyProof, PasskeyView,
-    ProofReply, ProofRequest, SignInReply, SignInRequest, SignInView,
+    ProofRequest, ProofView, SignInReply, SignInRequest, SignInView,
 };
-use tempestas_core::{CredentialStep, Note, PeopleCommand, Phase, Sight};
+use tempestas_core::{CredentialStep, Note, PeopleCommand, Phase, ProofMethod, Sight};
 use tempestas_store::{Private, Proven, SignInKind};
 
 use crate::{
@@ -28,7 +28,8 @@ pub(super) async fn sign_in(anyone: Anyone, Body(request): Body<SignInRequest>) 
     let person = proven.person;
     let now = Timestamp::now();
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Token).await?;
+    let method = Some(ProofMethod::TotpCode);
+    app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Token, method).await?;
     app.note(person, &address, Note::SignedIn).await?;
     let ends = ends(&app, now);
     Ok(Json(SignInReply { token: token.to_string(), name: app.world().subject_name(person), ends }))
@@ -40,11 +41,11 @@ fn ends(app: &App, began_at: Timestamp) -> Timestamp {
 }
 
 /// Signs a console in.
-async fn into_console(app: &App, proven: Proven, address: &str) -> ConsoleAnswer {
+async fn into_console(app: &App, proven: Proven, method: ProofMethod, address: &str) -> ConsoleAnswer {
     let person = proven.person;
     let now = Timestamp::now();
     let token = vault::random_text();
-    app.store().begin_sign_in(token_digest(&token), proven, address, now, SignInKind::Browser).await?;
+    app.store().begin_sign_in(token_digest(&token), proven, address, now, SignInKind::Browser, Some(method)).await?;
     app.note(person, address, Note::SignedIn).await?;
     let name = app.world().subject_name(person);
     let set = cookie(app, &token, app.config().sign_in.longest.0.as_secs());
@@ -54,7 +55,7 @@ async fn into_console(app: &App, proven: Proven, address: &str) -> ConsoleAnswer
 pub(super) async fn console(anyone: Anyone, Body(request): Body<SignInRequest>) -> ConsoleAnswer {
     let Anyone { app, address } = anyone;
     let proven = prove(&app, &request.name, request.password, &request.code, &address).await?;
-    into_console(&app, proven, &address).await
+    into_console(&app, proven, ProofMethod::TotpCode, &address).await
 }
 
 pub(super) async fn passkey_challenge(anyone: Anyone) -> Answer<Ceremony> {
@@ -64,17 +65,17 @@ pub(super) async fn passkey_challenge(anyone: Anyone) -> Answer<Ceremony> {
 pub(super) async fn passkey(anyone: Anyone, Body(said): Body<PasskeyProof>) -> ConsoleAnswer {
     let Anyone { app, address } = anyone;
     let proven = passkeys::sign_in(&app, &said.ceremony, said.credential).await?;
-    into_console(&app, proven, &address).await
+    into_console(&app, proven, ProofMethod::Passkey, &address).await
 }
 
 pub(super) async fn proof_challenge(me: SignedIn) -> Answer<Ceremony> {
     Ok(Json(passkeys::begin_proof(&me.app, &me.sign_in).await?))
 }
 
-pub(super) async fn proof_passkey(me: SignedIn, Body(said): Body<PasskeyProof>) -> Answer<ProofReply> {
-    let proven_at = passkeys::prove(&me.app, &me.sign_in, &said.ceremony, said.credential).await?;
+pub(super) async fn proof_passkey(me: SignedIn, Body(said): Body<PasskeyProof>) -> Answer<ProofView> {
+    let proof = passkeys::prove(&me.app, &me.sign_in, &said.ceremony, said.credential).await?;
     me.submit(Note::Proved).await?;
-    Ok(Json(ProofReply { proven_at }))
+    Ok(Json(views::proof(proof)))
 }
 
 fn passkey_view(kept: &tempestas_store::Passkey) -> PasskeyView {
@@ -175,7 +176,7 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
             .filter(|group| group.id != me.person && world.belongs_to(me.person, group.id))
             .map(|group| world.text(group.name))
             .collect(),
-        proven_at: me.sign_in.proven_at,
+        proof: me.sign_in.proof.map(views::proof),
         has_passkey,
         sees_all: sight.sees_all(&world),
         administers_all: world.root.is_some_and(|root| Sight::is_administrator(&world, me.person, root)),
@@ -189,10 +190,10 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
     }))
 }
 
-pub(super) async fn proof(me: SignedIn, Body(request): Body<ProofRequest>) -> Answer<ProofReply> {
-    let proven_at = prove_again(&me.app, &me.sign_in, &request.code, &me.address).await?;
+pub(super) async fn proof(me: SignedIn, Body(request): Body<ProofRequest>) -> Answer<ProofView> {
+    let proof = prove_again(&me.app, &me.sign_in, &request.code, &me.address).await?;
     me.submit(Note::Proved).await?;
-    Ok(Json(ProofReply { proven_at }))
+    Ok(Json(views::proof(proof)))
 }
 
 pub(super) async fn list(me: SignedIn) -> Answer<Vec<SignInView>> {

@@ -17,6 +17,6 @@ pub(crate) use conversions::{conversion, drift};
 pub(crate) use elevations::{below, demand, earlier, elevation};
 pub(crate) use estate::{source, target};
 pub(crate) use ledger::entry;
-pub(crate) use people::{duty, subject};
+pub(crate) use people::{duty, proof, subject};
 pub(crate) use rights::{eligibility, role, standing};
 pub(crate) use terms::{effective, terms};

@@ -1,7 +1,7 @@
 //! People, groups, programs and duties, as replies show them.
 
-use tempestas_api::{AccountView, DutyView, SubjectView};
-use tempestas_core::{Duty, Sight, Subject, Visible, World};
+use tempestas_api::{AccountView, DutyView, ProofView, SubjectView};
+use tempestas_core::{Duty, Proof, Sight, Subject, Visible, World};
 
 /// A person, group or program, as far as the caller sees it: whose accounts they have elsewhere, and who else is in their
 /// groups, is for those with a duty there.
@@ -40,4 +40,9 @@ pub(crate) fn duty(world: &World, duty: Visible<'_, Duty>) -> DutyView {
         duty: duty.kind,
         scope: world.path(duty.scope),
     }
+}
+
+/// A proof, and how sure it makes.
+pub(crate) fn proof(Proof { at, method }: Proof) -> ProofView {
+    ProofView { at, method, level: method.level() }
 }

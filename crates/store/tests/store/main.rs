@@ -11,7 +11,7 @@ use jiff::{SignedDuration, Timestamp};
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{
     Actor, Caller, Command, Context, Decision, DutyKind, ElevationId, EstateCommand, OperatorCommand, PeopleCommand,
-    Said, ScopeId, SubjectId, SubjectKind, World, decide,
+    Proof, ProofMethod, Said, ScopeId, SubjectId, SubjectKind, World, decide,
     ledger::{Signer, Tree},
 };
 use tempestas_store::{Batch, Difference, Loaded, Private, Seen, SeenFacts, Slowing, Store, Wanted, check};
@@ -93,7 +93,9 @@ impl Kept {
 }
 
 fn by(who: SubjectId) -> Caller {
-    Caller { actor: Actor::Subject(who), proven_at: Timestamp::from_second(BEGAN + 86_400).ok(), ..Caller::machine() }
+    let at = Timestamp::from_second(BEGAN + 86_400).unwrap();
+    let proof = Some(Proof { at, method: ProofMethod::TotpCode });
+    Caller { actor: Actor::Subject(who), proof, ..Caller::machine() }
 }
 
 /// Changes the file as somebody would who has the disk.

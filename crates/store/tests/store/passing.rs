@@ -4,7 +4,7 @@ use std::path::Path;
 
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
-use tempestas_core::{Digest, SubjectId};
+use tempestas_core::{Digest, Proof, ProofMethod, SubjectId};
 use tempestas_store::{Private, Proven, Sealed, SignInKind, Store};
 
 use super::{BEGAN, Kept, change};
@@ -33,7 +33,10 @@ async fn enrol(kept: &mut Kept, person: SubjectId, password_hash: &str) {
 }
 
 async fn signs_in(store: &Store, n: u8, proven: Proven) {
-    store.begin_sign_in(token(n), proven, "10.0.0.7", now(), SignInKind::Token).await.unwrap();
+    store
+        .begin_sign_in(token(n), proven, "10.0.0.7", now(), SignInKind::Token, Some(ProofMethod::Passkey))
+        .await
+        .unwrap();
 }
 
 async fn holds(store: &Store, n: u8) -> bool {
@@ -51,7 +54,10 @@ async fn a_sign_in_is_over_with_the_credentials_that_it_rests_on() {
     signs_in(&kept.store, 2, Proven::by(ODA, "of oda")).await;
     assert!(holds(&kept.store, 1).await && holds(&kept.store, 2).await);
     let found = kept.store.sign_in(token(1)).await.unwrap().unwrap();
-    assert_eq!((found.proven(), found.kind, found.proven_at), (before, SignInKind::Token, Some(now())));
+    assert_eq!(
+        (found.proven(), found.kind, found.proof),
+        (before, SignInKind::Token, Some(Proof { at: now(), method: ProofMethod::Passkey }))
+    );
 
     enrol(&mut kept, TOMAS, "the second").await;
     assert!(!holds(&kept.store, 1).await && holds(&kept.store, 2).await);
@@ -77,6 +83,35 @@ async fn a_step_is_good_once_for_the_secret_that_it_is_a_step_of() {
     assert!(uses("the first", 11).await);
     assert!(uses("the second", 11).await, "of another secret");
     assert!(!uses("the second", 11).await);
+}
+
+#[tokio::test]
+async fn a_proof_stands_until_the_next_and_says_how_it_was_given() {
+    let directory = tempfile::tempdir().unwrap();
+    let mut kept = Kept::open(directory.path()).await;
+    enrol(&mut kept, TOMAS, "the first").await;
+    signs_in(&kept.store, 1, Proven::by(TOMAS, "the first")).await;
+    let proof = async || kept.store.sign_in(token(1)).await.unwrap().unwrap().proof;
+    let id = kept.store.sign_in(token(1)).await.unwrap().unwrap().id;
+    let began = Proof { at: now(), method: ProofMethod::Passkey };
+    let later = now().checked_add(jiff::SignedDuration::from_mins(5)).unwrap();
+    kept.store.use_sign_in(id, later, None).await.unwrap();
+    assert_eq!(proof().await, Some(began), "a use proves nothing");
+    kept.store.use_sign_in(id, later, Some(ProofMethod::TotpCode)).await.unwrap();
+    assert_eq!(proof().await, Some(Proof { at: later, method: ProofMethod::TotpCode }));
+
+    let device = Proven::by(TOMAS, "the first");
+    kept.store.begin_sign_in(token(2), device, "10.0.0.7", now(), SignInKind::Device, None).await.unwrap();
+    assert_eq!(kept.store.sign_in(token(2)).await.unwrap().unwrap().proof, None);
+    change_passing(directory.path(), "UPDATE sign_ins SET proven_by = 'a wax seal' WHERE proven_by IS NOT NULL").await;
+    assert_eq!(proof().await, None, "what is not known here proves nothing");
+}
+
+/// Changes the file of what passes from outside.
+async fn change_passing(directory: &Path, sql: &str) {
+    let path = directory.join("passing.sqlite");
+    let mut connection = SqliteConnectOptions::new().filename(path).connect().await.unwrap();
+    sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&mut connection).await.unwrap();
 }
 
 #[tokio::test]
@@ -144,6 +179,7 @@ async fn what_an_earlier_edition_kept_beside_the_ledger_goes_on() {
         put_back(directory.path(), cut_off).await;
         let store = Store::open(directory.path()).await.unwrap().store;
         assert!(holds(&store, 1).await && !holds(&store, 2).await);
+        assert!(store.sign_in(token(1)).await.unwrap().unwrap().proof.is_some(), "and so does a proof");
         assert!(!store.use_totp_step(proven, 10).await.unwrap(), "a step that was used stays used");
         let until = store.count_try("tomas", "10.0.0.7", now(), slowing).await.unwrap();
         assert!(until.is_some(), "who guessed waits on");
