@@ -43,6 +43,15 @@ const fn elevate() -> Act {
     Act::Elevate
 }
 
+/// A setting in words.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct SettingWords {
+    /// Which.
+    pub setting: String,
+    /// Its value.
+    pub words: String,
+}
+
 /// A rule that is set.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct TermsView {
@@ -53,6 +62,8 @@ pub struct TermsView {
     /// The rule.
     #[serde(flatten)]
     pub rule: NewTerms,
+    /// What it sets, in words.
+    pub says: Vec<SettingWords>,
     /// Who set it last.
     pub set_by: Option<String>,
     /// Who suspended it, where it is.

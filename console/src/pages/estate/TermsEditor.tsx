@@ -9,14 +9,13 @@ import { Dialog } from '../../parts/overlay'
 import { writeNamed } from '../../words/named'
 import { count } from '../../words/time'
 import { RuleForm } from './RuleForm'
-import { ruleWords } from './rule-words'
 
 type Rule = Api['TermsView']
 type NewRule = Api['NewTerms']
 type WholeRule = Parameters<typeof put<'/api/v1/terms/{id}'>>[2]
 
 /** A rule as it is, to begin a change with. */
-const asItIs = ({ id: _id, digest: _digest, set_by: _by, suspended: _suspended, ...rule }: Rule): NewRule => rule
+const asItIs = ({ id: _id, digest: _digest, set_by: _by, suspended: _suspended, says: _says, ...rule }: Rule): NewRule => rule
 
 /** A rule with everything that it leaves out named, as what takes the place of another must be. */
 const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, pins }: NewRule): WholeRule => ({
@@ -221,10 +220,10 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
                       <span className="mono text-ink-3">{rule.id}</span>
                     </p>
                     <p className="text-ink-2">
-                      {ruleWords(rule.settings).map(({ setting, words }, n) => (
+                      {rule.says.map(({ setting, words }, n) => (
                         <span key={setting}>
                           {n > 0 && '; '}
-                          {words}
+                          <span className="text-ink-3">{setting}</span> {words}
                           {rule.pins.includes(setting) && (
                             <Pin
                               size={12}

@@ -141,6 +141,13 @@ macro_rules! settings {
                 Ok(())
             }
 
+            /// Those that are set, by name, with their values in words.
+            #[must_use]
+            pub fn words(&self, world: &World) -> Vec<(&'static str, String)> {
+                let set = [$(self.$field.as_ref().map(|value| (<$setting>::NAME, value.words(world)))),*];
+                set.into_iter().flatten().collect()
+            }
+
             /// As people write them.
             #[must_use]
             pub fn written(&self, world: &World) -> WrittenSettings {

@@ -1,11 +1,12 @@
 //! Rules of terms, and what holds by them, as replies show them.
 
-use tempestas_api::{EffectiveSetting, NewTerms, TermsView};
+use tempestas_api::{EffectiveSetting, NewTerms, SettingWords, TermsView};
 use tempestas_core::{Effective, Terms, TermsId, Visible, World};
 
 use super::rights::pause;
 
 pub(crate) fn terms(world: &World, rule: Visible<'_, Terms>) -> TermsView {
+    let words = rule.settings.words(world).into_iter();
     TermsView {
         id: rule.id.to_string(),
         digest: rule.digest(),
@@ -20,6 +21,7 @@ pub(crate) fn terms(world: &World, rule: Visible<'_, Terms>) -> TermsView {
             attributes: rule.attributes.clone(),
             pins: rule.pins.clone(),
         },
+        says: words.map(|(setting, words)| SettingWords { setting: setting.to_owned(), words }).collect(),
         set_by: rule.set_by.map(|by| world.subject_name(by)),
         suspended: rule.paused.as_ref().map(|paused| pause(world, paused)),
     }
