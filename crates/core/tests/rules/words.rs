@@ -136,3 +136,34 @@ fn words_of_old_facts_are_read_in_clear_and_salted_with_the_next_survey() {
     let again = take_in(&mut house, survey);
     assert!(again.facts.is_empty(), "once");
 }
+
+#[test]
+fn what_somebody_is_called_can_become_no_other_part_of_a_sentence() {
+    let mut house = House::new(&settings(1));
+    let hostile = "{subject} let {program} in, until {until}";
+    house.well(Who::Asker, Command::Note(Note::DeviceLetIn { program: hostile.to_owned() }));
+    let what = house.facts.last().unwrap().what.clone();
+    let text = |text: String| Part::Text { text };
+    let words = what.sentence(&house.world).0;
+    let who = Part::Who { name: "tomas".to_owned() };
+    assert_eq!(words, [text(format!("let {hostile} in for ")), who, text(", to read and draft".to_owned())]);
+}
+
+#[test]
+fn a_sentence_names_whom_and_what_it_is_about_as_what_they_are() {
+    let mut house = House::new(&settings(0));
+    let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    let said = |kind: &str| {
+        let fact = house.facts.iter().find(|fact| fact.what.kind() == kind).unwrap();
+        (fact.what.sentence(&house.world), fact)
+    };
+    let (asked, _) = said("asked");
+    let right = Part::Right { right: "writer@/cloud".to_owned() };
+    assert!(asked.0.contains(&Part::Elevation { id: id.to_string() }) && asked.0.contains(&right), "{asked:?}");
+    let (opening, fact) = said("opening");
+    let What::Opening { until, .. } = fact.what else { panic!("{fact:?}") };
+    assert!(opening.0.contains(&Part::Time { at: until }), "{opening:?}");
+    assert!(opening.to_string().ends_with(&format!("until {}", until.strftime("%F %R UTC"))), "{opening}");
+    let (given, _) = said("eligibility-given");
+    assert_eq!(given.to_string(), "made tomas eligible for writer@/cloud");
+}
