@@ -12,7 +12,7 @@ use comfy_table::{Cell, Color, ContentArrangement, Table, presets::NOTHING};
 use jiff::{Timestamp, tz::TimeZone};
 use serde::Serialize;
 use tempestas_api::LedgerEntry;
-use tempestas_core::is_deceptive;
+use tempestas_core::{Part, Sentence, is_deceptive};
 
 /// Tables are not squeezed below this many columns.
 const NARROWEST: u16 = 80;
@@ -70,6 +70,15 @@ fn unprinted(error: &io::Error) -> ! {
 /// A time, with its zone beside it.
 pub(crate) fn when(at: Timestamp) -> String {
     at.to_zoned(zone()).strftime("%F %T %Z").to_string()
+}
+
+/// A sentence of the service, its moments in the zone that all others are told in.
+pub(crate) fn said(words: &Sentence) -> String {
+    let part = |part: &Part| match part {
+        Part::Time { at } => when(*at),
+        other => other.to_string(),
+    };
+    words.0.iter().map(part).collect()
 }
 
 /// How a weight or a state stands out.
@@ -200,7 +209,7 @@ pub(crate) fn entries(entries: &[LedgerEntry]) {
             when(entry.at),
             entry.who.clone(),
             entry.from.clone().unwrap_or_default(),
-            entry.says.clone(),
+            said(&entry.words),
         ]
     };
     table(&["no", "when", "who", "from", "what"], entries.iter().map(row), "No entry fits.");
@@ -208,7 +217,24 @@ pub(crate) fn entries(entries: &[LedgerEntry]) {
 
 #[cfg(test)]
 mod tests {
-    use super::json;
+    use jiff::tz::TimeZone;
+    use tempestas_core::{Part, Sentence};
+
+    use super::{ZONE, json, said};
+
+    #[test]
+    fn a_sentence_tells_its_moments_in_the_zone_of_all_others() {
+        let zone = ZONE.get_or_init(|| TimeZone::get("Europe/Lisbon").unwrap());
+        let at: jiff::Timestamp = "2026-07-01T12:00:00Z".parse().unwrap();
+        let words = vec![
+            Part::Text { text: "began to open ".to_owned() },
+            Part::Elevation { id: "E1042".to_owned() },
+            Part::Text { text: ", until ".to_owned() },
+            Part::Time { at },
+        ];
+        let told = at.to_zoned(zone.clone()).strftime("%F %T %Z");
+        assert_eq!(said(&Sentence(words)), format!("began to open E1042, until {told}"));
+    }
 
     #[test]
     fn json_holds_what_there_is_and_shows_none_of_it() {
