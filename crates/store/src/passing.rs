@@ -48,9 +48,11 @@ async fn take_over(path: &Path, ledger: &mut SqliteConnection) -> Result<(), Sto
         sqlx::query(sqlx::AssertSqlSafe(copy)).execute(&mut *ledger).await?;
     }
     // How somebody had proven themselves was not known there: the least that it can have been.
-    sqlx::query("UPDATE passing.sign_ins SET proven_by = 'totp-code' WHERE proven_at IS NOT NULL AND proven_by IS NULL")
-        .execute(&mut *ledger)
-        .await?;
+    sqlx::query(
+        "UPDATE passing.sign_ins SET proven_by = 'totp-code' WHERE proven_at IS NOT NULL AND proven_by IS NULL",
+    )
+    .execute(&mut *ledger)
+    .await?;
     // There, what rested on others than the present credentials was dropped with them.
     let credentials = sqlx::query("SELECT person, password_hash FROM credentials").fetch_all(&mut *ledger).await?;
     for (table, known) in RESTING.iter().flat_map(|table| credentials.iter().map(move |known| (table, known))) {
