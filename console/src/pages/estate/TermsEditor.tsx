@@ -15,7 +15,14 @@ type NewRule = Api['NewTerms']
 type WholeRule = Parameters<typeof put<'/api/v1/terms/{id}'>>[2]
 
 /** A rule as it is, to begin a change with. */
-const asItIs = ({ id: _id, digest: _digest, set_by: _by, suspended: _suspended, says: _says, ...rule }: Rule): NewRule => rule
+const asItIs = ({
+  id: _id,
+  digest: _digest,
+  set_by: _by,
+  suspended: _suspended,
+  says: _says,
+  ...rule
+}: Rule): NewRule => rule
 
 /** A rule with everything that it leaves out named, as what takes the place of another must be. */
 const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, pins }: NewRule): WholeRule => ({
