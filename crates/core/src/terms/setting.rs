@@ -21,6 +21,12 @@ pub trait Setting: Clone + PartialEq + Default {
     /// What holds of it where no rule says otherwise.
     fn house_default(act: Act) -> Self;
 
+    /// Whether it is what held before there was such a setting. In a frozen demand it is then left unsaid, so that what was
+    /// frozen before is written as it was.
+    fn is_as_before(&self) -> bool {
+        *self == Self::default()
+    }
+
     /// Whether it says anything about an act.
     fn is_about(_act: Act) -> bool {
         true
@@ -91,7 +97,7 @@ macro_rules! written_as_span {
 pub(super) use {written_as_it_is, written_as_span};
 
 macro_rules! settings {
-    ($($field:ident: $setting:ty, $says:literal;)*) => {
+    ($($field:ident: $setting:ty, $says:literal $(, unsaid if $as_before:literal)?;)*) => {
         /// Settings of a rule; what is absent comes from elsewhere.
         #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
         #[serde(deny_unknown_fields, default)]
@@ -111,7 +117,11 @@ macro_rules! settings {
         #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
         #[serde(default)]
         pub struct Effective {
-            $(#[doc = $says] pub $field: $setting,)*
+            $(
+                #[doc = $says]
+                $(#[serde(skip_serializing_if = $as_before)])?
+                pub $field: $setting,
+            )*
             /// Where each came from.
             pub traces: Vec<Trace>,
         }

@@ -13,6 +13,7 @@ fn keeps_to_the_rules<S: Setting + Debug>(world: &World, values: &[S]) {
     let none = |name: &str| -> Result<SubjectId, String> {
         world.subject_named(name).map(|known| known.id).ok_or_else(|| name.to_owned())
     };
+    assert!(S::default().is_as_before());
     for act in ACTS.into_iter().filter(|act| act.knows(S::NAME)) {
         let house = S::house_default(act);
         assert!(!house.words(world).is_empty(), "{} has no words", S::NAME);

@@ -381,7 +381,7 @@ async fn an_empty_service_leads_its_first_administrator_through_the_first_day() 
     browser.says("Changes nothing for anybody who may ask at present").await.unwrap();
     browser.at("//label[contains(., 'I have looked')]/input").await.unwrap().click().await.unwrap();
     browser.press("Set it").await.unwrap();
-    browser.says("2 h at most").await.unwrap();
+    browser.says("longest 2 h").await.unwrap();
     browser.page("/settings?part=people").await.unwrap();
     browser.write("Name to sign in by", "ines.kowal").await.unwrap();
     browser.write("Full name, or what it is for", "Ines Kowal").await.unwrap();

@@ -152,7 +152,7 @@ async fn a_group_gets_members_and_an_eligibility_and_a_rule_says_for_what_and_wh
     };
     assert_eq!(mara.axe().await.unwrap(), Vec::<String>::new());
     set().await;
-    mara.says("on begin within 45 min").await.unwrap();
+    mara.says("when the holder begins, within 45 min").await.unwrap();
     mara.press("Add a rule here").await.unwrap();
     mara.choose("For what is done", "being made eligible").await.unwrap();
     mara.choose("Approval", "nobody need be asked").await.unwrap();
