@@ -117,6 +117,12 @@ fn a_stand_in_may_ask_from_its_start_to_its_end_and_there_is_an_account_of_it() 
     let cover = |stand_in| EligibilityCommand::Cover { absent, stand_in, from: Some(from), until, reason: None };
     assert!(house.try_as(Who::Other, cover(stand_in)).is_err(), "neither absent nor an administrator");
     assert!(house.try_as(Who::Asker, cover(house.id(Who::Second))).is_err(), "nobody stands in for themselves");
+    for caller in [Caller::service(), Caller::keeper_of(target), Caller::nobody(Said::new("192.0.2.7"))] {
+        house.act(caller, cover(stand_in)).unwrap_err();
+    }
+    house.well(Who::Administrator, PeopleCommand::Suspend { subject: absent });
+    assert!(house.try_as(Who::Asker, cover(stand_in)).is_err(), "who is suspended hands nothing on");
+    house.well(Who::Administrator, PeopleCommand::Resume { subject: absent });
     house.well(Who::Asker, cover(stand_in));
     assert_eq!(last(&house).state, AppointmentState::Waiting, "the absent person's own wish wants a yes");
     assert!(answer(&mut house, Who::First, Verdict::Yes).is_err());

@@ -67,6 +67,10 @@ fn what_the_service_sees_of_itself_is_no_keepers_to_say() {
         }
         house.act(Caller::service(), raise.clone()).unwrap();
     }
+    let nobody = Caller::nobody(Said::new("192.0.2.7"));
+    for caller in [Caller::machine(), nobody, house.caller(Who::Administrator)] {
+        house.act(caller, Command::Tick).unwrap_err();
+    }
     house.act(Caller::service(), Command::Tick).unwrap();
 }
 
