@@ -9,7 +9,7 @@ use super::{
     checked::checked_text,
     deciding::{Deciding, Draft},
     lifecycle::{never_begun, open},
-    proofs::{Person, Reported},
+    proofs::{FreshProof, Person, Reported},
 };
 use crate::{
     AlarmKind, Approval, Digest, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase, Refusal,
@@ -50,12 +50,15 @@ pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: Elevat
             elevation.id, elevation.phase
         )));
     }
-    deciding.proven(elevation.demand.terms.assurance.0)?;
+    let proof = deciding.proven(elevation.demand.terms.assurance.0)?;
     let Some(grant) = elevation.grant.and_then(|id| deciding.world.grants.get(&id)) else { return Ok(()) };
-    let shown = Grant { login_shown: true, ..grant.clone() };
-    let replaced = grant.login_shown;
-    deciding.by(person).fact(What::LoginShown { elevation: elevation.id, replaced }, vec![Row::Grant(shown)]);
+    shown(&mut deciding.by(person), proof, grant);
     Ok(())
+}
+
+fn shown(draft: &mut Draft<'_, '_>, _: FreshProof, grant: &Grant) {
+    let what = What::LoginShown { elevation: grant.elevation, replaced: grant.login_shown };
+    draft.fact(what, vec![Row::Grant(Grant { login_shown: true, ..grant.clone() })]);
 }
 
 fn nothing_to_end(elevation: &Elevation) -> Refusal {

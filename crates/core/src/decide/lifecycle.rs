@@ -6,7 +6,7 @@ use jiff::Timestamp;
 
 use super::{
     deciding::{Deciding, Draft},
-    proofs::Person,
+    proofs::{FreshProof, Person},
 };
 use crate::{
     Approval, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, Refusal, Row, ScopeId, Seconds, Seen, Stage,
@@ -40,9 +40,13 @@ pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId
     if elevation.phase != Phase::Ready {
         return Err(Refusal::conflict(format!("{} is {}, not ready to begin", elevation.id, elevation.phase)));
     }
-    deciding.proven(elevation.demand.terms.assurance.0)?;
-    open(&mut deciding.by(person), elevation);
+    let proof = deciding.proven(elevation.demand.terms.assurance.0)?;
+    begun(&mut deciding.by(person), proof, elevation);
     Ok(())
+}
+
+fn begun(draft: &mut Draft<'_, '_>, _: FreshProof, elevation: Elevation) {
+    open(draft, elevation);
 }
 
 /// All that was needed is said: on to opening, or to waiting for its start.
