@@ -2,7 +2,7 @@
 
 use super::AlarmKind;
 use crate::{
-    GrantId, World,
+    GrantId, Part, World,
     words::{Sentence, Worded},
 };
 
@@ -10,94 +10,112 @@ impl AlarmKind {
     /// The alarm as one plain sentence.
     #[must_use]
     pub fn sentence(&self, world: &World) -> Sentence {
-        let say = |template: &str, named: &[(&str, &dyn Worded)]| Sentence::filled(world, template, named);
-        let of_grant = |grant: &GrantId, template: &str| say(template, &[("elevation", &elevation(world, *grant))]);
+        let named = self.named(world);
+        let named: Vec<(&str, &dyn Worded)> = named.iter().map(|(name, it)| (*name, it as &dyn Worded)).collect();
+        Sentence::filled(world, self.template(), &named)
+    }
+
+    const fn template(&self) -> &'static str {
         match self {
-            Self::TakeLate { grant } => {
-                of_grant(grant, "{elevation} should have ended and is not read back as gone; it is tried until it is")
+            Self::TakeLate { .. } => {
+                "{elevation} should have ended and is not read back as gone; it is tried until it is"
             }
-            Self::Missing { grant } => of_grant(
-                grant,
-                "{elevation} should be live and was not found on its target; somebody took it away behind our back",
-            ),
-            Self::LoginKept { grant } => of_grant(
-                grant,
-                "the login of {elevation} can't be dropped, since objects hang on it; it is left without sign-in, powers and members: \
-                 hand the objects to somebody, drop it, and settle this",
-            ),
-            Self::EndHindered { grant } => of_grant(
-                grant,
-                "something was in the way of the end of {elevation}, or of seeing what it left: its leftovers say what; look there, \
-                 then settle this",
-            ),
-            Self::Stray { target } => say(
-                "something on {target} bears our mark and no grant explains it; it is being ended",
-                &[("target", target)],
-            ),
-            Self::SurveyHeld { target } => say(
-                "a survey of {target} would change too much and waits for a person: `tempestas targets accept {target}`",
-                &[("target", target)],
-            ),
-            Self::ImportHeld { target } => say(
-                "what {target} says of people waits for somebody to look, because too many would be gone: `tempestas people source \
-                 accept {target}`",
-                &[("target", target)],
-            ),
-            Self::NewPower { drift } => match world.drifts.get(drift) {
-                Some(known) => {
-                    say("on {target}: {what}", &[("target", &known.target), ("what", &known.sentence(world))])
-                }
-                None => say("{drift}: an identity can do everything that could not before", &[("drift", drift)]),
-            },
+            Self::Missing { .. } => {
+                "{elevation} should be live and was not found on its target; somebody took it away behind our back"
+            }
+            Self::LoginKept { .. } => {
+                "the login of {elevation} can't be dropped, since objects hang on it; it is left without sign-in, powers and \
+                 members: hand the objects to somebody, drop it, and settle this"
+            }
+            Self::EndHindered { .. } => {
+                "something was in the way of the end of {elevation}, or of seeing what it left: its leftovers say what; look \
+                 there, then settle this"
+            }
+            Self::Stray { .. } => "something on {target} bears our mark and no grant explains it; it is being ended",
+            Self::SurveyHeld { .. } => {
+                "a survey of {target} would change too much and waits for a person: `tempestas targets accept {target}`"
+            }
+            Self::ImportHeld { .. } => {
+                "what {target} says of people waits for somebody to look, because too many would be gone: \
+                 `tempestas people source accept {target}`"
+            }
+            Self::NewPower { .. } => "{what}",
+            Self::ConversionStopped { .. } => {
+                "{conversion} stopped by itself: {why}; look at it, then have it go on or undo it"
+            }
+            Self::ClockStep { .. } => {
+                "this machine's clock stepped by {seconds} s; nothing is opened until an administrator has looked and settles \
+                 this alarm"
+            }
+            Self::SealedUsed { claimed: false, .. } => {
+                "`{account}`, a sealed emergency holder of {target}, was used at {at}: ask who broke the seal and why, then \
+                 settle this"
+            }
+            Self::SealedUsed { claimed: true, .. } => {
+                "`{account}`, a sealed emergency holder of {target}, was used at {at}, as a line of the log there says that \
+                 any account could have written: ask who broke the seal and why, then settle this"
+            }
+            Self::LogUnread { .. } => {
+                "the log of {target} grew by {bytes} bytes more than is read at once, so a use of its sealed emergency holders \
+                 may have been missed: find out who wrote so much and read it there, then settle this"
+            }
+            Self::LedgerDiffers { .. } => {
+                "the database differs from the ledger in {places} place(s): run `tempestasd rebuild --check` on the machine, \
+                 which names them; nothing critical is opened until an administrator has looked, put it right \
+                 (`tempestasd restore`) and settled this"
+            }
+            Self::HandedOn { .. } => {
+                "{hand} got their standing from {by} within a day, and has handed on as much already, or set terms in their \
+                 favour: ask both, then settle this"
+            }
+            Self::Recovered { .. } => "somebody with a shell on the machine recovered the sign-in of {person}",
+            Self::Skew { .. } => "the clock of {target} is {seconds} s away from ours; nothing is given there",
+        }
+    }
+
+    /// What stands in its sentence, by name.
+    fn named(&self, world: &World) -> Vec<(&'static str, Sentence)> {
+        let say = |worded: &dyn Worded| Sentence(worded.parts(world));
+        match self {
+            Self::TakeLate { grant }
+            | Self::Missing { grant }
+            | Self::LoginKept { grant }
+            | Self::EndHindered { grant } => vec![("elevation", elevation(world, *grant))],
+            Self::Stray { target } | Self::SurveyHeld { target } | Self::ImportHeld { target } => {
+                vec![("target", say(target))]
+            }
+            Self::NewPower { drift } => {
+                let unknown = "{drift}: an identity can do everything that could not before";
+                let what = match world.drifts.get(drift) {
+                    Some(known) => Sentence::filled(
+                        world,
+                        "on {target}: {what}",
+                        &[("target", &known.target), ("what", &known.sentence(world))],
+                    ),
+                    None => Sentence::filled(world, unknown, &[("drift", drift)]),
+                };
+                vec![("what", what)]
+            }
             Self::ConversionStopped { conversion } => {
                 let why = world.conversions.get(conversion).and_then(|one| one.waves.as_ref()?.stopped.clone());
                 let why = why.unwrap_or_else(|| "too many rights could not be taken away".to_owned());
-                say(
-                    "{conversion} stopped by itself: {why}; look at it, then have it go on or undo it",
-                    &[("conversion", conversion), ("why", &why)],
-                )
+                vec![("conversion", say(conversion)), ("why", say(&why))]
             }
-            Self::ClockStep { seconds } => say(
-                "this machine's clock stepped by {seconds} s; nothing is opened until an administrator has looked and settles this alarm",
-                &[("seconds", seconds)],
-            ),
-            Self::SealedUsed { target, account, at, claimed } => {
-                let claim =
-                    if *claimed { ", as a line of the log there says that any account could have written" } else { "" };
-                say(
-                    "`{account}`, a sealed emergency holder of {target}, was used at {at}{claim}: ask who broke the seal and why, then \
-                     settle this",
-                    &[("account", account), ("target", target), ("at", at), ("claim", &claim)],
-                )
+            Self::ClockStep { seconds } => vec![("seconds", say(seconds))],
+            Self::SealedUsed { target, account, at, claimed: _ } => {
+                vec![("account", say(account)), ("target", say(target)), ("at", say(at))]
             }
-            Self::LogUnread { target, bytes } => say(
-                "the log of {target} grew by {bytes} bytes more than is read at once, so a use of its sealed emergency holders may have \
-                 been missed: find out who wrote so much and read it there, then settle this",
-                &[("target", target), ("bytes", bytes)],
-            ),
-            Self::LedgerDiffers { places } => say(
-                "the database differs from the ledger in {places} place(s): run `tempestasd rebuild --check` on the machine, which names \
-                 them; nothing critical is opened until an administrator has looked, put it right (`tempestasd restore`) and settled this",
-                &[("places", places)],
-            ),
-            Self::HandedOn { by, hand } => say(
-                "{hand} got their standing from {by} within a day, and has handed on as much already, or set terms in their favour: ask \
-                 both, then settle this",
-                &[("hand", hand), ("by", by)],
-            ),
-            Self::Recovered { person } => {
-                say("somebody with a shell on the machine recovered the sign-in of {person}", &[("person", person)])
-            }
-            Self::Skew { target, seconds } => say(
-                "the clock of {target} is {seconds} s away from ours; nothing is given there",
-                &[("target", target), ("seconds", seconds)],
-            ),
+            Self::LogUnread { target, bytes } => vec![("target", say(target)), ("bytes", say(bytes))],
+            Self::LedgerDiffers { places } => vec![("places", say(places))],
+            Self::HandedOn { by, hand } => vec![("hand", say(hand)), ("by", say(by))],
+            Self::Recovered { person } => vec![("person", say(person))],
+            Self::Skew { target, seconds } => vec![("target", say(target)), ("seconds", say(seconds))],
         }
     }
 }
 
 impl Worded for AlarmKind {
-    fn parts(&self, world: &World) -> Vec<crate::Part> {
+    fn parts(&self, world: &World) -> Vec<Part> {
         self.sentence(world).0
     }
 }
