@@ -1,7 +1,5 @@
 //! Requests as people and programs write them: what is left out, what is refused, and what a reply looks like.
 
-#![expect(clippy::unwrap_used, reason = "a test says what it expects")]
-
 use serde::de::DeserializeOwned;
 use serde_json::{Value, json};
 use tempestas_api::{AnswerRequest, AskRequest, ConvertRequest, NewEligibility, NewSubject, NewTarget, NewTerms};

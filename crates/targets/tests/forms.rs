@@ -1,7 +1,5 @@
 //! Descriptions of systems: what can be used, and what each that can't is told.
 
-#![expect(clippy::unwrap_used, reason = "a test says what it expects")]
-
 use tempestas_targets::Form;
 
 const GOOD: &str = r#"
