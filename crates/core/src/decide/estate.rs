@@ -86,7 +86,9 @@ fn set_target(deciding: &mut Deciding<'_>, target: ScopeId, changes: &Changes<'_
     row.alarm_after = changes.alarm_after.unwrap_or(row.alarm_after);
     if let Some(host) = changes.runs_on {
         // What runs on what says who reaches whom: it is as much about the one as about the other.
-        deciding.administers_each(host)?;
+        if let Some(host) = host {
+            deciding.administers(host)?;
+        }
         row.runs_on = host_of(deciding, target, host)?;
     }
     if let Some(wanted) = changes.own_login {

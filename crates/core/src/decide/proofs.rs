@@ -193,10 +193,13 @@ impl Deciding<'_> {
         &self,
         scopes: impl IntoIterator<Item = ScopeId>,
     ) -> Result<AdministersEach, Refusal> {
+        let mut each = None;
         for scope in scopes {
             self.administers(scope)?;
+            each = Some(AdministersEach(()));
         }
-        Ok(AdministersEach(()))
+        // Of none at all nobody is the administrator.
+        each.ok_or_else(|| Refusal::invalid("nothing was chosen"))
     }
 
     pub(super) fn operates(&self) -> Result<Operates, Refusal> {
