@@ -28,7 +28,7 @@ impl House {
         let rule = self.found("terms", |_| true).await;
         let held = self.found("eligibilities", |one| one["who"] == TOMAS).await;
         let mut body = rule.clone();
-        for beside in ["id", "digest", "set_by", "suspended"] {
+        for beside in ["id", "digest", "says", "set_by", "suspended"] {
             body.as_object_mut().unwrap().remove(beside);
         }
         let change = |route, at, method, body| Change { route, at, method, body };
