@@ -16,45 +16,24 @@ pub use rights::{ConversionCommand, DriftCommand, EligibilityCommand, TermsComma
 
 use crate::{AlarmId, ElevationId, Note};
 
-/// One command. What people may give is checked against the caller's duties in `decide`.
-#[derive(Debug, Clone, PartialEq)]
-#[expect(clippy::large_enum_variant, reason = "commands pass through; none is kept in this form")]
-pub enum Command {
-    /// On the machine that the service runs on.
-    Operator(OperatorCommand),
-    /// About people, groups and programs.
-    People(PeopleCommand),
-    /// About where people come from.
-    Source(SourceCommand),
-    /// About folders and targets.
-    Estate(EstateCommand),
-    /// About stops.
-    Stop(StopCommand),
-    /// About who may ask for what.
-    Eligibility(EligibilityCommand),
-    /// About rules of terms.
-    Terms(TermsCommand),
-    /// About what surveys saw that nobody did through us.
-    Drift(DriftCommand),
-    /// About standing rights that become eligible ones.
-    Conversion(ConversionCommand),
-    /// About elevations.
-    Elevation(ElevationCommand),
-    /// What a keeper saw.
-    Report(Report),
-    /// Records an event that changes no row: sign-ins, shown secrets, refusals.
-    Note(Note),
-    /// Settles an alarm that a person may settle.
-    SettleAlarm {
-        /// Which.
-        alarm: AlarmId,
-    },
-    /// Time has passed.
-    Tick,
-}
+macro_rules! commands {
+    ($($(#[$says:meta])* $noun:ident($command:ty);)*) => {
+        /// One command. What people may give is checked against the caller's duties in `decide`.
+        #[derive(Debug, Clone, PartialEq)]
+        #[expect(clippy::large_enum_variant, reason = "commands pass through; none is kept in this form")]
+        pub enum Command {
+            $($(#[$says])* $noun($command),)*
+            /// Records an event that changes no row: sign-ins, shown secrets, refusals.
+            Note(Note),
+            /// Settles an alarm that a person may settle.
+            SettleAlarm {
+                /// Which.
+                alarm: AlarmId,
+            },
+            /// Time has passed.
+            Tick,
+        }
 
-macro_rules! from_noun {
-    ($($noun:ident($command:ty)),* $(,)?) => {
         $(impl From<$command> for Command {
             fn from(command: $command) -> Self {
                 Self::$noun(command)
@@ -76,18 +55,29 @@ macro_rules! from_noun {
     };
 }
 
-from_noun! {
-    Operator(OperatorCommand),
-    People(PeopleCommand),
-    Source(SourceCommand),
-    Estate(EstateCommand),
-    Stop(StopCommand),
-    Eligibility(EligibilityCommand),
-    Terms(TermsCommand),
-    Drift(DriftCommand),
-    Conversion(ConversionCommand),
-    Elevation(ElevationCommand),
-    Report(Report),
+commands! {
+    /// On the machine that the service runs on.
+    Operator(OperatorCommand);
+    /// About people, groups and programs.
+    People(PeopleCommand);
+    /// About where people come from.
+    Source(SourceCommand);
+    /// About folders and targets.
+    Estate(EstateCommand);
+    /// About stops.
+    Stop(StopCommand);
+    /// About who may ask for what.
+    Eligibility(EligibilityCommand);
+    /// About rules of terms.
+    Terms(TermsCommand);
+    /// About what surveys saw that nobody did through us.
+    Drift(DriftCommand);
+    /// About standing rights that become eligible ones.
+    Conversion(ConversionCommand);
+    /// About elevations.
+    Elevation(ElevationCommand);
+    /// What a keeper saw.
+    Report(Report);
 }
 
 impl From<Note> for Command {

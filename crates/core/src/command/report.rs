@@ -77,7 +77,7 @@ pub enum Report {
     GrantGone {
         /// Which.
         grant: GrantId,
-        /// What it left, when that was made, and whether it is left alone.
+        /// What was kept past its end: what and where, when that came to be, and whether we ended it.
         leftovers: Vec<(Said, Option<Timestamp>, bool)>,
     },
     /// A standing right was taken away, and read back as gone.

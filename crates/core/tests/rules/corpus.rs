@@ -19,6 +19,8 @@ fn replayed(export: &str) -> World {
         assert_eq!(String::from_utf8_lossy(&again), line.fact, "fact {} is written otherwise now", line.n);
         assert!(world.last_at.is_none_or(|last| last <= fact.at), "time runs backwards at fact {}", line.n);
         world.apply(&fact);
+        let tag = serde_json::to_value(&fact.what).unwrap()["kind"].clone();
+        assert_eq!(tag, fact.what.kind(), "fact {} is filtered by another word than it is written with", line.n);
         let said = fact.what.sentence(&world).to_string();
         assert!(!said.contains(['{', '}']), "fact {} names what it has not: {said}", line.n);
     }
