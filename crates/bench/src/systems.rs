@@ -61,8 +61,7 @@ async fn given(target: &Target, role: &str, account: Option<&str>) -> anyhow::Re
     for n in 0..GIVEN {
         let order = call(format!("tpbench{n}"), role, account);
         let begun = Instant::now();
-        target.give(&order).await?;
-        ensure!(target.holds(&order).await?.there, "it is not there when read back");
+        ensure!(target.give(&order).await?.there, "it is not there when read back");
         took.push(begun.elapsed());
         let end = GrantCall { attempt: Timestamp::now().as_microsecond(), ..order };
         target.take(&end).await?;

@@ -202,6 +202,15 @@ async fn limited<T>(call: impl Future<Output = Result<T, TargetError>>) -> Resul
     tokio::time::timeout(CALL_LIMIT, call).await.unwrap_or(Err(TargetError::Slow))
 }
 
+/// Does something on a target, and then reads what became of it.
+async fn read_back(
+    done: impl Future<Output = Result<(), TargetError>>,
+    read: impl Future<Output = Result<ReadBack, TargetError>>,
+) -> Result<ReadBack, TargetError> {
+    limited(done).await?;
+    limited(read).await
+}
+
 impl Target {
     /// A target with its own password or key; nothing is called yet. None for a host, which has no secret of its own.
     ///
@@ -270,20 +279,34 @@ impl Target {
         each!(self, target => target.survey())
     }
 
-    /// Puts a grant in force, with its end.
+    /// Puts a grant in force, with its end, and reads it back.
     ///
     /// # Errors
-    /// When the target didn't take it.
-    pub async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
-        each!(self, target => target.give(call))
+    /// When the target didn't take it, or can't be read.
+    pub async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        match self {
+            Self::Linux(target) => limited(target.give(call)).await,
+            Self::Postgres(target) => read_back(target.give(call), target.holds(call)).await,
+            Self::Brightwater(target) => read_back(target.give(call), target.holds(call)).await,
+            Self::Fathom(target) => read_back(target.give(call), target.holds(call)).await,
+            Self::Ldap(target) => read_back(target.give(call), target.holds(call)).await,
+            Self::Described(target) => read_back(target.give(call), target.holds(call)).await,
+        }
     }
 
-    /// Takes a grant away, for good: from then on a late order to give it is refused.
+    /// Takes a grant away, for good: from then on a late order to give it is refused. Reads it back.
     ///
     /// # Errors
-    /// When the target didn't take it.
-    pub async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
-        each!(self, target => target.take(call))
+    /// When the target didn't take it, or can't be read.
+    pub async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        match self {
+            Self::Linux(target) => limited(target.take(call)).await,
+            Self::Postgres(target) => read_back(target.take(call), target.holds(call)).await,
+            Self::Brightwater(target) => read_back(target.take(call), target.holds(call)).await,
+            Self::Fathom(target) => read_back(target.take(call), target.holds(call)).await,
+            Self::Ldap(target) => read_back(target.take(call), target.holds(call)).await,
+            Self::Described(target) => read_back(target.take(call), target.holds(call)).await,
+        }
     }
 
     /// Reads a grant back.

@@ -24,11 +24,11 @@ fn call(name: &str, role: &str, account: Option<&str>, attempt: i64) -> GrantCal
 
 pub async fn given_twice_and_late(target: &Target, order: impl Fn(i64) -> GrantCall) {
     let there = async || target.holds(&order(0)).await.unwrap().there;
-    target.give(&order(10)).await.unwrap();
+    assert!(target.give(&order(10)).await.unwrap().there, "it is read back when it was given");
     assert!(there().await);
     target.give(&order(11)).await.unwrap();
     assert_eq!(target.marked().await.unwrap().len(), 1, "given twice is there once");
-    target.take(&order(12)).await.unwrap();
+    assert!(!target.take(&order(12)).await.unwrap().there, "it is read back when it was taken");
     assert!(!there().await);
     assert_eq!(target.give(&order(13)).await, Err(TargetError::Late));
     assert!(!there().await, "a late order changed something");

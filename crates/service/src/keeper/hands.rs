@@ -155,11 +155,8 @@ impl Hands {
         if self.check_skew(before.clock).await {
             return Err(TargetError::Refused("its clock is too far from ours".to_owned()));
         }
-        if !before.there {
-            target.give(&call).await?;
-            if !target.holds(&call).await?.there {
-                return Err(TargetError::Refused("it is not there when read back".to_owned()));
-            }
+        if !before.there && !target.give(&call).await?.there {
+            return Err(TargetError::Refused("it is not there when read back".to_owned()));
         }
         self.app.report(self.scope, Report::GrantSeen { grant: grant.id, there: true }).await;
         Ok(())
@@ -167,8 +164,7 @@ impl Hands {
 
     async fn take(&self, target: &Target, grant: &Grant) -> Result<(), TargetError> {
         let call = self.grant_call(grant).await;
-        target.take(&call).await?;
-        if target.holds(&call).await?.there {
+        if target.take(&call).await?.there {
             return Err(TargetError::Refused("it is still there when read back".to_owned()));
         }
         let found = target.leftovers(&call).await?;

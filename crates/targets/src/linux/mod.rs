@@ -88,6 +88,14 @@ impl Linux {
 
     /// Sends one order, on a connection and with a certificate of its own.
     async fn order(&self, order: Order) -> Result<(Outcome, Timestamp), TargetError> {
+        self.order_on(&self.connect().await?, order).await
+    }
+
+    async fn order_on(
+        &self,
+        session: &client::Handle<Pinned>,
+        order: Order,
+    ) -> Result<(Outcome, Timestamp), TargetError> {
         let request = Request {
             version: order.since(),
             installation: self.installation.clone(),
@@ -96,7 +104,7 @@ impl Linux {
             order,
         };
         let request = serde_json::to_vec(&request).map_err(|_| TargetError::Refused("the order".to_owned()))?;
-        let text = self.exchange(request).await?;
+        let text = exchange(session, request).await?;
         let reply: Reply = serde_json::from_slice(&text)
             .map_err(|_| TargetError::Refused("what it answered is no reply of this protocol".to_owned()))?;
         match reply.outcome {
@@ -154,28 +162,6 @@ impl Linux {
             "it doesn't let the service account in; run what `tempestas targets enrolment` prints on it, as root"
                 .to_owned(),
         ))
-    }
-
-    async fn exchange(&self, request: Vec<u8>) -> Result<Vec<u8>, TargetError> {
-        let session = self.connect().await?;
-        let mut channel = session.channel_open_session().await.map_err(broke_off)?;
-        // The host runs its own command, whatever is asked for.
-        channel.exec(true, "tempestas-host").await.map_err(broke_off)?;
-        channel.data(request.as_slice()).await.map_err(broke_off)?;
-        channel.eof().await.map_err(broke_off)?;
-        let mut reply = Vec::new();
-        while let Some(message) = channel.wait().await {
-            if let ChannelMsg::Data { data } = message {
-                reply.extend_from_slice(&data);
-                if reply.len() as u64 > REPLY_MOST {
-                    return Err(TargetError::Refused("its reply has no end".to_owned()));
-                }
-            }
-        }
-        if reply.is_empty() {
-            return Err(TargetError::Refused("the program on it said nothing; it may not be there".to_owned()));
-        }
-        Ok(reply)
     }
 
     pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
@@ -252,16 +238,29 @@ impl Linux {
         }
     }
 
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
-        self.done(Order::Give { grant: grant(call) }).await
+    pub(crate) async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        self.read_back(Order::Give { grant: grant(call) }, call).await
     }
 
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
-        self.done(Order::Take { grant: grant(call) }).await
+    pub(crate) async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        self.read_back(Order::Take { grant: grant(call) }, call).await
+    }
+
+    /// Has something done and reads the grant back, on one connection.
+    async fn read_back(&self, order: Order, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let session = self.connect().await?;
+        match self.order_on(&session, order).await? {
+            (Outcome::Done, _) => self.holds_on(&session, call).await,
+            _ => Err(otherwise()),
+        }
     }
 
     pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        match self.order(Order::Holds { grant: grant(call) }).await? {
+        self.holds_on(&self.connect().await?, call).await
+    }
+
+    async fn holds_on(&self, session: &client::Handle<Pinned>, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        match self.order_on(session, Order::Holds { grant: grant(call) }).await? {
             (Outcome::There(there), clock) => Ok(ReadBack { there, clock }),
             _ => Err(otherwise()),
         }
@@ -309,6 +308,28 @@ impl Linux {
             _ => Err(otherwise()),
         }
     }
+}
+
+/// Hands the program on a host a request, and gives what it says.
+async fn exchange(session: &client::Handle<Pinned>, request: Vec<u8>) -> Result<Vec<u8>, TargetError> {
+    let mut channel = session.channel_open_session().await.map_err(broke_off)?;
+    // The host runs its own command, whatever is asked for.
+    channel.exec(true, "tempestas-host").await.map_err(broke_off)?;
+    channel.data(request.as_slice()).await.map_err(broke_off)?;
+    channel.eof().await.map_err(broke_off)?;
+    let mut reply = Vec::new();
+    while let Some(message) = channel.wait().await {
+        if let ChannelMsg::Data { data } = message {
+            reply.extend_from_slice(&data);
+            if reply.len() as u64 > REPLY_MOST {
+                return Err(TargetError::Refused("its reply has no end".to_owned()));
+            }
+        }
+    }
+    if reply.is_empty() {
+        return Err(TargetError::Refused("the program on it said nothing; it may not be there".to_owned()));
+    }
+    Ok(reply)
 }
 
 fn otherwise() -> TargetError {
