@@ -17,6 +17,7 @@ mod passing;
 mod passkeys;
 mod past;
 mod private;
+mod schema;
 mod sealed;
 mod sign_ins;
 mod throttles;

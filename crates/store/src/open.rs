@@ -10,7 +10,6 @@ use std::{
 use jiff::Timestamp;
 use sqlx::{
     ConnectOptions, Connection, Row as _, SqliteConnection, SqlitePool,
-    migrate::Migrator,
     sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous},
 };
 use tempestas_core::{
@@ -19,12 +18,10 @@ use tempestas_core::{
 };
 use tokio::sync::Mutex;
 
-use crate::{StoreError, number, passing, past, unsigned};
+use crate::{StoreError, number, passing, past, schema, unsigned};
 
 /// Facts at the end whose bytes are looked at before anything is served: all since the checkpoint of the last full block.
 const TAIL: i64 = 2048;
-
-static MIGRATOR: Migrator = sqlx::migrate!("./migrations");
 
 /// The open store.
 pub struct Store {
@@ -160,7 +157,8 @@ pub fn lock(directory: &Path) -> Result<File, StoreError> {
 
 /// Brings the schema up to date, with a backup before anything is changed.
 async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), StoreError> {
-    let known = MIGRATOR.iter().map(|migration| migration.version).max().unwrap_or(0);
+    let schema = schema::ledger();
+    let known = schema.iter().map(|migration| migration.version).max().unwrap_or(0);
     if has_table(write, "_sqlx_migrations").await? {
         let found: i64 =
             sqlx::query_scalar("SELECT COALESCE(MAX(version), 0) FROM _sqlx_migrations").fetch_one(&mut *write).await?;
@@ -174,7 +172,7 @@ async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), S
             }
         }
     }
-    MIGRATOR.run(write).await?;
+    schema.run(write).await?;
     Ok(())
 }
 

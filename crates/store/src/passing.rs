@@ -4,20 +4,19 @@
 use std::path::Path;
 
 use jiff::Timestamp;
-use sqlx::{ConnectOptions as _, Connection as _, Row as _, SqliteConnection, migrate::Migrator};
+use sqlx::{ConnectOptions as _, Connection as _, Row as _, SqliteConnection};
 
 use crate::{
     StoreError, micros,
     open::{Beside, Store, has_table, options},
+    schema,
     sealed::named,
 };
-
-static MIGRATOR: Migrator = sqlx::migrate!("./passing");
 
 /// Opens it; takes over what an earlier edition kept in the ledger's file.
 pub(crate) async fn open(path: &Path, ledger: &mut SqliteConnection) -> Result<Beside, StoreError> {
     let mut write = options(path).connect().await?;
-    MIGRATOR.run(&mut write).await?;
+    schema::passing().run(&mut write).await?;
     take_over(path, ledger).await?;
     Ok(Beside::new(path, write).await?)
 }
