@@ -4,8 +4,8 @@ use std::{hint::black_box, time::Instant};
 
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use tempestas_core::{
-    Account, Digest, Eligibility, EligibilityId, PrivateText, Right, RoleId, Row, Scope, ScopeId, ScopeKind, Seconds,
-    Standing, StandingId, Subject, SubjectId, SubjectKind, Terms, Words, World,
+    Account, Digest, Eligibility, EligibilityId, Membership, PrivateText, Right, RoleId, Row, Scope, ScopeId,
+    ScopeKind, Seconds, Standing, StandingId, Subject, SubjectId, SubjectKind, Terms, Words, World,
     rehearsal::{Presence, Recorded, Script, rehearse},
     ways::Ways,
 };
@@ -60,8 +60,9 @@ fn estate() -> World {
             suspended: false,
             second_of: None,
             manager: None,
-            members: members.into_iter().filter(|member: &SubjectId| !member.0.is_multiple_of(10)).collect(),
         }));
+        let members = members.into_iter().filter(|member: &SubjectId| !member.0.is_multiple_of(10));
+        rows.extend(members.map(|member| Row::Member(Membership { group: SubjectId(n), member })));
         let target = ScopeId(10 + n % TARGETS);
         rows.push(Row::Account(Account {
             subject: SubjectId(n),

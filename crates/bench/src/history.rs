@@ -74,6 +74,8 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
 struct Lifecycle {
     facts: Vec<Value>,
     began: Timestamp,
+    /// What it demands, for one of which only the end is told.
+    demand: Row,
 }
 
 impl Lifecycle {
@@ -88,8 +90,10 @@ impl Lifecycle {
         let asked = facts.iter().rposition(|fact| matches!(fact.what, What::Asked { .. })).context("somebody asked")?;
         let facts = facts.get(asked..).context("an ask")?;
         let began = facts.first().context("an ask")?.at;
+        let mut rows = facts.iter().flat_map(|fact| &fact.put);
+        let demand = rows.find(|row| matches!(row, Row::Demand(_))).cloned().context("what it demands")?;
         let facts = facts.iter().map(serde_json::to_value).collect::<Result<_, _>>()?;
-        Ok(Self { facts, began })
+        Ok(Self { facts, began, demand })
     }
 
     /// Another one like it: of somebody else, at another time, with a reason of its own.
@@ -101,6 +105,7 @@ impl Lifecycle {
             let mut value = value.clone();
             shifted(&mut value, shift);
             let mut fact: Fact = serde_json::from_value(value)?;
+            fact.put.extend((!whole).then(|| self.demand.clone()));
             let from = PrivateText::new("192.0.2.7", salt(number, decision.texts.len()));
             fact.from = Some(from.digest);
             decision.texts.push(from);
@@ -115,12 +120,14 @@ impl Lifecycle {
                     Row::Elevation(elevation) => {
                         elevation.id.0 = number;
                         elevation.asker = asker;
-                        elevation.grant.iter_mut().for_each(|grant| grant.0 = number + 100_000_000);
+                        elevation.holder = asker;
+                        elevation.grants.iter_mut().for_each(|grant| grant.0 = number + 100_000_000);
                         let reason =
                             PrivateText::new(&format!("the crane of quay {number} stands still"), salt(number, 99));
                         elevation.reason = Some(reason.digest);
                         decision.texts.push(reason);
                     }
+                    Row::Demand(demanded) => demanded.elevation.0 = number,
                     Row::Grant(grant) => (grant.id.0, grant.elevation.0) = (number + 100_000_000, number),
                     Row::Counters(counters) => {
                         counters.next_elevation = number + 1;

@@ -239,7 +239,13 @@ impl Big {
     pub(crate) async fn open(&self, who: SubjectId, seconds: u32) -> anyhow::Result<(ElevationId, GrantId)> {
         let id = self.ask(who, seconds).await?;
         self.yes(id).await?;
-        let grant = self.house.world().elevations.get(&id).and_then(|one| one.grant).context("it was opened")?;
+        let grant = self
+            .house
+            .world()
+            .elevations
+            .get(&id)
+            .and_then(|one| one.grants.first().copied())
+            .context("it was opened")?;
         self.house.submit(Caller::keeper_of(self.target), Report::GrantSeen { grant, there: true }).await?;
         Ok((id, grant))
     }

@@ -97,7 +97,7 @@ impl Appointment {
     /// Every elevation that rests on what it made, for the account of a cover.
     pub fn elevations<'w>(&self, world: &'w World) -> impl Iterator<Item = &'w Elevation> {
         let made: BTreeSet<EligibilityId> = self.made.iter().copied().collect();
-        world.elevations.values().filter(move |elevation| made.contains(&elevation.demand.eligibility))
+        world.elevations.values().filter(move |elevation| made.contains(&elevation.eligibility))
     }
 }
 

@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Connector, ConversionId, ItemState, Standing, SubjectKind, Weight, World,
+    Connector, ConversionId, Item, ItemState, Standing, SubjectKind, Weight, World,
     conversion::critical_accounts,
     moment,
     rehearsal::{Clockwork, UseOf},
@@ -170,12 +170,12 @@ fn emergency(world: &World, right: &Standing) -> Option<Caution> {
 
 /// The conversion that took this right away before it was seen again, in whatever line or posting it stands now.
 pub(crate) fn came_back(world: &World, right: &Standing, account: &str) -> Option<ConversionId> {
-    let same = |item: &&crate::Item| {
+    let same = |item: &&Item| {
         item.state == ItemState::Taken
             && item.standing.target == right.target
             && item.standing.right == right.right
             && world.is_text(item.standing.account, account)
             && item.standing.id != right.id
     };
-    world.conversions.values().rev().find(|one| one.items.iter().any(|item| same(&item))).map(|one| one.id)
+    world.items.values().rev().find(same).map(|item| item.conversion)
 }

@@ -4,8 +4,9 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::world::Number as _;
 use crate::{
-    ConversionId, Digest, EligibilityId, Refusal, Seconds, Standing, StandingId, SubjectId, Weight, Words, World,
+    ConversionId, Digest, EligibilityId, Pair, Refusal, Seconds, Standing, StandingId, SubjectId, Weight, Words, World,
 };
 
 /// Where one right of a conversion stands on its target.
@@ -28,9 +29,25 @@ pub enum ItemState {
     Untouched,
 }
 
-/// One right of a conversion.
+impl ItemState {
+    /// Whether a keeper has something to do about it.
+    #[must_use]
+    pub const fn is_under_way(self) -> bool {
+        matches!(self, Self::Taking | Self::Restoring)
+    }
+
+    /// Whether its target is still to be changed, now or when its wave begins.
+    #[must_use]
+    pub const fn is_pending(self) -> bool {
+        self.is_under_way() || matches!(self, Self::Waiting)
+    }
+}
+
+/// One right of a conversion, a row of its own: a conversion may have thousands, and each goes its own way.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Item {
+    /// The conversion that it is of.
+    pub conversion: ConversionId,
     /// The right as it stood.
     pub standing: Standing,
     /// The eligibility made in its place; none where a drift is put back.
@@ -38,6 +55,7 @@ pub struct Item {
     /// Where it stands.
     pub state: ItemState,
     /// What is in the way, in plain words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub trouble: Option<String>,
     /// The wave it belongs to; 0 is the first, a pilot where one was chosen.
     #[serde(default, skip_serializing_if = "is_first")]
@@ -45,6 +63,14 @@ pub struct Item {
     /// When it was last read back in another state than before.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at: Option<Timestamp>,
+}
+
+impl Item {
+    /// What it is found by.
+    #[must_use]
+    pub const fn key(&self) -> Pair<ConversionId, StandingId> {
+        Pair(self.conversion, self.standing.id)
+    }
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde passes a reference")]
@@ -152,7 +178,7 @@ impl WavePlan {
     }
 }
 
-/// A conversion, applied under a name.
+/// A conversion, applied under a name. Its rights are [`Item`]s.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Conversion {
     /// Its id.
@@ -161,8 +187,6 @@ pub struct Conversion {
     pub by: SubjectId,
     /// When.
     pub at: Timestamp,
-    /// The rights in it.
-    pub items: Vec<Item>,
     /// When it was undone, if it was.
     pub undone_at: Option<Timestamp>,
     /// How it goes on from wave to wave; none for one made before there were waves.
@@ -171,12 +195,6 @@ pub struct Conversion {
 }
 
 impl Conversion {
-    /// Whether nothing is under way: the waves that have begun were read back whole.
-    #[must_use]
-    pub fn is_settled(&self) -> bool {
-        !self.items.iter().any(|item| matches!(item.state, ItemState::Taking | ItemState::Restoring))
-    }
-
     /// The number of the next wave, where there is one to begin.
     #[must_use]
     pub fn next_wave(&self) -> Option<u32> {
@@ -190,6 +208,24 @@ impl Conversion {
         self.next_wave()?;
         let waves = self.waves.as_ref().filter(|waves| waves.stopped.is_none())?;
         Some(crate::later(waves.whole_at?, waves.pace?))
+    }
+}
+
+impl World {
+    /// The rights of a conversion, in the order of their ids.
+    pub fn items_of(&self, conversion: ConversionId) -> impl DoubleEndedIterator<Item = &Item> {
+        self.items.range(Pair(conversion, StandingId::LEAST)..=Pair(conversion, StandingId::GREATEST))
+    }
+
+    /// Rights on a target that conversions are still to change there.
+    pub(crate) fn pending_items(&self, target: crate::ScopeId) -> impl Iterator<Item = &Item> {
+        self.indexes.pending_on.of(target).filter_map(|key| self.items.get(&key))
+    }
+
+    /// Whether nothing of a conversion is under way: the waves that have begun were read back whole.
+    #[must_use]
+    pub fn is_settled(&self, conversion: ConversionId) -> bool {
+        !self.items_of(conversion).any(|item| item.state.is_under_way())
     }
 }
 

@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, DutyKind, Effective, Eligibility, EligibilityId, Lapse, LapseRule, Refusal, Right,
-    ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
+    Act, Approval, Approver, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Lapse, LapseRule, Refusal,
+    Right, ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
     influence::{HAND_LASTS, is_touched, touched_by, weakened_lately},
     later, moment,
     text::Digest,
@@ -37,6 +37,15 @@ pub struct Demand {
     /// The asker's own account that it is put on, where it is put on one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub account: Option<Digest>,
+}
+
+/// The demand of one elevation, a row of its own: it is long, and frozen, while the elevation goes on.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Demanded {
+    /// Of which elevation.
+    pub elevation: ElevationId,
+    /// What it demands.
+    pub demand: Demand,
 }
 
 impl Demand {

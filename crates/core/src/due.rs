@@ -29,12 +29,12 @@ impl Elevation {
     /// When time alone changes it; once it is opened, its grant says so.
     pub(crate) fn due(&self) -> Option<Timestamp> {
         match (self.phase, self.start) {
-            (Phase::Waiting, _) => Some(self.stages.last().map_or(AT_ONCE, |stage| stage.until)),
+            (Phase::Waiting, _) => Some(self.stage().map_or(AT_ONCE, |stage| stage.until)),
             (Phase::Scheduled, StartChoice::At { time }) => Some(time),
             // Held by the clock after its yes.
             (Phase::Scheduled, StartChoice::AtYes | StartChoice::OnBegin) => Some(AT_ONCE),
             (Phase::Ready, _) => Some(self.begin_by.unwrap_or(AT_ONCE)),
-            (Phase::Opening | Phase::Live, _) => self.grant.is_none().then_some(AT_ONCE),
+            (Phase::Opening | Phase::Live, _) => self.grants.is_empty().then_some(AT_ONCE),
             (Phase::Closing | Phase::Ended(_), _) => None,
         }
     }

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{Demand, ElevationId, GrantId, Right, ScopeId, SubjectId, text::Digest, time::Seconds};
+use crate::{ElevationId, EligibilityId, GrantId, Right, ScopeId, SubjectId, text::Digest, time::Seconds};
 
 /// Where an elevation stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -138,7 +138,14 @@ pub struct Answer {
     pub at: Timestamp,
 }
 
-/// One round of approval.
+/// Everything that was asked for at one time: another round begins where what was answered isn't enough any more.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Round {
+    /// Its stages; the last one is open.
+    pub stages: Vec<Stage>,
+}
+
+/// One set of people whose answers settle a part of a round.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stage {
     /// Who may answer; fixed at the ask, and only shrinks.
@@ -190,12 +197,14 @@ impl Stage {
 pub struct Elevation {
     /// Its id, said aloud as `E1042`.
     pub id: ElevationId,
-    /// Who asked, and will hold it.
+    /// Who asked.
     pub asker: SubjectId,
+    /// Who will hold it.
+    pub holder: SubjectId,
     /// What for.
     pub right: Right,
-    /// What was demanded; frozen at the ask.
-    pub demand: Demand,
+    /// The eligibility that allows it.
+    pub eligibility: EligibilityId,
     /// Digest of the demand and the ask, which answers carry.
     pub digest: Digest,
     /// When it was asked.
@@ -208,28 +217,62 @@ pub struct Elevation {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub asked: Option<Asked>,
     /// Why.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub reason: Option<Digest>,
     /// Ticket.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ticket: Option<Digest>,
     /// Rounds of approval, the last one the open one.
-    pub stages: Vec<Stage>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub rounds: Vec<Round>,
     /// Where it stands.
     pub phase: Phase,
     /// Until when the holder may begin, where it is `ready`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub begin_by: Option<Timestamp>,
-    /// The grant, once opening began.
-    pub grant: Option<GrantId>,
+    /// Its grants, once opening began: one for each target.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub grants: Vec<GrantId>,
     /// A word said with its end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub end_word: Option<Digest>,
     /// What is in the way at present, in plain words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub trouble: Option<String>,
 }
 
 impl Elevation {
+    /// Every stage of every round, the first one first.
+    pub fn stages(&self) -> impl DoubleEndedIterator<Item = &Stage> {
+        self.rounds.iter().flat_map(|round| &round.stages)
+    }
+
+    /// The stage that waits, or waited last; none where nobody had to be asked.
+    #[must_use]
+    pub fn stage(&self) -> Option<&Stage> {
+        self.rounds.last()?.stages.last()
+    }
+
+    /// [`Self::stage`], to be answered.
+    pub(crate) fn stage_mut(&mut self) -> Option<&mut Stage> {
+        self.rounds.last_mut()?.stages.last_mut()
+    }
+
+    /// Every answer of every round, the first one first.
+    pub fn answers(&self) -> impl DoubleEndedIterator<Item = &Answer> {
+        self.stages().flat_map(|stage| &stage.answers)
+    }
+
+    /// Whether this person was ever among those who might answer.
+    #[must_use]
+    pub fn asked_about(&self, person: SubjectId) -> bool {
+        self.stages().any(|stage| stage.approvers.contains(&person))
+    }
+
     /// Whether it waits for this person's answer.
     #[must_use]
     pub fn waits_for(&self, person: SubjectId) -> bool {
-        self.phase == Phase::Waiting && self.stages.last().is_some_and(|stage| stage.waits_for(person))
+        self.phase == Phase::Waiting && self.stage().is_some_and(|stage| stage.waits_for(person))
     }
 
     /// Whether it is over.
@@ -282,6 +325,7 @@ pub struct Grant {
     /// Unguessable name of what is made for it on the target.
     pub name: String,
     /// The holder's own account there, where the right is put on it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub account: Option<Digest>,
     /// When it was ordered.
     pub opened_at: Timestamp,
@@ -290,18 +334,23 @@ pub struct Grant {
     /// Whether it is wanted; false from its end on.
     pub wanted: bool,
     /// How it ended or is ending.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ending: Option<End>,
     /// Since when it is not wanted any more.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ending_since: Option<Timestamp>,
     /// What was last seen on the target.
     pub seen: Seen,
     /// When.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub seen_at: Option<Timestamp>,
     /// When it was first read back as there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub verified_at: Option<Timestamp>,
     /// Whether a login was fetched for it before.
     pub login_shown: bool,
     /// What was found after its end; none until somebody looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub leftovers: Option<Vec<Leftover>>,
 }
 

@@ -6,7 +6,32 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// An id of any kind, for code that allocates them.
-pub trait Id: From<u64> {}
+pub trait Id: From<u64> + Into<u64> + Copy {}
+
+/// Two ids that name a row together, such as a member of a group; written `5-17`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
+pub struct Pair<A, B>(pub A, pub B)
+where
+    A: Id,
+    B: Id;
+
+impl<A: Id, B: Id> From<Pair<A, B>> for String {
+    fn from(Pair(first, second): Pair<A, B>) -> Self {
+        format!("{}-{}", first.into(), second.into())
+    }
+}
+
+impl<A: Id, B: Id> TryFrom<String> for Pair<A, B> {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Self, String> {
+        let numbers =
+            text.split_once('-').and_then(|(first, second)| Some((first.parse().ok()?, second.parse().ok()?)));
+        let unlike = || format!("`{text}` is not two numbers, such as `5-17`");
+        numbers.map(|(first, second): (u64, u64)| Self(first.into(), second.into())).ok_or_else(unlike)
+    }
+}
 
 macro_rules! ids {
     ($($(#[$doc:meta])* $name:ident $mark:literal;)*) => {$(
@@ -25,6 +50,12 @@ macro_rules! ids {
         impl From<u64> for $name {
             fn from(number: u64) -> Self {
                 Self(number)
+            }
+        }
+
+        impl From<$name> for u64 {
+            fn from(id: $name) -> Self {
+                id.0
             }
         }
 

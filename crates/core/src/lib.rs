@@ -54,19 +54,19 @@ pub use command::{
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dropped};
-pub use demand::{Demand, demand_for, own_rights};
+pub use demand::{Demand, Demanded, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{
-    Answer, Asked, Elevation, End, Grant, LEFT_ALONE, Leftover, Less, Phase, Seen, Stage, StartChoice, Verdict,
+    Answer, Asked, Elevation, End, Grant, LEFT_ALONE, Leftover, Less, Phase, Round, Seen, Stage, StartChoice, Verdict,
 };
 pub use estate::{
     Account, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind, Target, Weight,
     is_said,
 };
-pub use fact::{Export, FACT_VERSION, Fact, Topic, What};
+pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version_1};
 pub use ids::{
-    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, RoleId, ScopeId,
-    StandingId, StopId, SubjectId, TermsId,
+    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, Pair, RoleId,
+    ScopeId, StandingId, StopId, SubjectId, TermsId,
 };
 pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
@@ -75,7 +75,7 @@ pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};
 pub use stop::{LIFT_LASTS, Reach, Stop};
-pub use subject::{Hand, Subject, SubjectKind};
+pub use subject::{Hand, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, Longest, PRECEDENCE, ProofMaxAge, ReasonRule, Setting, Settings,

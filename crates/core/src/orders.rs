@@ -51,20 +51,18 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
     if known.to_search {
         orders.push(Order { key: "search".to_owned(), task: Task::Search });
     }
-    for conversion in world.conversions.values() {
-        for item in conversion.items.iter().filter(|item| item.standing.target == target) {
-            let standing = Box::new(item.standing.clone());
-            let task = match item.state {
-                ItemState::Taking => Task::TakeStanding(conversion.id, standing),
-                ItemState::Restoring => Task::RestoreStanding(conversion.id, standing),
-                ItemState::Waiting
-                | ItemState::Taken
-                | ItemState::Restored
-                | ItemState::Superseded
-                | ItemState::Untouched => continue,
-            };
-            orders.push(Order { key: format!("{}-{}", conversion.id, item.standing.id), task });
-        }
+    for item in world.pending_items(target) {
+        let (conversion, standing) = (item.conversion, Box::new(item.standing.clone()));
+        let task = match item.state {
+            ItemState::Taking => Task::TakeStanding(conversion, standing),
+            ItemState::Restoring => Task::RestoreStanding(conversion, standing),
+            ItemState::Waiting
+            | ItemState::Taken
+            | ItemState::Restored
+            | ItemState::Superseded
+            | ItemState::Untouched => continue,
+        };
+        orders.push(Order { key: format!("{conversion}-{}", item.standing.id), task });
     }
     let searching = world.targets.values().find(|target| target.to_search);
     let giving = grants.iter().filter(|grant| grant.wanted && grant.verified_at.is_none() && now < grant.until);
@@ -87,11 +85,11 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
 
 /// Targets on which a fact may give something to do, or leave less of it.
 pub fn targets_of(fact: &Fact) -> impl Iterator<Item = ScopeId> {
-    fact.put.iter().flat_map(|row| match row {
-        Row::Target(target) => vec![target.scope],
-        Row::Grant(grant) => vec![grant.target],
-        Row::Conversion(conversion) => conversion.items.iter().map(|item| item.standing.target).collect(),
-        _ => Vec::new(),
+    fact.put.iter().filter_map(|row| match row {
+        Row::Target(target) => Some(target.scope),
+        Row::Grant(grant) => Some(grant.target),
+        Row::Item(item) => Some(item.standing.target),
+        _ => None,
     })
 }
 

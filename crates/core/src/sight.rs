@@ -251,7 +251,7 @@ impl InSight for Eligibility {
 impl InSight for Conversion {
     /// Where something of it lies in a scope of their duty.
     fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
-        self.items.iter().any(|item| sight.sees_scope(world, item.standing.right.scope))
+        world.items_of(self.id).any(|item| sight.sees_scope(world, item.standing.right.scope))
     }
 }
 
@@ -287,7 +287,7 @@ impl InSight for Subject {
 impl InSight for Elevation {
     /// Their own, one they were asked about, or one in a scope of their duty.
     fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
-        let asked = |me: SubjectId| self.asker == me || self.stages.iter().any(|stage| stage.approvers.contains(&me));
+        let asked = |me: SubjectId| self.asker == me || self.holder == me || self.asked_about(me);
         sight.person.is_some_and(asked) || sight.sees_scope(world, self.right.scope)
     }
 }

@@ -33,11 +33,18 @@ pub struct Subject {
     pub second_of: Option<SubjectId>,
     /// Suspended subjects may do and be given nothing.
     pub suspended: bool,
-    /// Members, where it is a group.
-    pub members: Vec<SubjectId>,
     /// A person's manager, as the source that they came from says.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub manager: Option<SubjectId>,
+}
+
+/// That a subject belongs to a group, itself and not through another one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Membership {
+    /// The group.
+    pub group: SubjectId,
+    /// Who belongs to it.
+    pub member: SubjectId,
 }
 
 /// That one person had a hand in what makes another an approver, or in their credentials.

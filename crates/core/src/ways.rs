@@ -190,8 +190,8 @@ impl Ways {
     fn subjects(&mut self, world: &World) {
         for subject in world.subjects.values() {
             self.place(Place::Subject(subject.id));
-            for member in &subject.members {
-                self.step(Place::Subject(*member), How::Member, Place::Subject(subject.id));
+            for member in world.members_of(subject.id) {
+                self.step(Place::Subject(member), How::Member, Place::Subject(subject.id));
             }
             if let Some(first) = subject.second_of {
                 self.step(Place::Subject(first), How::SameHuman, Place::Subject(subject.id));

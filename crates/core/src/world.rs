@@ -13,18 +13,24 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
-    Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Drift, DriftId, Duty, DutyId,
-    Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Link, Role, RoleId, Scope, ScopeId,
-    Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms, TermsId,
+    Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Demand, Demanded, Drift, DriftId,
+    Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Item, Link,
+    Membership, Pair, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId,
+    Tally, Target, Terms, TermsId,
 };
 
 pub use past::{KEPT_FOR, Recall};
 pub use table::Table;
 
-pub(crate) use groups::GROUP_DEPTH;
+pub(crate) use {groups::GROUP_DEPTH, table::Number};
 
 use indexes::{Indexed as _, Indexes};
 use table::Change;
+
+/// What a membership is found by.
+type MemberKey = Pair<SubjectId, SubjectId>;
+/// What a right of a conversion is found by.
+type ItemKey = Pair<ConversionId, StandingId>;
 
 macro_rules! tables {
     ($($kind:ident $word:literal $table:ident: $id:ty => $row:ty, |$it:ident| $key:expr;)*) => {
@@ -127,6 +133,7 @@ macro_rules! tables {
 
 tables! {
     Subject "subject" subjects: SubjectId => Subject, |it| it.id;
+    Member "member" members: MemberKey => Membership, |it| Pair(it.group, it.member);
     Hand "hand" hands: String => Hand, |it| format!("{}-{}", it.by.map_or(0, |by| by.0), it.touched.0);
     Scope "scope" scopes: ScopeId => Scope, |it| it.id;
     Target "target" targets: ScopeId => Target, |it| it.scope;
@@ -138,8 +145,10 @@ tables! {
     Appointment "appointment" appointments: AppointmentId => Appointment, |it| it.id;
     Terms "terms" terms: TermsId => Terms, |it| it.id;
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
+    Item "item" items: ItemKey => Item, |it| it.key();
     Drift "drift" drifts: DriftId => Drift, |it| it.id;
     Elevation "elevation" elevations: ElevationId => Elevation, |it| it.id;
+    Demand "demand" demands: ElevationId => Demanded, |it| it.elevation;
     Grant "grant" grants: GrantId => Grant, |it| it.id;
     Alarm "alarm" alarms: AlarmId => Alarm, |it| it.id;
     Stop "stop" stops: StopId => Stop, |it| it.id;
@@ -192,7 +201,10 @@ impl World {
     /// Puts in place what a fact carries. Holds no rule: a fact brings its results along.
     pub fn apply(&mut self, fact: &Fact) {
         for key in &fact.cut {
-            self.cut(key);
+            match key.every_member_of() {
+                Some(group) => self.empty(group),
+                None => self.cut(key),
+            }
         }
         for row in &fact.put {
             self.put(row.clone());
@@ -216,6 +228,23 @@ impl World {
     /// What a subject asked for, as far as it is in memory; the first ask first.
     pub fn asked_by(&self, asker: SubjectId) -> impl DoubleEndedIterator<Item = &Elevation> {
         self.indexes.asked_by.of(asker).filter_map(|id| self.elevations.get(&id))
+    }
+
+    /// What an elevation demands.
+    #[must_use]
+    pub fn demand_of(&self, elevation: ElevationId) -> Option<&Demand> {
+        self.demands.get(&elevation).map(|row| &row.demand)
+    }
+
+    /// The grants of an elevation, once opening began.
+    pub fn grants_of<'w>(&'w self, elevation: &'w Elevation) -> impl DoubleEndedIterator<Item = &'w Grant> {
+        elevation.grants.iter().filter_map(|id| self.grants.get(id))
+    }
+
+    /// The grant of an elevation that is of one target, as all are today.
+    #[must_use]
+    pub fn grant_of(&self, elevation: &Elevation) -> Option<&Grant> {
+        self.grants.get(elevation.grants.first()?)
     }
 
     /// The elevation that a grant belongs to.

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, btree_map::Entry};
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{ScopeId, Standing, StandingId, SubjectId, World};
+use tempestas_core::{Elevation, ScopeId, Standing, StandingId, SubjectId, World};
 use tempestas_store::Recorded;
 
 use crate::{app::App, problem::Failure};
@@ -139,7 +139,7 @@ pub(crate) async fn seen_at_work(
         let accounts = world.accounts.values().filter(|account| people.contains(&account.subject));
         let accounts: Vec<_> =
             accounts.map(|account| (account.subject, account.target, world.text(account.name))).collect();
-        let answers = world.active().flat_map(|one| one.stages.iter().flat_map(|stage| &stage.answers));
+        let answers = world.active().flat_map(Elevation::answers);
         let recent = answers.filter(|answer| people.contains(&answer.by) && answer.at >= from);
         (accounts, recent.map(|answer| (answer.by, answer.at)).collect::<Vec<_>>())
     };

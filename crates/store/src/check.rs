@@ -5,7 +5,7 @@ use std::{collections::BTreeMap, fmt, path::Path};
 use futures_util::TryStreamExt;
 use sqlx::{Row as _, SqliteConnection};
 use tempestas_core::{
-    Digest, ElevationId, Fact, Key, PrivateText, What, World,
+    Digest, ElevationId, Fact, Key, PrivateText, Row, What, World,
     ledger::{BLOCK, Tree, leaf_hash},
 };
 
@@ -14,7 +14,7 @@ use crate::{
     entries::Line,
     ledger::row_body,
     open::{database, digest_of, has_table, observations, reader},
-    past, unsigned,
+    past, unsigned, upcast,
 };
 
 /// One thing that is not as the ledger says.
@@ -118,7 +118,7 @@ pub async fn check(directory: &Path, seen: &[(u64, Digest)]) -> Result<Report, S
     check_texts(&mut connection, &mut report).await?;
     check_surveys(directory, &surveys, &mut report).await?;
     check_entries(&mut connection, &mut report).await?;
-    if has_table(&mut connection, "past_elevations").await? {
+    if upcast::form(&mut connection).await? > 0 {
         let misplaced = past::misplaced(&mut connection).await?;
         report.differences.extend(misplaced.into_iter().map(Difference::Past));
     }
@@ -186,11 +186,7 @@ async fn compare_rows(connection: &mut SqliteConnection, world: &World, report: 
         }
     }
     report.rows = made.len() as u64;
-    // An edition before this one kept what is over among the others.
-    let apart = has_table(connection, "past_elevations").await?;
-    let every = if apart { past::EVERY_ROW } else { "SELECT kind, id, body FROM rows" };
-    for row in sqlx::query(every).fetch_all(&mut *connection).await? {
-        let (kind, id, body): (String, String, String) = (row.try_get(0)?, row.try_get(1)?, row.try_get(2)?);
+    for (kind, id, body) in stored_rows(connection).await? {
         match made.remove(&(kind.clone(), id.clone())) {
             None => report.differences.push(Difference::RowExtra(kind, id)),
             Some(expected) if expected != body => {
@@ -202,6 +198,26 @@ async fn compare_rows(connection: &mut SqliteConnection, world: &World, report: 
     // The counters' row is written with the first id handed out; a World without one has nothing to compare.
     report.differences.extend(made.into_keys().map(|(kind, id)| Difference::RowMissing(kind, id)));
     Ok(())
+}
+
+/// Kind, id and body of every row, in today's form whichever edition wrote it.
+async fn stored_rows(connection: &mut SqliteConnection) -> Result<Vec<(String, String, String)>, StoreError> {
+    if upcast::form(connection).await? > 0 {
+        return Ok(sqlx::query_as(past::EVERY_ROW).fetch_all(connection).await?);
+    }
+    let apart = has_table(connection, "past_elevations").await?;
+    let every = if apart { past::EVERY_ROW_BEFORE } else { "SELECT kind, id, body FROM rows" };
+    let old: Vec<(String, String, String)> = sqlx::query_as(every).fetch_all(connection).await?;
+    let in_form = old.into_iter().flat_map(|(kind, id, body)| {
+        let rows = upcast::row_bodies(&body).into_iter().map(move |body| {
+            match serde_json::from_str::<Row>(&body).map(|row| row.key()) {
+                Ok(key) => (key.kind.word().to_owned(), key.id, body),
+                Err(_) => (kind.clone(), id.clone(), body),
+            }
+        });
+        rows.collect::<Vec<_>>()
+    });
+    Ok(in_form.collect())
 }
 
 /// Names of the fields in which two rows differ.

@@ -21,6 +21,7 @@ mod schema;
 mod sealed;
 mod sign_ins;
 mod throttles;
+mod upcast;
 
 pub use activity::{Recorded, Told};
 pub use check::{Difference, Report, check};

@@ -18,7 +18,7 @@ use tempestas_core::{
 };
 use tokio::sync::Mutex;
 
-use crate::{StoreError, number, passing, past, schema, unsigned};
+use crate::{StoreError, number, passing, past, schema, unsigned, upcast};
 
 /// Facts at the end whose bytes are looked at before anything is served: all since the checkpoint of the last full block.
 const TAIL: i64 = 2048;
@@ -104,6 +104,7 @@ impl Store {
         let data_version: i64 = sqlx::query_scalar("PRAGMA data_version").fetch_one(&mut write).await?;
         verify_tail(&mut write).await?;
         crate::entries::catch_up(&mut write).await?;
+        upcast::rows(&mut write).await?;
         past::set_apart(&mut write).await?;
         let world = load_world(&mut write).await?;
         let tree = load_tree(&mut write).await?;

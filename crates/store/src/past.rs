@@ -19,6 +19,12 @@ const TOGETHER: usize = 100;
 /// The rows of the present and of the past, with kind and id.
 pub(crate) const EVERY_ROW: &str = "SELECT kind, id, body FROM rows
     UNION ALL SELECT 'elevation', CAST(id AS TEXT), body FROM past_elevations
+    UNION ALL SELECT 'demand', CAST(elevation AS TEXT), body FROM past_demands
+    UNION ALL SELECT 'grant', CAST(id AS TEXT), body FROM past_grants";
+
+/// The same, as editions kept them whose rows held their demands.
+pub(crate) const EVERY_ROW_BEFORE: &str = "SELECT kind, id, body FROM rows
+    UNION ALL SELECT 'elevation', CAST(id AS TEXT), body FROM past_elevations
     UNION ALL SELECT 'grant', CAST(id AS TEXT), body FROM past_grants";
 
 /// Whether a row is of what is over.
@@ -170,7 +176,7 @@ impl Columns {
         let ids = [elevation.id.0, elevation.asker.0, elevation.right.scope.0, elevation.right.role.0];
         let [id, asker, scope, role] = ids.map(number);
         let [asked_at, began, ended, spent] = [elevation.asked_at, began, ended, spent].map(micros);
-        let eligibility = number(elevation.demand.eligibility.0);
+        let eligibility = number(elevation.eligibility.0);
         let opened = i64::from(grant.is_some());
         let numbers = [id, asker, scope, role, eligibility, asked_at, began, ended, spent, opened];
         Self { numbers, state: elevation.phase.to_string() }
@@ -186,12 +192,12 @@ impl Columns {
 }
 
 fn approvers(elevation: &Elevation) -> BTreeSet<[i64; 2]> {
-    let all = elevation.stages.iter().flat_map(|stage| &stage.approvers);
+    let all = elevation.stages().flat_map(|stage| &stage.approvers);
     all.map(|person| [number(person.0), number(elevation.id.0)]).collect()
 }
 
 fn answers(elevation: &Elevation) -> BTreeSet<[i64; 4]> {
-    let all = elevation.stages.iter().flat_map(|stage| &stage.answers);
+    let all = elevation.answers();
     let line = |answer: &tempestas_core::Answer| {
         let yes = i64::from(answer.verdict == Verdict::Yes);
         [number(elevation.id.0), number(answer.by.0), micros(answer.at), yes]
@@ -213,7 +219,7 @@ pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<
         let insert = format!("INSERT OR REPLACE INTO past_elevations ({}, state, body) ", NUMBERS.join(", "));
         let mut insert = QueryBuilder::<Sqlite>::new(insert);
         insert.push_values(some, |mut values, (elevation, body)| {
-            let grant = elevation.grant.and_then(|id| grants.get(&id)).map(|(grant, _)| *grant);
+            let grant = elevation.grants.first().and_then(|id| grants.get(id)).map(|(grant, _)| *grant);
             let columns = Columns::of(elevation, grant);
             for number in columns.numbers {
                 values.push_bind(number);
@@ -231,7 +237,15 @@ pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<
         insert.build().execute(&mut *into).await?;
     }
     let elevations = list(elevations.iter().map(|(elevation, _)| elevation.id.0));
-    for (kind, ids) in [("elevation", elevations), ("grant", list(grants.keys().map(|id| id.0)))] {
+    sqlx::query(
+        "INSERT OR REPLACE INTO past_demands (elevation, body) SELECT CAST(id AS INTEGER), body FROM rows
+         WHERE kind = 'demand' AND id IN (SELECT CAST(value AS TEXT) FROM json_each(?1))",
+    )
+    .bind(&elevations)
+    .execute(&mut *into)
+    .await?;
+    let grants = list(grants.keys().map(|id| id.0));
+    for (kind, ids) in [("elevation", &elevations), ("demand", &elevations), ("grant", &grants)] {
         let cut = "DELETE FROM rows WHERE kind = ?1 AND id IN (SELECT CAST(value AS TEXT) FROM json_each(?2))";
         sqlx::query(cut).bind(kind).bind(ids).execute(&mut *into).await?;
     }
@@ -320,6 +334,7 @@ pub(crate) async fn kept_in_memory(
     let kept = "WITH kept AS MATERIALIZED (SELECT id FROM past_elevations WHERE spent >= ?1
          UNION SELECT elevation FROM past_grants WHERE id IN (SELECT value FROM json_each(?2)))
          SELECT body FROM past_elevations WHERE id IN kept
+         UNION ALL SELECT body FROM past_demands WHERE elevation IN kept
          UNION ALL SELECT body FROM past_grants WHERE elevation IN kept";
     Ok(sqlx::query_scalar(kept).bind(micros(since)).bind(alarmed).fetch_all(connection).await?)
 }
@@ -353,6 +368,7 @@ impl Store {
                 "WITH wanted AS MATERIALIZED (SELECT value AS id FROM json_each(?1)
                  UNION SELECT elevation FROM past_grants WHERE id IN (SELECT value FROM json_each(?2)))
                  SELECT body FROM past_elevations WHERE id IN wanted
+                 UNION ALL SELECT body FROM past_demands WHERE elevation IN wanted
                  UNION ALL SELECT body FROM past_grants WHERE elevation IN wanted",
             )
             .bind(list(elevations.iter().map(|id| id.0)))

@@ -17,7 +17,7 @@ macro_rules! steps {
 
 /// The ledger's file.
 pub(crate) fn ledger() -> Migrator {
-    migrator(steps!("migrations": 1 "first", 2 "browsers", 3 "entries", 4 "drafts", 5 "past", 6 "scopes"))
+    migrator(steps!("migrations": 1 "first", 2 "browsers", 3 "entries", 4 "drafts", 5 "past", 6 "scopes", 7 "demands"))
 }
 
 /// The file of what passes.

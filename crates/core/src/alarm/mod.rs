@@ -218,7 +218,7 @@ impl World {
     pub fn alarm_scope(&self, about: &AlarmKind) -> Option<ScopeId> {
         match (about, about.grant()) {
             (AlarmKind::ConversionStopped { conversion }, _) => {
-                self.conversions.get(conversion)?.items.first().map(|item| item.standing.target)
+                self.items_of(*conversion).next().map(|item| item.standing.target)
             }
             (_, Some(grant)) => self.grants.get(&grant).map(|grant| grant.right.scope),
             (_, None) => about.target(self),

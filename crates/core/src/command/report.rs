@@ -2,7 +2,9 @@
 
 use jiff::Timestamp;
 
-use crate::{AlarmKind, ConversionId, Digest, GrantId, Imported, Marked, Said, ScopeId, StandingId, Survey, World};
+use crate::{
+    AlarmKind, ConversionId, Digest, GrantId, Imported, Marked, Pair, Said, ScopeId, StandingId, Survey, World,
+};
 
 /// A report of a keeper on its own target, or of the service about itself.
 #[derive(Debug, Clone, PartialEq, strum::IntoStaticStr)]
@@ -127,8 +129,7 @@ impl Report {
             Self::StandingTaken { conversion, standing }
             | Self::StandingRestored { conversion, standing, .. }
             | Self::StandingDelayed { conversion, standing, .. } => {
-                let items = &world.conversions.get(conversion)?.items;
-                Some(items.iter().find(|item| item.standing.id == *standing)?.standing.target)
+                Some(world.items.get(&Pair(*conversion, *standing))?.standing.target)
             }
             Self::Alarm(about) => about.target(world),
         }

@@ -8,13 +8,13 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Answer, AnswerInput, Approval, Asked, Digest, Elevation, End, Less, Phase, Refusal, Row, SubjectId, Verdict, What,
-    demand::who_may_answer, demand_for, moment,
+    Answer, AnswerInput, Approval, Asked, Demand, Demanded, Digest, Elevation, End, Less, Phase, Refusal, Row,
+    SubjectId, Verdict, What, demand::who_may_answer, demand_for, moment,
 };
 
 pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &AnswerInput) -> Result<(), Refusal> {
-    let mut elevation = deciding.elevation(answer.elevation)?;
-    ensure_may_answer(deciding, &elevation, person.id(), answer.shown)?;
+    let (mut elevation, mut demand) = deciding.demanded(answer.elevation)?;
+    ensure_may_answer(deciding, &elevation, &demand, person.id(), answer.shown)?;
     match answer.reason.as_ref().filter(|text| !text.0.is_empty()) {
         Some(text) => checked_text("reason", text, 2000)?,
         None if answer.verdict == Verdict::No => {
@@ -29,25 +29,36 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
             return Err(Refusal::invalid("a no leaves nothing; say yes to less, or no"));
         }
         let before = elevation.start;
-        narrow(deciding, &mut elevation, less)?;
+        narrow(deciding, &mut elevation, &mut demand, less)?;
         if elevation.start != before
-            && let Some(stage) = elevation.stages.last_mut()
+            && let Some(stage) = elevation.stage_mut()
         {
             // At another time it is another thing: whoever said yes to the first looks at it anew.
             stage.answers.retain(|answer| answer.verdict == Verdict::No);
         }
     }
-    give(&mut deciding.by(person), proven, person.id(), elevation, &AnswerInput { less, ..answer.clone() });
+    let answered = (elevation, demand);
+    give(&mut deciding.by(person), proven, person.id(), answered, &AnswerInput { less, ..answer.clone() });
     Ok(())
 }
 
-fn give(draft: &mut Draft<'_, '_>, _: FreshProof, me: SubjectId, mut elevation: Elevation, answer: &AnswerInput) {
+fn give(
+    draft: &mut Draft<'_, '_>,
+    _: FreshProof,
+    me: SubjectId,
+    (mut elevation, demand): (Elevation, Demand),
+    answer: &AnswerInput,
+) {
     let (id, verdict, less) = (elevation.id, answer.verdict, answer.less);
     let reason = answer.reason.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
-    let Some(stage) = elevation.stages.last_mut() else { return };
+    let Some(stage) = elevation.stage_mut() else { return };
     stage.answers.push(Answer { by: me, verdict, reason, less, at: draft.now() });
     let (granted, refused) = (stage.is_granted(), stage.is_refused());
-    draft.fact(What::Answered { elevation: id, verdict }, vec![Row::Elevation(elevation.clone())]);
+    let mut put = vec![Row::Elevation(elevation.clone())];
+    if draft.world.demand_of(id) != Some(&demand) {
+        put.push(Row::Demand(Demanded { elevation: id, demand: demand.clone() }));
+    }
+    draft.fact(What::Answered { elevation: id, verdict }, put);
     if less.is_some() {
         let (right, duration, start) = (elevation.right, elevation.duration, elevation.start);
         draft.fact(What::Narrowed { elevation: id, right, duration, start }, Vec::new());
@@ -57,13 +68,13 @@ fn give(draft: &mut Draft<'_, '_>, _: FreshProof, me: SubjectId, mut elevation: 
         lifecycle::never_begun(draft, elevation, End::Refused, None);
     } else if granted {
         draft.fact(What::Settled { elevation: id, verdict: Verdict::Yes }, Vec::new());
-        lifecycle::proceed(draft, elevation);
+        lifecycle::proceed(draft, elevation, &demand);
     }
 }
 
 /// Leaves less of an ask. Its digest becomes another one, so that whoever looked at the wider ask looks again;
 /// a yes to more, given before, covers it.
-fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, less: &Less) -> Result<(), Refusal> {
+fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, demand: &mut Demand, less: &Less) -> Result<(), Refusal> {
     let world = deciding.world;
     let asked = Asked { right: elevation.right, duration: elevation.duration, start: elevation.start };
     if let Some(duration) = less.duration {
@@ -84,18 +95,18 @@ fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, less: &Less) -> Re
             )));
         }
         elevation.right.scope = scope;
-        let narrower = demand_for(world, elevation.asker, elevation.right, deciding.now())?;
-        elevation.demand.right = elevation.right;
-        elevation.demand.ends = narrower.ends;
+        let narrower = demand_for(world, elevation.holder, elevation.right, deciding.now())?;
+        demand.right = elevation.right;
+        demand.ends = narrower.ends;
     }
     if let Some(start) = less.start {
-        lifecycle::checked_start(deciding.now(), &elevation.demand.terms.starts, start)?;
+        lifecycle::checked_start(deciding.now(), &demand.terms.starts, start)?;
         elevation.start = start;
     }
     elevation.asked.get_or_insert(asked);
     elevation.digest = Digest::of_json(&(
         elevation.id,
-        &elevation.demand,
+        &*demand,
         elevation.duration,
         elevation.start,
         elevation.reason,
@@ -108,6 +119,7 @@ fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, less: &Less) -> Re
 fn ensure_may_answer(
     deciding: &Deciding<'_>,
     elevation: &Elevation,
+    demand: &Demand,
     me: SubjectId,
     shown: Digest,
 ) -> Result<(), Refusal> {
@@ -121,7 +133,7 @@ fn ensure_may_answer(
     if elevation.digest != shown {
         return Err(Refusal::Changed(format!("{id} is not the ask you looked at")));
     }
-    let Some(stage) = elevation.stages.last() else {
+    let Some(stage) = elevation.stage() else {
         return Err(Refusal::conflict(format!("{id} needs no answer")));
     };
     if !stage.approvers.contains(&me) {
@@ -130,7 +142,7 @@ fn ensure_may_answer(
         )));
     }
     // The set was fixed at the ask, and only shrinks: whoever left since, or was touched since, is out.
-    let still_named = match &elevation.demand.terms.approval {
+    let still_named = match &demand.terms.approval {
         Approval::Stage { approvers, .. } => {
             who_may_answer(world, approvers, elevation.right.scope, elevation.asker, now).contains(&me)
         }

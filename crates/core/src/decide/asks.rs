@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, Demand, Digest, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said, Seconds, StartChoice, SubjectId,
-    TicketRule, What, demand_for,
+    Ask, Demand, Demanded, Digest, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said, Seconds, StartChoice,
+    SubjectId, TicketRule, What, demand_for,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -55,12 +55,13 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
     let reason = ask.reason.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
     let ticket = ask.ticket.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
     let digest = Digest::of_json(&(id, &demand, duration, start, reason, ticket));
-    let stages = lifecycle::stage_of(&demand, now).into_iter().collect();
+    let rounds = lifecycle::round_of(&demand, now).into_iter().collect();
     let elevation = Elevation {
         id,
         asker: me,
+        holder: me,
         right: ask.right,
-        demand,
+        eligibility: demand.eligibility,
         digest,
         asked_at: now,
         duration,
@@ -68,17 +69,17 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
         reason,
         ticket,
         asked: None,
-        stages,
+        rounds,
         phase: Phase::Waiting,
         begin_by: None,
-        grant: None,
+        grants: Vec::new(),
         end_word: None,
         trouble: None,
     };
-    let unasked = elevation.stages.is_empty();
-    draft.fact(What::Asked { elevation: id, right: ask.right }, vec![Row::Elevation(elevation.clone())]);
-    if unasked {
-        lifecycle::proceed(draft, elevation);
+    let demanded = Row::Demand(Demanded { elevation: id, demand: demand.clone() });
+    draft.fact(What::Asked { elevation: id, right: ask.right }, vec![Row::Elevation(elevation.clone()), demanded]);
+    if elevation.rounds.is_empty() {
+        lifecycle::proceed(draft, elevation, &demand);
     }
 }
 

@@ -9,7 +9,7 @@ use super::{
 };
 use crate::{
     Act, AlarmKind, Approval, Conversion, ConversionCommand, ConversionId, Digest, Eligibility, EligibilityId, Item,
-    ItemState, Key, Kind, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
+    ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
     appointment::{ensure_lasts, longest_eligibility, making},
     due::Due,
     effective_terms,
@@ -77,14 +77,20 @@ fn convert(
             }
         };
         let state = if *wave == 0 { ItemState::Taking } else { ItemState::Waiting };
-        items.push(Item { standing, eligibility: Some(eligibility), state, trouble: None, wave: *wave, at: None });
+        let eligibility = Some(eligibility);
+        items.push(Item { conversion: id, standing, eligibility, state, trouble: None, wave: *wave, at: None });
     }
     let rights = count(items.len());
     let name = waves.name.as_deref().map(|name| draft.words(name.trim()));
     let waves = Some(waves.waves(name, &wave_of, draft.now()));
-    let conversion = Conversion { id, by, at: draft.now(), items, undone_at: None, waves };
-    draft.fact(What::Converted { conversion: id, rights }, vec![Row::Conversion(conversion)]);
+    let conversion = Conversion { id, by, at: draft.now(), undone_at: None, waves };
+    draft.fact(What::Converted { conversion: id, rights }, with_items(conversion, items));
     Ok(())
+}
+
+/// The rows of a conversion and of its rights.
+fn with_items(conversion: Conversion, items: impl IntoIterator<Item = Item>) -> Vec<Row> {
+    std::iter::once(Row::Conversion(conversion)).chain(items.into_iter().map(Row::Item)).collect()
 }
 
 /// Refuses eligibilities that would last longer than the terms let them.
@@ -149,9 +155,10 @@ pub(super) fn ensure_no_own_return(
 
 /// The conversion that has still to take a right away.
 fn under_way(deciding: &Deciding<'_>, standing: StandingId) -> Option<ConversionId> {
-    let pending =
-        |item: &Item| item.standing.id == standing && matches!(item.state, ItemState::Waiting | ItemState::Taking);
-    deciding.world.conversions.values().find(|one| one.items.iter().any(pending)).map(|one| one.id)
+    let target = deciding.world.standing.get(&standing)?.target;
+    let taking =
+        |item: &&Item| item.standing.id == standing && matches!(item.state, ItemState::Waiting | ItemState::Taking);
+    deciding.world.pending_items(target).find(taking).map(|item| item.conversion)
 }
 
 /// A person has the next wave begin, whatever stopped it.
@@ -164,7 +171,7 @@ fn next_wave(deciding: &mut Deciding<'_>, id: ConversionId) -> Result<(), Refusa
             None => format!("every wave of {id} has begun already"),
         }));
     }
-    if !conversion.is_settled() && conversion.waves.as_ref().is_some_and(|waves| waves.stopped.is_none()) {
+    if !deciding.world.is_settled(id) && conversion.waves.as_ref().is_some_and(|waves| waves.stopped.is_none()) {
         return Err(Refusal::conflict(format!(
             "the wave of {id} that began last is not read back whole yet; wait for it, or undo {id}"
         )));
@@ -189,18 +196,16 @@ fn begin_wave(draft: &mut Draft<'_, '_>, mut conversion: Conversion) {
     let (id, Some(wave), Some(waves)) = (conversion.id, conversion.next_wave(), &mut conversion.waves) else { return };
     waves.begun += 1;
     (waves.whole_at, waves.stopped) = (None, None);
-    let mut rights = 0;
-    for item in conversion.items.iter_mut().filter(|item| item.wave == wave && item.state == ItemState::Waiting) {
-        item.state = ItemState::Taking;
-        rights += 1;
-    }
-    draft.fact(What::WaveBegun { conversion: id, wave, rights }, vec![Row::Conversion(conversion)]);
+    let begins = draft.world.items_of(id).filter(|item| item.wave == wave && item.state == ItemState::Waiting);
+    let items: Vec<Item> = begins.map(|item| Item { state: ItemState::Taking, ..item.clone() }).collect();
+    let what = What::WaveBegun { conversion: id, wave, rights: count(items.len()) };
+    draft.fact(what, with_items(conversion, items));
     alarms::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
 }
 
 /// Refuses anyone but an administrator of each target that a conversion touches.
 fn administers(deciding: &Deciding<'_>, conversion: &Conversion) -> Result<AdministersEach, Refusal> {
-    deciding.administers_each(conversion.items.iter().map(|item| item.standing.target))
+    deciding.administers_each(deciding.world.items_of(conversion.id).map(|item| item.standing.target))
 }
 
 fn known(deciding: &Deciding<'_>, id: ConversionId) -> Result<Conversion, Refusal> {
@@ -217,7 +222,7 @@ fn undo(deciding: &mut Deciding<'_>, person: Person, id: ConversionId) -> Result
     let mut conversion = known(deciding, id)?;
     let administers = administers(deciding, &conversion)?;
     let comes_back = |item: &&Item| !matches!(item.state, ItemState::Waiting | ItemState::Taking);
-    for item in conversion.items.iter().filter(comes_back) {
+    for item in deciding.world.items_of(id).filter(comes_back) {
         ensure_no_own_return(deciding, me, &item.standing)?;
     }
     if let Some(at) = conversion.undone_at {
@@ -229,47 +234,52 @@ fn undo(deciding: &mut Deciding<'_>, person: Person, id: ConversionId) -> Result
             moment(waves.undo_until)
         )));
     }
-    if conversion.items.iter().any(|item| item.eligibility.is_none() && item.state != ItemState::Taken) {
+    if deciding.world.items_of(id).any(|item| item.eligibility.is_none() && item.state != ItemState::Taken) {
         return Err(Refusal::conflict(format!(
             "{id} puts back what somebody had changed on the target; convert the right instead"
         )));
     }
     let is_gone = |item: &Item| !deciding.world.targets.contains_key(&item.standing.target);
-    if conversion.items.iter().all(is_gone) {
+    if deciding.world.items_of(id).all(is_gone) {
         return Err(Refusal::conflict(format!(
             "what {id} took away is on systems that are looked after no more; take them in again first, or put it back there by hand",
         )));
     }
     let draft = &mut deciding.by(administers);
     conversion.undone_at = Some(draft.now());
-    for item in &mut conversion.items {
-        if is_gone(item) {
-            item.trouble = Some("its system is looked after no more; put it back there by hand".to_owned());
-            continue;
-        }
-        item.state = if item.state == ItemState::Waiting { ItemState::Untouched } else { ItemState::Restoring };
-        item.trouble = None;
-        let Some(eligibility) = item.eligibility else { continue };
-        // The eligibility stays where somebody changed it in between: then it isn't this conversion's any more.
-        let made = draft
-            .world
-            .eligibilities
-            .get(&eligibility)
-            .filter(|held| held.right == item.standing.right && held.from == conversion.at);
-        match made.cloned() {
-            Some(held) => appointments::end(draft, &held),
-            None => item.trouble = Some("the eligibility was changed or ended since, and is left as it is".to_owned()),
-        }
+    let mut items: Vec<Item> = draft.world.items_of(id).cloned().collect();
+    for item in &mut items {
+        undo_item(draft, &conversion, item);
     }
-    draft.fact(What::ConversionUndone { conversion: id }, vec![Row::Conversion(conversion)]);
+    draft.fact(What::ConversionUndone { conversion: id }, with_items(conversion, items));
     alarms::settle_where(draft, |about| *about == AlarmKind::ConversionStopped { conversion: id });
     Ok(())
 }
 
-/// An item on the target that is reported on.
-fn reported(conversion: &mut Conversion, reporting: Reporting, standing: StandingId) -> Option<&mut Item> {
-    let own = |item: &&mut Item| item.standing.id == standing && item.standing.target == reporting.target();
-    conversion.items.iter_mut().find(own)
+/// Has a right put back, and ends what was made in its place.
+fn undo_item(draft: &mut Draft<'_, '_>, conversion: &Conversion, item: &mut Item) {
+    if !draft.world.targets.contains_key(&item.standing.target) {
+        item.trouble = Some("its system is looked after no more; put it back there by hand".to_owned());
+        return;
+    }
+    item.state = if item.state == ItemState::Waiting { ItemState::Untouched } else { ItemState::Restoring };
+    item.trouble = None;
+    let Some(eligibility) = item.eligibility else { return };
+    // The eligibility stays where somebody changed it in between: then it isn't this conversion's any more.
+    let made = draft
+        .world
+        .eligibilities
+        .get(&eligibility)
+        .filter(|held| held.right == item.standing.right && held.from == conversion.at);
+    match made.cloned() {
+        Some(held) => appointments::end(draft, &held),
+        None => item.trouble = Some("the eligibility was changed or ended since, and is left as it is".to_owned()),
+    }
+}
+
+/// A right on the target that is reported on.
+fn reported(draft: &Draft<'_, '_>, reporting: Reporting, id: ConversionId, standing: StandingId) -> Option<Item> {
+    draft.world.items.get(&Pair(id, standing)).filter(|item| item.standing.target == reporting.target()).cloned()
 }
 
 /// A right of the keeper's own target was read back as gone.
@@ -280,22 +290,17 @@ pub(super) fn taken(
     standing: StandingId,
 ) -> Result<(), Refusal> {
     let mut conversion = known(draft, id)?;
-    let item = reported(&mut conversion, reporting, standing).filter(|item| item.state == ItemState::Taking);
+    let item = reported(draft, reporting, id, standing).filter(|item| item.state == ItemState::Taking);
     let Some(item) = item else { return Ok(()) };
-    item.state = ItemState::Taken;
-    item.trouble = None;
-    item.at = Some(draft.now());
     let target = item.standing.target;
-    let whole = conversion.is_settled();
-    if let Some(waves) = conversion.waves.as_mut().filter(|_| whole) {
+    let is_last = !draft.world.items_of(id).any(|other| other.state.is_under_way() && other.standing.id != standing);
+    let mut put = vec![Row::Item(Item { state: ItemState::Taken, trouble: None, at: Some(draft.now()), ..item })];
+    if let Some(waves) = conversion.waves.as_mut().filter(|_| is_last) {
         waves.whole_at = Some(draft.now());
+        put.push(Row::Conversion(conversion));
     }
     let cut = vec![Key { kind: Kind::Standing, id: standing.0.to_string() }];
-    draft.fact_cutting(
-        What::StandingTaken { conversion: id, standing, target },
-        vec![Row::Conversion(conversion)],
-        cut,
-    );
+    draft.fact_cutting(What::StandingTaken { conversion: id, standing, target }, put, cut);
     Ok(())
 }
 
@@ -307,9 +312,8 @@ pub(super) fn restored(
     standing: StandingId,
     by_others: bool,
 ) -> Result<(), Refusal> {
-    let mut conversion = known(draft, id)?;
-    let item = reported(&mut conversion, reporting, standing).filter(|item| item.state == ItemState::Restoring);
-    let Some(item) = item else { return Ok(()) };
+    let item = reported(draft, reporting, id, standing).filter(|item| item.state == ItemState::Restoring);
+    let Some(mut item) = item else { return Ok(()) };
     item.state = match (by_others, item.at) {
         (false, _) => ItemState::Restored,
         // It could not be taken away yet.
@@ -322,7 +326,7 @@ pub(super) fn restored(
     }
     let row = Row::Standing(item.standing.clone());
     let target = item.standing.target;
-    draft.fact(What::StandingRestored { conversion: id, standing, target }, vec![Row::Conversion(conversion), row]);
+    draft.fact(What::StandingRestored { conversion: id, standing, target }, vec![Row::Item(item), row]);
     Ok(())
 }
 
@@ -335,17 +339,16 @@ pub(super) fn delayed(
     trouble: &str,
 ) -> Result<(), Refusal> {
     let mut conversion = known(draft, id)?;
-    let Some(item) = reported(&mut conversion, reporting, standing) else { return Ok(()) };
+    let Some(mut item) = reported(draft, reporting, id, standing) else { return Ok(()) };
     if item.trouble.as_deref() == Some(trouble) {
         return Ok(());
     }
     item.trouble = Some(trouble.to_owned());
     let target = item.standing.target;
-    let stops = stop_where_too_many_fail(&mut conversion);
-    draft.fact(
-        What::StandingDelayed { conversion: id, standing, target, trouble: trouble.to_owned() },
-        vec![Row::Conversion(conversion)],
-    );
+    let stops = stop_where_too_many_fail(draft, &mut conversion, &item);
+    let mut put = vec![Row::Item(item)];
+    put.extend(stops.map(|_| Row::Conversion(conversion)));
+    draft.fact(What::StandingDelayed { conversion: id, standing, target, trouble: trouble.to_owned() }, put);
     if let Some((failing, of)) = stops {
         draft.fact(What::WaveStopped { conversion: id, failing, of }, Vec::new());
         alarms::raise(draft, AlarmKind::ConversionStopped { conversion: id });
@@ -353,11 +356,13 @@ pub(super) fn delayed(
     Ok(())
 }
 
-/// Stops a conversion whose present wave fails for more than its stated share; says how many of how many.
-fn stop_where_too_many_fail(conversion: &mut Conversion) -> Option<(u32, u32)> {
+/// Stops a conversion whose present wave fails for more than its stated share, now that `item` does; says how many of how
+/// many.
+fn stop_where_too_many_fail(draft: &Draft<'_, '_>, conversion: &mut Conversion, item: &Item) -> Option<(u32, u32)> {
     let waves = conversion.waves.as_mut().filter(|waves| waves.stopped.is_none())?;
     let wave = waves.begun.saturating_sub(1);
-    let present = || conversion.items.iter().filter(|item| item.wave == wave);
+    let others = || draft.world.items_of(conversion.id).filter(|other| other.standing.id != item.standing.id);
+    let present = || others().chain([item]).filter(|item| item.wave == wave);
     let failing = present().filter(|item| item.state == ItemState::Taking && item.trouble.is_some()).count();
     let of = present().count();
     if failing * 100 <= of * usize::from(waves.stop_percent) {

@@ -9,8 +9,8 @@ use jiff::Timestamp;
 
 use super::proofs::Permit;
 use crate::{
-    Context, Counters, Decision, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id, Key, Kind, LookedAt,
-    PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words, World,
+    Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id, Key, Kind,
+    LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words, World,
     influence::lets_through_with_less,
 };
 
@@ -59,6 +59,13 @@ impl<'w> Deciding<'w> {
             Some(me) if !Sight::of(self.world, me).sees(self.world, elevation) => Err(missing()),
             _ => Ok(elevation.clone()),
         }
+    }
+
+    /// An elevation, with what it demands.
+    pub(super) fn demanded(&self, id: ElevationId) -> Result<(Elevation, Demand), Refusal> {
+        let elevation = self.elevation(id)?;
+        let unknown = || Refusal::unknown("demand of", id, "`tempestasd rebuild --check` says what is missing");
+        Ok((elevation, self.world.demand_of(id).ok_or_else(unknown)?.clone()))
     }
 
     /// The next id of a kind.

@@ -133,16 +133,16 @@ fn put_back(deciding: &mut Deciding<'_>, person: Person, id: DriftId) -> Result<
     let draft = &mut deciding.by(administers);
     let conversion: ConversionId = draft.id();
     let name = draft.words(&format!("put back {id}"));
-    let item = Item { standing: drift.standing.clone(), eligibility: None, state, trouble: None, wave: 0, at: None };
+    let standing = drift.standing.clone();
+    let item = Item { conversion, standing, eligibility: None, state, trouble: None, wave: 0, at: None };
     let row = Conversion {
         id: conversion,
         by,
         at: draft.now(),
-        items: vec![item],
         undone_at: None,
         waves: Some(WavePlan::default().waves(Some(name), &[0], draft.now())),
     };
-    draft.fact(What::Converted { conversion, rights: 1 }, vec![Row::Conversion(row)]);
+    draft.fact(What::Converted { conversion, rights: 1 }, vec![Row::Conversion(row), Row::Item(item)]);
     settle(draft, drift, DriftState::PutBack { conversion });
     Ok(())
 }
@@ -203,7 +203,7 @@ pub(super) fn seen(
 
 /// Whether a right is held through one that we put back ourselves.
 fn by_one_put_back(world: &World, target: ScopeId, found: &RightFound) -> bool {
-    let items = world.conversions.values().flat_map(|conversion| &conversion.items);
+    let items = world.items.values();
     items.filter(|item| matches!(item.state, ItemState::Restoring | ItemState::Restored)).any(|item| {
         item.standing.target == target
             && world.is_text(item.standing.account, &found.account)

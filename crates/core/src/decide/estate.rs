@@ -9,8 +9,8 @@ use super::{
     drifts, surveys,
 };
 use crate::{
-    Connector, DriftState, EstateCommand, Item, ItemState, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind,
-    Seconds, Target, What, World, terms::check_label,
+    Connector, DriftState, EstateCommand, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Seconds, Target, What,
+    World, terms::check_label,
 };
 
 /// Most labels of a target.
@@ -157,14 +157,10 @@ fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
     if !open.is_empty() {
         return Err(Refusal::conflict(format!("not over yet there: {}; end that first", open.join(", "))));
     }
-    let changing = |item: &Item| {
-        item.standing.target == id
-            && matches!(item.state, ItemState::Taking | ItemState::Restoring | ItemState::Waiting)
-    };
-    if let Some(one) = world.conversions.values().find(|one| one.items.iter().any(changing)) {
+    if let Some(item) = world.pending_items(id).next() {
         return Err(Refusal::conflict(format!(
             "{} still changes rights there; wait until it is read back, or undo it",
-            one.id
+            item.conversion
         )));
     }
     if world.sources.contains_key(&id) {

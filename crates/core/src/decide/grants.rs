@@ -23,7 +23,7 @@ const CLOCKS_APART: Seconds = Seconds(5);
 /// Its holder ends an elevation before its time.
 pub(super) fn give_back(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
     let elevation = deciding.elevation(id)?;
-    if elevation.asker != person.id() {
+    if elevation.holder != person.id() {
         return Err(Refusal::not_allowed(
             "only its holder gives an elevation back; an approver or administrator can revoke it",
         ));
@@ -40,8 +40,8 @@ pub(super) fn give_back(deciding: &mut Deciding<'_>, person: Person, id: Elevati
 
 /// Its holder is about to be shown the login of an elevation.
 pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
-    let elevation = deciding.elevation(id)?;
-    if elevation.asker != person.id() {
+    let (elevation, demand) = deciding.demanded(id)?;
+    if elevation.holder != person.id() {
         return Err(Refusal::not_allowed("only its holder may fetch the login of an elevation"));
     }
     if elevation.phase != Phase::Live {
@@ -50,8 +50,8 @@ pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: Elevat
             elevation.id, elevation.phase
         )));
     }
-    let proof = deciding.proven(elevation.demand.terms.assurance.0)?;
-    let Some(grant) = elevation.grant.and_then(|id| deciding.world.grants.get(&id)) else { return Ok(()) };
+    let proof = deciding.proven(demand.terms.assurance.0)?;
+    let Some(grant) = deciding.world.grant_of(&elevation) else { return Ok(()) };
     shown(&mut deciding.by(person), proof, grant);
     Ok(())
 }
@@ -69,8 +69,7 @@ fn nothing_to_end(elevation: &Elevation) -> Refusal {
 pub(super) fn revoke(deciding: &mut Deciding<'_>, person: Person, id: ElevationId, word: &Said) -> Result<(), Refusal> {
     let me = person.id();
     let elevation = deciding.elevation(id)?;
-    let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
-    if !approver && !Sight::is_administrator(deciding.world, me, elevation.right.scope) {
+    if !elevation.asked_about(me) && !Sight::is_administrator(deciding.world, me, elevation.right.scope) {
         return Err(Refusal::not_allowed(format!(
             "only an approver of {id} or an administrator of its scope may revoke it"
         )));
@@ -101,7 +100,7 @@ pub(super) fn end_whatever_stands(draft: &mut Draft<'_, '_>, mut elevation: Elev
 
 /// Begins to take a grant away.
 fn close(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, word: Option<Digest>) {
-    let Some(grant) = elevation.grant.and_then(|id| draft.world.grants.get(&id)).cloned() else {
+    let Some(grant) = draft.world.grant_of(&elevation).cloned() else {
         return never_begun(draft, elevation, end, None);
     };
     let id = grant.id;
@@ -200,15 +199,18 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     });
     let touched: BTreeSet<ElevationId> = due.chain(world.looked_at(now)).collect();
     for elevation in touched.iter().filter_map(|id| world.elevations.get(id)) {
-        let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+        let grant = world.grant_of(elevation);
         match elevation.phase {
-            Phase::Waiting if elevation.stages.last().is_none_or(|stage| now >= stage.until) => {
+            Phase::Waiting if elevation.stage().is_none_or(|stage| now >= stage.until) => {
                 never_begun(draft, elevation.clone(), End::Unanswered, Some("nobody settled it in time".to_owned()));
             }
             Phase::Waiting if is_left_alone(world, elevation) => {
                 never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
             }
-            Phase::Scheduled if is_due(elevation, now) => open(draft, elevation.clone()),
+            Phase::Scheduled if is_due(elevation, now) => {
+                let Some(demand) = world.demand_of(elevation.id) else { continue };
+                open(draft, elevation.clone(), demand);
+            }
             Phase::Ready if elevation.begin_by.is_none_or(|by| now >= by) => {
                 never_begun(
                     draft,
@@ -237,8 +239,8 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
 
 /// Whether those who may still answer, each with a yes, could not settle an ask before it runs out.
 fn is_left_alone(world: &World, elevation: &Elevation) -> bool {
-    let (Some(stage), Approval::Stage { approvers, .. }) = (elevation.stages.last(), &elevation.demand.terms.approval)
-    else {
+    let Some(demand) = world.demand_of(elevation.id) else { return false };
+    let (Some(stage), Approval::Stage { approvers, .. }) = (elevation.stage(), &demand.terms.approval) else {
         return false;
     };
     // Whoever may not answer for a day because of a hand in their standing may again once that day is over.

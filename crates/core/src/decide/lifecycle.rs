@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, Demand, Digest, Elevation, ElevationId, End, Grant, Phase, Refusal, Row, ScopeId, Seconds, Seen, Stage,
-    StartChoice, Starts, Verdict, What, World, demand_for, later,
+    Approval, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, Phase, Refusal, Round, Row, ScopeId,
+    Seconds, Seen, Stage, StartChoice, Starts, Verdict, What, World, demand_for, later,
 };
 
 /// Takes an ask back.
@@ -33,31 +33,31 @@ pub(super) fn withdraw(deciding: &mut Deciding<'_>, person: Person, id: Elevatio
 
 /// Begins what is ready.
 pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
-    let elevation = deciding.elevation(id)?;
-    if elevation.asker != person.id() {
+    let (elevation, demand) = deciding.demanded(id)?;
+    if elevation.holder != person.id() {
         return Err(Refusal::not_allowed("only its holder begins an elevation"));
     }
     if elevation.phase != Phase::Ready {
         return Err(Refusal::conflict(format!("{} is {}, not ready to begin", elevation.id, elevation.phase)));
     }
-    let proof = deciding.proven(elevation.demand.terms.assurance.0)?;
-    begun(&mut deciding.by(person), proof, elevation);
+    let proof = deciding.proven(demand.terms.assurance.0)?;
+    begun(&mut deciding.by(person), proof, elevation, &demand);
     Ok(())
 }
 
-fn begun(draft: &mut Draft<'_, '_>, _: FreshProof, elevation: Elevation) {
-    open(draft, elevation);
+fn begun(draft: &mut Draft<'_, '_>, _: FreshProof, elevation: Elevation, demand: &Demand) {
+    open(draft, elevation, demand);
 }
 
 /// All that was needed is said: on to opening, or to waiting for its start.
-pub(super) fn proceed(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
+pub(super) fn proceed(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: &Demand) {
     match elevation.start {
-        StartChoice::AtYes => return open(draft, elevation),
-        StartChoice::At { time } if time <= draft.now() => return open(draft, elevation),
+        StartChoice::AtYes => return open(draft, elevation, demand),
+        StartChoice::At { time } if time <= draft.now() => return open(draft, elevation, demand),
         StartChoice::At { .. } => elevation.phase = Phase::Scheduled,
         StartChoice::OnBegin => {
             elevation.phase = Phase::Ready;
-            let window = elevation.demand.terms.starts.begin_within.unwrap_or(Seconds(0));
+            let window = demand.terms.starts.begin_within.unwrap_or(Seconds(0));
             elevation.begin_by = Some(later(draft.now(), window));
         }
     }
@@ -70,7 +70,7 @@ pub(super) fn proceed(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
 }
 
 /// Checks everything again, fixes the end, and orders the grant. The stricter of then and now wins.
-pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
+pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: &Demand) {
     let now = draft.now();
     if draft.world.clock_is_held() {
         let trouble = Some("held until an administrator has looked at this machine's clock".to_owned());
@@ -81,10 +81,10 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
         }
         return;
     }
-    if draft.world.is_suspended(elevation.asker) {
+    if draft.world.is_suspended(elevation.holder) {
         return never_begun(draft, elevation, End::Failed, Some("the holder is suspended".to_owned()));
     }
-    let demand = match demand_for(draft.world, elevation.asker, elevation.right, now) {
+    let demand = match demand_for(draft.world, elevation.holder, elevation.right, now) {
         Ok(demand) => demand,
         // Not its words, which may be somebody's: a fact holds no private text.
         Err(refusal) => {
@@ -92,12 +92,12 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
             return never_begun(draft, elevation, End::Failed, Some(why));
         }
     };
-    let moved = is_on_another_account(draft.world, &elevation.demand, &demand);
+    let moved = is_on_another_account(draft.world, frozen, &demand);
     if moved && demand.terms.approval == Approval::None {
         return never_begun(draft, elevation, End::Failed, Some(MOVED.to_owned()));
     }
     let moved = moved.then(|| MOVED.to_owned());
-    if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, &demand)) {
+    if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, frozen, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
     elevation.duration = elevation.duration.min(demand.terms.longest.0);
@@ -108,7 +108,7 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
     let Some(target) = draft.world.target_of(elevation.right.scope) else {
         return never_begun(draft, elevation, End::Failed, Some("its target is not looked after any more".to_owned()));
     };
-    let account = draft.world.account_of(elevation.asker, target.scope).map(|account| account.name);
+    let account = draft.world.account_of(elevation.holder, target.scope).map(|account| account.name);
     if target.connector.uses_own_account() && account.is_none() {
         return never_begun(
             draft,
@@ -120,7 +120,7 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
     let account = account.filter(|_| target.connector.uses_own_account());
     let grant = new_grant(draft, &elevation, target.scope, account, until);
     elevation.phase = Phase::Opening;
-    elevation.grant = Some(grant.id);
+    elevation.grants = vec![grant.id];
     elevation.trouble = None;
     draft.fact(
         What::Opening { elevation: elevation.id, grant: grant.id, until },
@@ -170,12 +170,10 @@ fn is_on_another_account(world: &World, asked: &Demand, now: &Demand) -> bool {
 }
 
 /// Why what was answered isn't enough any more, if it isn't. Counted are humans who answered what is asked now.
-fn needs_another_yes(deciding: &Deciding<'_>, elevation: &Elevation, now: &Demand) -> Option<String> {
+fn needs_another_yes(deciding: &Deciding<'_>, elevation: &Elevation, frozen: &Demand, now: &Demand) -> Option<String> {
     let Approval::Stage { yes, .. } = &now.terms.approval else { return None };
-    let frozen = &elevation.demand;
     let said_yes = elevation
-        .stages
-        .last()
+        .stage()
         .into_iter()
         .flat_map(|stage| &stage.answers)
         .filter(|answer| answer.verdict == Verdict::Yes && now.approvers.contains(&answer.by))
@@ -189,12 +187,13 @@ fn needs_another_yes(deciding: &Deciding<'_>, elevation: &Elevation, now: &Deman
 }
 
 fn send_back(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: Demand, why: String) {
-    elevation.stages.extend(stage_of(&demand, draft.now()));
-    elevation.demand = demand;
-    elevation.digest = Digest::of_json(&(elevation.digest, &elevation.demand, elevation.stages.len()));
+    elevation.rounds.extend(round_of(&demand, draft.now()));
+    elevation.eligibility = demand.eligibility;
+    elevation.digest = Digest::of_json(&(elevation.digest, &demand, elevation.rounds.len()));
     elevation.phase = Phase::Waiting;
     elevation.begin_by = None;
-    draft.fact(What::SentBack { elevation: elevation.id, why }, vec![Row::Elevation(elevation)]);
+    let demanded = Row::Demand(Demanded { elevation: elevation.id, demand });
+    draft.fact(What::SentBack { elevation: elevation.id, why }, vec![Row::Elevation(elevation), demanded]);
 }
 
 /// Ends an elevation that never reached its target.
@@ -212,16 +211,13 @@ fn unguessable(bytes: &[u8; 16]) -> String {
 }
 
 /// The round of answers that a demand wants; none where it wants none.
-pub(super) fn stage_of(demand: &Demand, now: Timestamp) -> Option<Stage> {
+pub(super) fn round_of(demand: &Demand, now: Timestamp) -> Option<Round> {
     match &demand.terms.approval {
         Approval::None => None,
-        Approval::Stage { yes, no, within, .. } => Some(Stage {
-            approvers: demand.approvers.clone(),
-            yes: *yes,
-            no: *no,
-            until: later(now, *within),
-            answers: Vec::new(),
-        }),
+        Approval::Stage { yes, no, within, .. } => {
+            let (approvers, until) = (demand.approvers.clone(), later(now, *within));
+            Some(Round { stages: vec![Stage { approvers, yes: *yes, no: *no, until, answers: Vec::new() }] })
+        }
     }
 }
 

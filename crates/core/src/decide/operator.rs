@@ -47,7 +47,6 @@ fn found(draft: &mut Draft<'_, '_>, installation: &str, name: &Said) -> Result<(
         about,
         second_of: None,
         suspended: false,
-        members: Vec::new(),
         manager: None,
     };
     draft.fact(

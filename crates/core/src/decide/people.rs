@@ -8,8 +8,8 @@ use super::{
     grants,
 };
 use crate::{
-    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, PeopleCommand, ReasonRule, Refusal, Row, Said, ScopeId,
-    Subject, SubjectId, SubjectKind, What,
+    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, Membership, PeopleCommand, ReasonRule, Refusal, Row, Said,
+    ScopeId, Subject, SubjectId, SubjectKind, What,
     appointment::{ensure_lasts, making},
     influence::{gained_by_joining, is_touched, touchers},
     world::GROUP_DEPTH,
@@ -58,19 +58,18 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &PeopleCommand) -> Re
 }
 
 fn remove_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) -> Result<(), Refusal> {
-    let mut row = known_group(draft, group)?;
-    if !row.members.contains(&member) {
+    known_group(draft, group)?;
+    if !draft.world.is_member(group, member) {
         return Err(Refusal::conflict(format!(
             "{} is not in {}",
             draft.world.subject_name(member),
             draft.world.subject_name(group)
         )));
     }
-    row.members.retain(|id| *id != member);
-    let mut put = vec![Row::Subject(row)];
+    let cut = vec![Membership { group, member }.key()];
     // Out of a group whose rule demands more, somebody gets through with less.
-    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
-    draft.fact(What::MemberRemoved { group, member }, put);
+    let put = draft.own_hand_if_less(&[], &cut, &draft.rules_by_asker()).into_iter().collect();
+    draft.fact_cutting(What::MemberRemoved { group, member }, put, cut);
     Ok(())
 }
 
@@ -149,7 +148,6 @@ fn add(
         about: draft.text(about),
         second_of,
         suspended: false,
-        members: Vec::new(),
         manager: None,
     };
     draft.fact(What::SubjectAdded { subject: id }, vec![Row::Subject(subject)]);
@@ -157,11 +155,11 @@ fn add(
 }
 
 fn add_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) -> Result<(), Refusal> {
-    let mut row = known_group(draft, group)?;
+    known_group(draft, group)?;
     known(draft, member)?;
     let world = draft.world;
     let (group_name, member_name) = (world.subject_name(group), world.subject_name(member));
-    if row.members.contains(&member) {
+    if world.is_member(group, member) {
         return Err(Refusal::conflict(format!("{member_name} is in {group_name} already")));
     }
     if world.hangs_below(group, member) {
@@ -175,9 +173,8 @@ fn add_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) ->
         )));
     }
     ensure_no_gain_unasked(draft, member, group)?;
-    row.members.push(member);
     let mut put = draft.hands(world.everybody_in(member));
-    put.push(Row::Subject(row));
+    put.push(Row::Member(Membership { group, member }));
     put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
     draft.fact(What::MemberAdded { group, member }, put);
     Ok(())

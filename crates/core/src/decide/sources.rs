@@ -11,9 +11,9 @@ use super::{
     proofs::Reporting,
 };
 use crate::{
-    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, Mapping, PersonFound, Refusal, Right, Row, Said,
-    ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind, What, World, appointment::making,
-    influence::gained_by_joining, own_rights,
+    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, Mapping, Membership, PersonFound, Refusal, Right,
+    Row, Said, ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind, What, World,
+    appointment::making, influence::gained_by_joining, own_rights,
 };
 
 /// A reading in which more than this share of the people known from the source are missing waits for a person.
@@ -153,14 +153,14 @@ fn take_in(draft: &mut Draft<'_, '_>, reading: Reading<'_>) -> Result<(), Refusa
     imported.people.iter().for_each(|person| taking.person(person));
     taking.managers(imported);
     taking.groups(imported);
-    let Taking { mut put, added, changed, unusable, .. } = taking;
+    let Taking { mut put, cut, added, changed, unusable, .. } = taking;
     let is_new = source.taken.is_none() || source.held.is_some() || source.unusable != unusable;
-    if put.is_empty() && leavers.is_empty() && !is_new {
+    if put.is_empty() && cut.is_empty() && leavers.is_empty() && !is_new {
         return Ok(());
     }
     let left = count(leavers.len());
     put.push(Row::Source(Source { taken: Some(digest), taken_at: Some(draft.now()), held: None, unusable, ..source }));
-    draft.fact(What::Imported { target, digest, added, changed, left }, put);
+    draft.fact_cutting(What::Imported { target, digest, added, changed, left }, put, cut);
     alarms::settle_where(draft, |about| *about == AlarmKind::ImportHeld { target });
     leavers.into_iter().try_for_each(|subject| people::suspend(draft, subject))
 }
@@ -245,8 +245,11 @@ struct Taking<'d, 'w> {
     subjects: BTreeMap<String, SubjectId>,
     /// Rows of subjects as they will be.
     rows: BTreeMap<SubjectId, Subject>,
+    /// Members of groups as they will be.
+    members: BTreeMap<SubjectId, BTreeSet<SubjectId>>,
     names: BTreeSet<String>,
     put: Vec<Row>,
+    cut: Vec<Key>,
     added: u32,
     changed: u32,
     unusable: u32,
@@ -256,8 +259,8 @@ impl<'d, 'w> Taking<'d, 'w> {
     fn new(deciding: &'d mut Deciding<'w>, target: ScopeId) -> Self {
         let subjects = links(deciding, target).map(|link| (link.key.clone(), link.subject)).collect();
         let names = deciding.world.subjects.values().map(|subject| deciding.world.text(subject.name)).collect();
-        let (rows, put) = (BTreeMap::new(), Vec::new());
-        Self { deciding, target, subjects, rows, names, put, added: 0, changed: 0, unusable: 0 }
+        let (rows, members, put, cut) = (BTreeMap::new(), BTreeMap::new(), Vec::new(), Vec::new());
+        Self { deciding, target, subjects, rows, members, names, put, cut, added: 0, changed: 0, unusable: 0 }
     }
 
     fn link(&mut self, key: &str, subject: SubjectId) {
@@ -277,8 +280,7 @@ impl<'d, 'w> Taking<'d, 'w> {
         }
         let id: SubjectId = self.deciding.id();
         let (name, about) = (self.deciding.text(&Said::new(name)), self.deciding.text(&about));
-        let subject =
-            Subject { id, kind, name, about, second_of: None, suspended: false, members: Vec::new(), manager: None };
+        let subject = Subject { id, kind, name, about, second_of: None, suspended: false, manager: None };
         self.put.push(Row::Subject(subject.clone()));
         self.rows.insert(id, subject);
         self.link(key, id);
@@ -288,6 +290,11 @@ impl<'d, 'w> Taking<'d, 'w> {
 
     fn row(&self, id: SubjectId) -> Option<Subject> {
         self.rows.get(&id).or_else(|| self.deciding.world.subjects.get(&id)).cloned()
+    }
+
+    fn members(&self, group: SubjectId) -> BTreeSet<SubjectId> {
+        let known = || self.deciding.world.members_of(group).collect();
+        self.members.get(&group).cloned().unwrap_or_else(known)
     }
 
     fn change(&mut self, row: Subject) {
@@ -325,7 +332,7 @@ impl<'d, 'w> Taking<'d, 'w> {
             if at == id {
                 return true;
             }
-            open.extend(self.row(at).into_iter().flat_map(|row| row.members).filter(|member| seen.insert(*member)));
+            open.extend(self.members(at).into_iter().filter(|member| seen.insert(*member)));
         }
         false
     }
@@ -346,18 +353,17 @@ impl<'d, 'w> Taking<'d, 'w> {
             let is_new = !self.subjects.contains_key(&found.key);
             let known = self.subjects.get(&found.key).copied();
             let id = known.or_else(|| self.new_subject(SubjectKind::Group, &found.key, &found.name, &found.about));
-            let Some(row) = id.and_then(|id| self.row(id)) else { continue };
+            let Some(group) = id else { continue };
             let mut listed: BTreeSet<SubjectId> =
                 found.members.iter().filter_map(|key| self.subjects.get(key).copied()).collect();
-            let members = listed.len();
-            listed.retain(|member| !self.hangs_below(row.id, *member));
-            self.unusable += count(members - listed.len());
+            let all = listed.len();
+            listed.retain(|member| !self.hangs_below(group, *member));
+            self.unusable += count(all - listed.len());
             // Who was put into it by hand, and isn't of this source, stays.
-            let by_hand =
-                row.members.iter().copied().filter(|member| !here.contains(member) && !listed.contains(member));
-            let members: Vec<SubjectId> = by_hand.chain(listed.iter().copied()).collect();
-            let before: BTreeSet<SubjectId> = row.members.iter().copied().collect();
-            if members.iter().copied().collect::<BTreeSet<_>>() == before {
+            let before = self.members(group);
+            let by_hand = before.iter().copied().filter(|member| !here.contains(member));
+            let members: BTreeSet<SubjectId> = by_hand.chain(listed.iter().copied()).collect();
+            if members == before {
                 continue;
             }
             if !is_new {
@@ -365,7 +371,12 @@ impl<'d, 'w> Taking<'d, 'w> {
                 let joined: Vec<SubjectId> = listed.difference(&before).copied().collect();
                 self.put.extend(self.deciding.hands(joined));
             }
-            self.change(Subject { members, ..row });
+            let joined = members.difference(&before).map(|member| Membership { group, member: *member });
+            self.put.extend(joined.map(Row::Member));
+            let left = before.difference(&members).map(|member| Membership { group, member: *member }.key());
+            self.cut.extend(left);
+            self.changed += u32::from(!self.rows.contains_key(&group) && !self.members.contains_key(&group));
+            self.members.insert(group, members);
         }
     }
 }

@@ -331,8 +331,7 @@ fn just_changed<'w>(
     changing: ItemState,
 ) -> impl Iterator<Item = &'w crate::Item> {
     let clock = survey.clock;
-    let items = deciding.world.conversions.values().flat_map(|conversion| &conversion.items);
-    items.filter(move |item| {
+    deciding.world.items.values().filter(move |item| {
         item.state == changing || (item.state == changed && item.at.is_some_and(|at| later(at, READ_BEFORE) >= clock))
     })
 }

@@ -1,17 +1,18 @@
 //! Facts: what happened, with the rows as they stood after. Fat, versioned, and naming people by id.
 
 mod kinds;
+mod upcast;
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-pub use kinds::What;
+pub use {kinds::What, upcast::row_of_version_1};
 
 use crate::{Actor, Door, ElevationId, Key, Row, ScopeId, SubjectId, text::Digest};
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
-pub const FACT_VERSION: u16 = 1;
+pub const FACT_VERSION: u16 = 2;
 
 /// One thing that happened.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -59,7 +60,10 @@ impl Fact {
         let Version { v } = serde_json::from_slice(bytes).map_err(|error| error.to_string())?;
         match v {
             FACT_VERSION => serde_json::from_slice(bytes).map_err(|error| error.to_string()),
-            v => Err(format!("fact of version {v}; this program reads up to {FACT_VERSION}")),
+            _ => {
+                let old = serde_json::from_slice(bytes).map_err(|error| error.to_string())?;
+                serde_json::from_value(upcast::fact(old)?).map_err(|error| error.to_string())
+            }
         }
     }
 }

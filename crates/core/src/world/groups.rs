@@ -2,10 +2,26 @@
 
 use std::collections::BTreeSet;
 
-use crate::{Duty, DutyId, DutyKind, Eligibility, Subject, SubjectId, SubjectKind, World};
+use super::{Key, Kind, Number as _, key_text};
+use crate::{Duty, DutyId, DutyKind, Eligibility, Membership, Pair, Subject, SubjectId, SubjectKind, World};
 
 /// How deep groups may nest.
 pub(crate) const GROUP_DEPTH: usize = 8;
+
+impl Membership {
+    /// The key of its row.
+    pub(crate) fn key(&self) -> Key {
+        Key { kind: Kind::Member, id: key_text(&Pair(self.group, self.member)) }
+    }
+}
+
+impl Key {
+    /// The group that is emptied by cutting this. Version 1 said all members of a group at once, never who left it.
+    pub(super) fn every_member_of(&self) -> Option<SubjectId> {
+        let group = self.id.strip_suffix("-*").filter(|_| self.kind == Kind::Member)?;
+        group.parse().ok().map(SubjectId)
+    }
+}
 
 impl World {
     /// The first sign-in of the human behind a subject.
@@ -47,12 +63,12 @@ impl World {
     /// Whether `member` is `of`, or a member of it through any number of groups, none of them suspended.
     #[must_use]
     pub fn belongs_to(&self, member: SubjectId, of: SubjectId) -> bool {
-        member == of || self.groups_from(of, |group| !group.suspended).any(|group| group.members.contains(&member))
+        member == of || self.groups_from(of, |group| !group.suspended).any(|group| self.is_member(group.id, member))
     }
 
     /// Whether `member` lies below `of`, suspended or not: what the groups are built like, not what they give.
     pub(crate) fn hangs_below(&self, member: SubjectId, of: SubjectId) -> bool {
-        member == of || self.groups_from(of, |_| true).any(|group| group.members.contains(&member))
+        member == of || self.groups_from(of, |_| true).any(|group| self.is_member(group.id, member))
     }
 
     /// A group and those below it that `opens` lets through; each once, whatever circles they form.
@@ -66,7 +82,7 @@ impl World {
             loop {
                 let group = self.subjects.get(&open.pop()?).filter(|one| one.kind == SubjectKind::Group && opens(one));
                 if let Some(group) = group {
-                    let nested = group.members.iter().copied().filter(|member| self.indexes.groups.contains(member));
+                    let nested = self.members_of(group.id).filter(|member| self.indexes.groups.contains(member));
                     open.extend(nested.filter(|member| seen.insert(*member)));
                     return Some(group);
                 }
@@ -83,6 +99,24 @@ impl World {
         }
         above.remove(&subject);
         above
+    }
+
+    /// Who belongs to a group itself, in the order of their ids.
+    pub fn members_of(&self, group: SubjectId) -> impl DoubleEndedIterator<Item = SubjectId> {
+        self.members.range(Pair(group, SubjectId::LEAST)..=Pair(group, SubjectId::GREATEST)).map(|one| one.member)
+    }
+
+    /// Whether somebody belongs to a group itself.
+    #[must_use]
+    pub fn is_member(&self, group: SubjectId, member: SubjectId) -> bool {
+        self.members.contains_key(&Pair(group, member))
+    }
+
+    /// Leaves nobody in a group.
+    pub(super) fn empty(&mut self, group: SubjectId) {
+        for member in self.members_of(group).collect::<Vec<_>>() {
+            self.cut(&Membership { group, member }.key());
+        }
     }
 
     /// Groups that a subject is itself a member of.
@@ -110,7 +144,7 @@ impl World {
     }
 
     fn people_of(&self, id: SubjectId, opens: impl Fn(&Subject) -> bool) -> BTreeSet<SubjectId> {
-        let members = self.groups_from(id, opens).flat_map(|group| group.members.iter().copied());
+        let members = self.groups_from(id, opens).flat_map(|group| self.members_of(group.id));
         let is_person =
             |id: &SubjectId| self.subjects.get(id).is_some_and(|subject| subject.kind == SubjectKind::Person);
         std::iter::once(id).chain(members).filter(is_person).collect()
@@ -125,7 +159,7 @@ impl World {
         (0..GROUP_DEPTH)
             .find(|_| {
                 let groups = groups_in(&level);
-                level = groups.iter().flat_map(|group| group.members.iter().copied()).collect();
+                level = groups.iter().flat_map(|group| self.members_of(group.id)).collect();
                 groups.is_empty()
             })
             .unwrap_or(GROUP_DEPTH)

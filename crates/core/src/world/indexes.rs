@@ -6,13 +6,13 @@ use imbl::{HashMap, OrdSet};
 use jiff::Timestamp;
 
 use super::{
-    World,
+    ItemKey, World,
     table::{Change, Number, Pairs},
 };
 use crate::{
-    Account, Alarm, Appointment, Conversion, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant,
-    GrantId, Hand, Link, Phase, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, Subject, SubjectId,
-    SubjectKind, Tally, Target, Terms,
+    Account, Alarm, Appointment, Conversion, ConversionId, Demanded, Drift, Duty, Elevation, ElevationId, Eligibility,
+    EligibilityId, Grant, GrantId, Hand, Id, Item, Link, Membership, Pair, Phase, Role, RoleId, Scope, ScopeId, Source,
+    Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -46,6 +46,8 @@ pub(crate) struct Indexes {
     pub(super) standing_of: Pairs<(ScopeId, Digest), StandingId>,
     /// Eligibilities by who holds them.
     pub(super) eligible: Pairs<SubjectId, EligibilityId>,
+    /// Rights of conversions that are still to be changed, by target.
+    pub(crate) pending_on: Pairs<ScopeId, ItemKey>,
     /// Grants that are not read back as gone, by target.
     pub(crate) grants_on: Pairs<ScopeId, GrantId>,
     /// What is over, by when it may be forgotten.
@@ -116,14 +118,17 @@ impl Indexed for Subject {
         if self.kind == SubjectKind::Group {
             change.of(&mut indexes.groups, self.id);
         }
-        for member in &self.members {
-            indexes.groups_of.change(change, *member, self.id);
-        }
         if let Some(first) = self.second_of {
             indexes.seconds_of.change(change, first, self.id);
         }
         indexes.named.change(change, self.name, self.id);
         indexes.spell(change, texts, self.name);
+    }
+}
+
+impl Indexed for Membership {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.groups_of.change(change, self.member, self.group);
     }
 }
 
@@ -168,7 +173,7 @@ impl Indexed for Elevation {
         indexes.asked_by.change(change, self.asker, self.id);
         if !self.is_over() {
             change.of(&mut indexes.active, self.id);
-        } else if self.grant.is_none() {
+        } else if self.grants.is_empty() {
             change.of(&mut indexes.over, (self.asked_at, self.id));
         }
         if self.phase == Phase::Waiting {
@@ -201,6 +206,14 @@ impl Indexed for Conversion {
     }
 }
 
+impl Indexed for Item {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        if self.state.is_pending() {
+            indexes.pending_on.change(change, self.standing.target, self.key());
+        }
+    }
+}
+
 impl Indexed for Drift {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
         indexes.falls_due(change, self.due(), Due::Drift(self.id));
@@ -219,7 +232,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Hand Target Duty Terms Stop Source Link Tally);
+by_key_alone!(Demanded Hand Target Duty Terms Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(
@@ -230,7 +243,12 @@ macro_rules! numbers {
     )*};
 }
 
-numbers!(SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId);
+impl<A: Number + Id, B: Number + Id> Number for Pair<A, B> {
+    const LEAST: Self = Self(A::LEAST, B::LEAST);
+    const GREATEST: Self = Self(A::GREATEST, B::GREATEST);
+}
+
+numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId);
 
 impl Digest {
     const LEAST: Self = Self([u8::MIN; 32]);

@@ -84,7 +84,7 @@ impl Elevation {
     /// From when until when an elevation was in force that is over; from its ask to its last answer where it never was.
     #[must_use]
     pub fn lasted(&self, grant: Option<&Grant>) -> (Timestamp, Timestamp) {
-        let answered = self.stages.iter().flat_map(|stage| &stage.answers).map(|answer| answer.at).max();
+        let answered = self.answers().map(|answer| answer.at).max();
         match grant {
             Some(grant) => (grant.opened_at, grant.seen_at.unwrap_or(grant.until)),
             None => (self.asked_at, answered.unwrap_or(self.asked_at)),
@@ -92,9 +92,9 @@ impl Elevation {
     }
 
     /// Texts that nothing but it and its grant names.
-    fn own_texts<'e>(&'e self, grant: Option<&'e Grant>) -> impl Iterator<Item = Digest> + 'e {
-        let answers = self.stages.iter().flat_map(|stage| &stage.answers).filter_map(|answer| answer.reason);
-        let leftovers = grant.and_then(|grant| grant.leftovers.as_ref()).into_iter().flatten();
+    fn own_texts<'e>(&'e self, grants: &'e [Grant]) -> impl Iterator<Item = Digest> + 'e {
+        let answers = self.answers().filter_map(|answer| answer.reason);
+        let leftovers = grants.iter().filter_map(|grant| grant.leftovers.as_ref()).flatten();
         [self.reason, self.ticket, self.end_word]
             .into_iter()
             .flatten()
@@ -112,18 +112,19 @@ impl Grant {
 }
 
 impl World {
-    /// Forgets elevations that were over before then, with their grants.
+    /// Forgets elevations that were over before then, with their demands and grants.
     pub fn forget(&mut self, before: Timestamp) {
         let over = self.indexes.over.iter().take_while(|(at, _)| *at < before);
         let over: Vec<ElevationId> = over.map(|(_, id)| *id).filter(|id| self.may_be_forgotten(*id)).collect();
         for id in over {
             let Some(elevation) = self.elevations.get(&id).cloned() else { continue };
-            let grant = elevation.grant.and_then(|id| self.grants.get(&id)).cloned();
-            for text in elevation.own_texts(grant.as_ref()) {
+            let grants: Vec<Grant> = self.grants_of(&elevation).cloned().collect();
+            for text in elevation.own_texts(&grants) {
                 self.texts.remove(&text);
             }
             self.cut(&Key { kind: Kind::Elevation, id: key_text(&id) });
-            if let Some(grant) = grant {
+            self.cut(&Key { kind: Kind::Demand, id: key_text(&id) });
+            for grant in grants {
                 self.cut(&Key { kind: Kind::Grant, id: key_text(&grant.id) });
             }
         }
@@ -131,8 +132,7 @@ impl World {
 
     /// Whether an elevation is over, and no alarm names its grant: who may see an alarm follows from that.
     fn may_be_forgotten(&self, id: ElevationId) -> bool {
-        let alarmed =
-            |elevation: &Elevation| elevation.grant.is_some_and(|grant| self.indexes.alarmed.contains(&grant));
+        let alarmed = |elevation: &Elevation| elevation.grants.iter().any(|grant| self.indexes.alarmed.contains(grant));
         self.elevations.get(&id).is_some_and(|elevation| elevation.is_over() && !alarmed(elevation))
     }
 
@@ -152,6 +152,7 @@ impl World {
         for row in rows {
             let is_there = match &row {
                 Row::Elevation(elevation) => self.elevations.contains_key(&elevation.id),
+                Row::Demand(demanded) => self.demands.contains_key(&demanded.elevation),
                 Row::Grant(grant) => self.grants.contains_key(&grant.id),
                 _ => true,
             };

@@ -1,6 +1,11 @@
 //! Tables that cost nothing to copy: who keeps one keeps it as it is, whatever becomes of the World meanwhile.
 
-use std::{borrow::Borrow, fmt, ops::Index, sync::Arc};
+use std::{
+    borrow::Borrow,
+    fmt,
+    ops::{Index, RangeBounds},
+    sync::Arc,
+};
 
 use imbl::{OrdMap, OrdSet};
 
@@ -56,6 +61,11 @@ impl<K: Ord + Clone, V> Table<K, V> {
     #[must_use]
     pub fn last_up_to(&self, key: &K) -> Option<&V> {
         self.rows.get_prev(key).map(|(_, row)| &**row)
+    }
+
+    /// The rows whose keys lie within, in their order.
+    pub(crate) fn range(&self, keys: impl RangeBounds<K>) -> impl DoubleEndedIterator<Item = &V> {
+        self.rows.range(keys).map(|(_, row)| &**row)
     }
 
     /// How many rows there are.

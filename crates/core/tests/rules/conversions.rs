@@ -67,7 +67,7 @@ fn convert(house: &mut House, pilot: &[&str], plan: WavePlan) -> Result<Conversi
 }
 
 fn states(house: &House, id: ConversionId) -> Vec<ItemState> {
-    house.world.conversions[&id].items.iter().map(|item| item.state).collect()
+    house.world.items_of(id).map(|item| item.state).collect()
 }
 
 fn taken(house: &mut House, conversion: ConversionId) {
@@ -121,9 +121,10 @@ fn a_wave_of_which_too_much_fails_stops_by_itself_until_a_person_goes_on() {
     let mut house = house();
     let plan = WavePlan { size: Some(2), stop_percent: Some(40), undo_days: Some(2), ..WavePlan::default() };
     let conversion = convert(&mut house, &[], plan).unwrap();
+    let items: Vec<StandingId> = house.world.items_of(conversion.id).map(|item| item.standing.id).collect();
     let delayed = |n: usize, trouble: &str| Report::StandingDelayed {
         conversion: conversion.id,
-        standing: conversion.items[n].standing.id,
+        standing: items[n],
         trouble: trouble.to_owned(),
     };
     house.keeper(delayed(0, "the target refused"));
@@ -398,8 +399,7 @@ fn what_could_not_be_taken_away_yet_is_untouched_by_an_undo() {
     for standing in [refused, gone] {
         house.keeper(Report::StandingRestored { conversion, standing, by_others: true });
     }
-    let items = &house.world.conversions[&conversion].items;
-    let of = |id| items.iter().find(|item| item.standing.id == id).unwrap();
+    let of = |id| &house.world.items[&Pair(conversion, id)];
     assert_eq!((of(refused).state, of(refused).trouble.as_deref()), (ItemState::Untouched, None));
     assert_eq!(of(gone).state, ItemState::Superseded, "it was gone, and somebody put it back before us");
     house.replay();

@@ -4,11 +4,12 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    AlarmKind, AppointmentState, DriftState, Fact, Scope, ScopeKind, What, World,
+    AlarmKind, AppointmentState, DriftState, FACT_VERSION, Fact, Scope, ScopeKind, SubjectId, What, World,
     ledger::{FactLine, leaf_hash},
 };
 
-/// Applies an export to an empty World, once each of its facts was read and written again byte for byte.
+/// Applies an export to an empty World, once each of its facts was read, and one of today's version was written again byte
+/// for byte.
 fn replayed(export: &str) -> World {
     let mut world = World::default();
     for line in export.lines() {
@@ -16,7 +17,15 @@ fn replayed(export: &str) -> World {
         assert_eq!(leaf_hash(line.fact.as_bytes()), line.leaf, "fact {} was edited", line.n);
         let fact = Fact::from_bytes(line.fact.as_bytes()).unwrap_or_else(|why| panic!("fact {}: {why}", line.n));
         let again = fact.to_bytes().expect("a fact can be written");
-        assert_eq!(String::from_utf8_lossy(&again), line.fact, "fact {} is written otherwise now", line.n);
+        assert_eq!(
+            Fact::from_bytes(&again).as_ref(),
+            Ok(&fact),
+            "fact {} is read otherwise once it is rewritten",
+            line.n
+        );
+        if line.fact.starts_with(&format!("{{\"v\":{FACT_VERSION},")) {
+            assert_eq!(String::from_utf8_lossy(&again), line.fact, "fact {} is written otherwise now", line.n);
+        }
         assert!(world.last_at.is_none_or(|last| last <= fact.at), "time runs backwards at fact {}", line.n);
         world.apply(&fact);
         let tag = serde_json::to_value(&fact.what).unwrap()["kind"].clone();
@@ -34,6 +43,7 @@ fn facts_of_every_version_are_read_as_they_were_written_and_make_a_world() {
     assert_eq!(world.targets.len(), 2);
     assert!(world.standing.len() > 60);
     assert_eq!(world.elevations.len(), 2);
+    assert!(world.elevations.keys().eq(world.demands.keys()), "a demand is a row of its own");
     assert_eq!(world.active().next(), None);
 }
 
@@ -50,6 +60,7 @@ fn facts_of_stops_narrowed_asks_tallies_passkeys_and_devices_are_read_as_they_we
 fn facts_of_waves_drift_and_sources_are_read_as_they_were_written() {
     let world = replayed(include_str!("foresight-v1.jsonl"));
     assert!(world.conversions.values().any(|one| one.waves.as_ref().is_some_and(|waves| waves.count == 2)));
+    assert!(world.conversions.keys().all(|id| world.items_of(*id).next().is_some()), "items are rows of their own");
     assert!(world.drifts.values().any(|drift| matches!(drift.state, DriftState::Ignored { .. })));
     assert!(world.links.is_empty() && world.sources.is_empty(), "the source was ended");
     assert!(world.targets.values().any(|target| target.runs_on.is_some()));
@@ -80,8 +91,35 @@ fn facts_of_all_other_kinds_are_read_as_they_were_written() {
 
 #[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
-    let refused = Fact::from_bytes(br#"{"v":2,"whatever":true}"#).unwrap_err();
-    assert_eq!(refused, "fact of version 2; this program reads up to 1");
+    let refused = Fact::from_bytes(br#"{"v":3,"whatever":true}"#).unwrap_err();
+    assert_eq!(refused, "fact of version 3; this program reads up to 2");
+}
+
+/// A fact as version 1 wrote it, of one group with all its members.
+fn group_of_version_1(members: &[u64]) -> Fact {
+    let nobody = "0".repeat(64);
+    let put = serde_json::json!({
+        "v": 1, "at": "2026-11-20T08:00:00Z", "by": "machine", "door": "machine",
+        "what": { "kind": "member-removed", "group": 7, "member": 3 },
+        "put": [{ "subject": {
+            "id": 7, "kind": "group", "name": nobody, "about": nobody, "second_of": null, "suspended": false, "members": members,
+        } }],
+    });
+    Fact::from_bytes(put.to_string().as_bytes()).unwrap()
+}
+
+#[test]
+fn whoever_was_not_among_the_members_that_version_1_put_has_left_the_group() {
+    let mut world = World::default();
+    let members = |world: &World| world.members_of(SubjectId(7)).map(|one| one.0).collect::<Vec<_>>();
+    world.apply(&group_of_version_1(&[5, 3, 4]));
+    assert_eq!(members(&world), [3, 4, 5]);
+    world.apply(&group_of_version_1(&[5, 4]));
+    assert_eq!(members(&world), [4, 5]);
+    assert_eq!(world.groups_of(SubjectId(3)).next(), None, "who left is found in the group");
+    world.apply(&group_of_version_1(&[]));
+    assert_eq!(members(&world), Vec::<u64>::new());
+    assert_eq!(world.members.len(), 0);
 }
 
 #[test]

@@ -156,6 +156,11 @@ impl House {
         Ok(decision)
     }
 
+    /// The grant of an elevation that was opened.
+    pub fn grant(&self, id: ElevationId) -> GrantId {
+        self.world.elevations[&id].grants[0]
+    }
+
     /// Puts into a World what it forgot, from this one.
     pub fn recall(&self, into: &mut World, wanted: Recall) {
         let mut wanted = wanted.missing(into);
@@ -165,7 +170,8 @@ impl House {
         let mut rows = Vec::new();
         for elevation in wanted.elevations.iter().filter_map(|id| self.world.elevations.get(id)) {
             rows.push(Row::Elevation(elevation.clone()));
-            rows.extend(elevation.grant.and_then(|id| self.world.grants.get(&id)).cloned().map(Row::Grant));
+            rows.extend(self.world.demands.get(&elevation.id).cloned().map(Row::Demand));
+            rows.extend(self.world.grants_of(elevation).cloned().map(Row::Grant));
         }
         wanted.texts.extend(digests_in(&serde_json::to_string(&rows).unwrap()));
         let texts = self.texts.iter().filter(|text| wanted.texts.contains(&text.digest));
@@ -276,8 +282,9 @@ impl House {
     pub fn check(&self) {
         for grant in self.world.grants.values() {
             let elevation = &self.world.elevations[&grant.elevation];
-            no_grant_past_its_end(grant, elevation);
-            no_grant_without_its_stages(grant, elevation);
+            let demand = &self.world.demands[&elevation.id].demand;
+            no_grant_past_its_end(grant, elevation, demand);
+            no_grant_without_its_stages(grant, elevation, demand);
         }
         for elevation in self.world.elevations.values() {
             nobody_answers_themselves(self, elevation);

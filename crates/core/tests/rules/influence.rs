@@ -126,9 +126,7 @@ fn a_circle_that_is_there_already_ends_nothing() {
     let (one, other) = (group(&mut house, "tide", &[Who::Other]), group(&mut house, "watch", &[]));
     // As an edition before this one could have written it down.
     for (id, member) in [(one, other), (other, one)] {
-        let mut row = house.world.subjects[&id].clone();
-        row.members.push(member);
-        house.world.put(Row::Subject(row));
+        house.world.put(Row::Member(Membership { group: id, member }));
     }
     let piet = house.id(Who::Other);
     assert!(house.world.belongs_to(piet, other) && house.world.people_in(other).contains(&piet));
@@ -409,7 +407,7 @@ fn a_yes_to_one_account_gives_nothing_to_another() {
     house.well(Who::Administrator, deploy);
     house.answer(Who::First, asked, Verdict::Yes).unwrap();
     assert_eq!(house.phase(asked), Phase::Waiting, "it opened on an account that nobody said yes to");
-    let shown = house.world.elevations[&asked].demand.account.map(|account| house.world.text(account));
+    let shown = house.world.demands[&asked].demand.account.map(|account| house.world.text(account));
     assert_eq!(shown.as_deref(), Some("deploy"));
     house.answer(Who::Other, asked, Verdict::Yes).unwrap();
     assert_eq!(house.phase(asked), Phase::Opening);
@@ -594,7 +592,7 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
     // A circle from the directory leaves a link out.
     record(&mut house, vec![group("crew", &["signe", "watch"]), group("watch", &["crew"])], false).unwrap();
     let watch = house.world.subject_named("watch").unwrap().id;
-    assert!(!house.world.subjects[&crew].members.contains(&watch), "a circle was taken in");
+    assert!(!house.world.is_member(crew, watch), "a circle was taken in");
 
     eligible(&mut house, crew);
     wants_a_yes_to_be_eligible(&mut house);

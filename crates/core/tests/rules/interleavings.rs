@@ -5,8 +5,8 @@ use tempestas_core::*;
 
 use crate::house::{EVERYONE, House, Who, rule, settings, survey};
 
-pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation) {
-    let longest = elevation.demand.terms.longest.0;
+pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation, demand: &Demand) {
+    let longest = demand.terms.longest.0;
     assert!(grant.until <= later(grant.opened_at, longest), "{} is longer than its terms", grant.id);
     assert!(grant.until <= later(grant.opened_at, elevation.duration), "{} is longer than was asked", grant.id);
     if let Phase::Ended(_) = elevation.phase {
@@ -15,20 +15,20 @@ pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation) {
     }
 }
 
-pub fn no_grant_without_its_stages(grant: &Grant, elevation: &Elevation) {
-    if let Some(stage) = elevation.stages.last() {
+pub fn no_grant_without_its_stages(grant: &Grant, elevation: &Elevation, demand: &Demand) {
+    if let Some(stage) = elevation.stage() {
         assert!(stage.is_granted(), "{} was opened without its yes", grant.id);
         for answer in &stage.answers {
             assert!(stage.approvers.contains(&answer.by), "{} counted a stranger's answer", grant.id);
             assert!(answer.at <= stage.until && answer.at <= grant.opened_at, "{} counted a late answer", grant.id);
         }
     } else {
-        assert_eq!(elevation.demand.terms.approval, Approval::None, "{} skipped its stage", grant.id);
+        assert_eq!(demand.terms.approval, Approval::None, "{} skipped its stage", grant.id);
     }
 }
 
 pub fn nobody_answers_themselves(house: &House, elevation: &Elevation) {
-    for answer in elevation.stages.iter().flat_map(|stage| &stage.answers) {
+    for answer in elevation.answers() {
         let (asker, by) = (house.world.human(elevation.asker), house.world.human(answer.by));
         assert_ne!(asker, by, "{} was answered by its asker", elevation.id);
         assert!(!is_hand_of(&house.world, by, asker, answer.at), "{} was answered by its asker's hand", elevation.id);
@@ -113,7 +113,8 @@ pub fn carry_out(house: &mut House, step: &Step) {
         let all: Vec<ElevationId> = house.world.elevations.keys().copied().collect();
         (!all.is_empty()).then(|| all[usize::from(n) % all.len()])
     };
-    let grant = |house: &House, n: u8| which(house, n).and_then(|id| house.world.elevations[&id].grant);
+    let grant =
+        |house: &House, n: u8| which(house, n).and_then(|id| house.world.elevations[&id].grants.first().copied());
     match *step {
         Step::Pass(seconds) => house.now = later(house.now, Seconds(seconds)),
         Step::Tick => {

@@ -29,17 +29,17 @@ fn what_is_due_next_is_known_and_what_is_done_is_due_no_more() {
     let mut house = House::new(&settings(1));
     assert_eq!(house.world.next_due(house.now), None, "nothing waits");
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    let runs_out = house.world.elevations[&id].stages[0].until;
+    let runs_out = house.world.elevations[&id].stage().unwrap().until;
     assert_eq!(house.world.next_due(house.now), Some(runs_out));
     let later_one = house.ask(Who::Asker, 60, StartChoice::At { time: later(house.now, Seconds::hours(2)) }).unwrap();
     house.answer(Who::First, id, Verdict::Yes).unwrap();
     house.obey();
-    let ends = house.world.grants[&house.world.elevations[&id].grant.unwrap()].until;
+    let ends = house.world.grants[&house.grant(id)].until;
     assert_eq!(house.world.next_due(house.now), Some(ends), "of two the earlier");
     house.now = ends;
     house.tick();
     assert_eq!(house.phase(id), Phase::Closing);
-    let next = house.world.elevations[&later_one].stages[0].until;
+    let next = house.world.elevations[&later_one].stage().unwrap().until;
     assert_eq!(house.world.next_due(house.now), Some(next), "what is being ended waits for its target, not for time");
     house.obey();
     house.well(Who::Asker, ElevationCommand::Withdraw { elevation: later_one });
@@ -253,7 +253,7 @@ fn time_is_checked_against_the_longest_and_the_eligibility() {
     let until = Some(later(house.now, Seconds(100)));
     house.well(Who::Administrator, EligibilityCommand::Give { subject, right, from: None, until, reason: None });
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    let grant = house.world.elevations[&id].grant.unwrap();
+    let grant = house.grant(id);
     let down_to_the_second = until.map(|until| Timestamp::from_second(until.as_second()).unwrap());
     assert_eq!(Some(house.world.grants[&grant].until), down_to_the_second);
 }

@@ -13,7 +13,7 @@ fn lapsed(house: &mut House) -> (ElevationId, GrantId) {
     house.obey();
     house.now = later(house.now, Seconds(600));
     house.tick();
-    let grant = house.world.elevations[&id].grant.unwrap();
+    let grant = house.grant(id);
     house.keeper(Report::GrantGone { grant, leftovers: vec![(Said::new("a key of t.reyes"), None, false)] });
     assert_eq!(house.phase(id), Phase::Ended(End::Lapsed));
     (id, grant)
@@ -36,10 +36,10 @@ fn what_is_over_is_forgotten_with_its_grant_and_its_texts_and_recalled_as_it_was
     assert_eq!(whole.text(reason), "a reason that is long enough");
 
     let mut world = forgotten(&house, house.now);
-    assert!(world.elevations.get(&id).is_none() && world.grants.get(&grant).is_none());
+    assert!(world.elevations.get(&id).is_none() && world.demand_of(id).is_none() && world.grants.get(&grant).is_none());
     assert!(world.is_forgotten(id) && !world.is_forgotten(waiting) && !world.is_forgotten(ElevationId(9999)));
     assert_eq!([reason, leftover].map(|text| world.text(text)), ["(withheld)", "(withheld)"]);
-    assert_eq!(world.text(elevation.demand.account.unwrap()), "t.reyes", "what others name as well stays");
+    assert_eq!(world.text(whole.demand_of(id).unwrap().account.unwrap()), "t.reyes", "what others name as well stays");
     assert_eq!(world.active().map(|one| one.id).collect::<Vec<_>>(), [waiting]);
     assert_eq!(world.asked_by(house.id(Who::Asker)).count(), 1);
     assert!(whole.elevations.get(&id).is_some(), "who kept the World from before keeps it as it was");
@@ -66,7 +66,7 @@ fn nothing_is_forgotten_while_it_may_be_of_use() {
     house.obey();
     house.well(Who::Asker, ElevationCommand::GiveBack { elevation: early });
     house.obey();
-    let until = house.world.grants[&house.world.elevations[&early].grant.unwrap()].until;
+    let until = house.world.grants[&house.grant(early)].until;
     assert!(until > later(house.now, Seconds(3000)));
     assert!(!forgotten(&house, until).is_forgotten(early));
     assert!(forgotten(&house, later(until, Seconds(1))).is_forgotten(early));

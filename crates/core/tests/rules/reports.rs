@@ -19,7 +19,7 @@ fn what_is_seen_on_a_target_is_taken_from_its_own_keeper_alone() {
     let (target, other) = (house.target(), other_target(&mut house));
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     house.answer(Who::First, id, Verdict::Yes).unwrap();
-    let grant = house.world.elevations[&id].grant.unwrap();
+    let grant = house.grant(id);
     let account = Said::new("break-glass");
     let survey = Box::new(survey(house.now, 2));
     let reports = [

@@ -383,9 +383,10 @@ impl Simulation {
         let looked_at: BTreeSet<ElevationId> = touched.chain(world.active().map(|one| one.id)).collect();
         for elevation in looked_at.iter().filter_map(|id| world.elevations.get(id)) {
             nobody_answers_themselves(house, elevation);
-            if let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id)) {
-                no_grant_past_its_end(grant, elevation);
-                no_grant_without_its_stages(grant, elevation);
+            if let Some(grant) = world.grant_of(elevation) {
+                let demand = &world.demands[&elevation.id].demand;
+                no_grant_past_its_end(grant, elevation, demand);
+                no_grant_without_its_stages(grant, elevation, demand);
             }
             assert_eq!(world.active().any(|one| one.id == elevation.id), !elevation.is_over());
             let stopped = world.stop_on(elevation.asker, elevation.right).is_some();
@@ -395,7 +396,7 @@ impl Simulation {
                 elevation.id
             );
             if let Phase::Ended(End::Lapsed | End::GivenBack | End::Revoked) = elevation.phase
-                && let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id))
+                && let Some(grant) = world.grant_of(elevation)
             {
                 assert!(
                     !self.target.there.contains_key(&grant.name),

@@ -125,7 +125,7 @@ fn a_yes_to_less_is_what_opens_and_whoever_looked_at_more_looks_again() {
     assert!(matches!(house.try_as(Who::Other, yes(Less::default(), wide)), Err(Refusal::Changed(_))));
     house.answer(Who::Other, id, Verdict::Yes).unwrap();
     let elevation = &house.world.elevations[&id];
-    let grant = &house.world.grants[&elevation.grant.unwrap()];
+    let grant = &house.world.grants[&elevation.grants[0]];
     assert_eq!((grant.right.scope, elevation.asked.unwrap().right.scope), (lake, house.target()));
     assert!(grant.until <= later(grant.opened_at, Seconds(60)));
     house.check();

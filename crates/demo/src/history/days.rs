@@ -119,7 +119,7 @@ async fn finish(teller: &Teller) -> anyhow::Result<()> {
 }
 
 async fn grant_of(teller: &Teller, id: ElevationId) -> Option<GrantId> {
-    teller.house.world().elevations.get(&id)?.grant
+    teller.house.world().elevations.get(&id)?.grants.first().copied()
 }
 
 struct Days {
@@ -213,7 +213,10 @@ impl Days {
     async fn follow(&mut self, teller: &mut Teller, id: ElevationId) {
         let Some((phase, grant, until)) = ({
             let world = teller.house.world();
-            world.elevations.get(&id).map(|one| (one.phase, one.grant, one.stages.last().map(|stage| stage.until)))
+            world
+                .elevations
+                .get(&id)
+                .map(|one| (one.phase, one.grants.first().copied(), one.stage().map(|stage| stage.until)))
         }) else {
             return;
         };
@@ -322,7 +325,7 @@ pub(super) async fn answer(teller: &mut Teller, id: ElevationId) -> anyhow::Resu
         let waiting = {
             let world = teller.house.world();
             world.elevations.get(&id).filter(|one| one.phase == Phase::Waiting).and_then(|one| {
-                let stage = one.stages.last()?;
+                let stage = one.stage()?;
                 let free = stage.approvers.iter().find(|who| !stage.answers.iter().any(|said| said.by == **who))?;
                 Some((*free, one.digest, one.duration))
             })

@@ -104,7 +104,7 @@ async fn ask(
 async fn yes(teller: &mut Teller, id: ElevationId) {
     let waiting = {
         let world = teller.house.world();
-        world.elevations.get(&id).and_then(|one| Some((*one.stages.last()?.approvers.first()?, one.digest)))
+        world.elevations.get(&id).and_then(|one| Some((*one.stage()?.approvers.first()?, one.digest)))
     };
     if let Some((who, shown)) = waiting {
         let verdict = tempestas_core::Verdict::Yes;
@@ -122,7 +122,7 @@ async fn overdue(teller: &mut Teller) -> anyhow::Result<()> {
     let Some(id) = ask(teller, jonas, &name, 15, StartChoice::AtYes, why).await else { return Ok(()) };
     days::answer(teller, id).await?;
     yes(teller, id).await;
-    let grant = teller.house.world().elevations.get(&id).and_then(|one| one.grant);
+    let grant = teller.house.world().elevations.get(&id).and_then(|one| one.grants.first().copied());
     let Some(grant) = grant else { return Ok(()) };
     teller.pass(2);
     teller.keeper(Report::GrantSeen { grant, there: true }).await?;

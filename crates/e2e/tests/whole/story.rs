@@ -162,7 +162,7 @@ fn verified_against_the_public_key_alone(house: &House, home: &std::path::Path) 
     // Another fact with a leaf hash of its own is named all the same.
     let lines: Vec<&str> = whole.split_inclusive('\n').collect();
     let mut other: FactLine = serde_json::from_str(lines[3]).unwrap();
-    other.fact = other.fact.replacen("\"v\":1", "\"v\":2", 1);
+    other.fact = other.fact.replacen("\"v\":2", "\"v\":9", 1);
     other.leaf = leaf_hash(other.fact.as_bytes());
     let exchanged = format!("{}\n", serde_json::to_string(&other).unwrap());
     std::fs::write(&changed, [&lines[..3], &[exchanged.as_str()], &lines[4..]].concat().concat()).unwrap();

@@ -72,7 +72,7 @@ impl Holder {
             .iter()
             .find_map(|what| if let What::Asked { elevation, .. } = what { Some(*elevation) } else { None });
         let elevation = id.unwrap();
-        let grant = self.running.engine.world().elevations[&elevation].grant.unwrap();
+        let grant = self.running.engine.world().elevations[&elevation].grants[0];
         self.running.does(Caller::keeper_of(self.right.scope), Report::GrantSeen { grant, there: true }.into()).await;
         self.running.does(self.tomas(), ElevationCommand::GiveBack { elevation }.into()).await;
         let done = self.running.engine.submit(
@@ -181,7 +181,7 @@ async fn a_mark_of_a_grant_long_over_is_still_explained_by_it() {
     let running = &holder.running;
     let id = holder.held().await;
     let world = running.engine.world();
-    let grant = &world.grants[&world.elevations[&id].grant.unwrap()];
+    let grant = &world.grants[&world.elevations[&id].grants[0]];
     let marked = |name: &str| tempestas_core::Marked { grant: grant.id.0, name: name.to_owned() };
     let target = grant.target;
     let search = |marked| Report::Searched { target, marked: vec![marked] };

@@ -165,7 +165,7 @@ pub(super) async fn conversions(
 ) -> Listing<ConversionView> {
     let sight = me.sight();
     let world = me.app.world();
-    let wanted = world.conversions.values().filter(|one| !(filter.open && one.is_settled()));
+    let wanted = world.conversions.values().filter(|one| !(filter.open && world.is_settled(one.id)));
     let seen = wanted.filter_map(|one| sight.see(&world, one));
     Ok(paging.of(seen, |one| Reverse(one.id))?.map(|one| views::conversion(&world, &sight, one)))
 }

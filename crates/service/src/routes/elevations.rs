@@ -258,10 +258,8 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
     let (call, connector, scope, until) = {
         let world = &done.world;
         let elevation = world.elevations.get(&id).ok_or_else(|| unknown(&id.to_string()))?;
-        let grant = elevation
-            .grant
-            .and_then(|grant| world.grants.get(&grant))
-            .ok_or_else(|| Refusal::Conflict(format!("{id} is not on its target yet")))?;
+        let grant =
+            world.grant_of(elevation).ok_or_else(|| Refusal::Conflict(format!("{id} is not on its target yet")))?;
         let connector = world
             .connector(grant.target)
             .cloned()

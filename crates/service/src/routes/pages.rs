@@ -8,7 +8,8 @@ use tempestas_api::{
     StandingOn, StandingView,
 };
 use tempestas_core::{
-    DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, What, World, own_rights,
+    DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, Weight, What, World,
+    own_rights,
 };
 use tempestas_store::Past;
 
@@ -53,7 +54,7 @@ fn span(elevation: &Elevation, grant: Option<&Grant>, now: Timestamp) -> (Timest
 }
 
 fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> Bar {
-    let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+    let grant = world.grant_of(elevation);
     let (from, to) = span(elevation, grant, now);
     Bar {
         id: elevation.id.to_string(),
@@ -61,7 +62,7 @@ fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> B
         role: world.role_name(elevation.right.role).to_owned(),
         scope: world.path(elevation.right.scope),
         target: world.target_of(elevation.right.scope).map(|target| world.path(target.scope)).unwrap_or_default(),
-        weight: elevation.demand.weight,
+        weight: world.demand_of(elevation.id).map_or(Weight::Ordinary, |demand| demand.weight),
         state: elevation.phase.to_string(),
         from,
         to,
@@ -270,7 +271,7 @@ fn first_steps(world: &World, keepers: &BTreeSet<SubjectId>, enrolled: usize) ->
         .conversions
         .values()
         .filter(|conversion| conversion.undone_at.is_none())
-        .map(|conversion| conversion.items.len())
+        .map(|conversion| world.items_of(conversion.id).count())
         .sum();
     let step = |step: &str, done: bool, says: &str, stands: String| FirstDayStep {
         step: step.to_owned(),
@@ -400,7 +401,7 @@ pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer
         if let Some(day) = days.get_mut(&day_of(elevation.asked_at)) {
             day.asked += 1;
         }
-        if let Some(grant) = elevation.grant.and_then(|id| world.grants.get(&id)) {
+        if let Some(grant) = world.grant_of(elevation) {
             if let Some(day) = days.get_mut(&day_of(grant.opened_at)) {
                 day.opened += 1;
             }

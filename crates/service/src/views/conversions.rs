@@ -6,20 +6,21 @@ use tempestas_core::{Conversion, Drift, DriftState, Item, Sight, Visible, World}
 /// A conversion, with those of its rights that the caller sees.
 pub(crate) fn conversion(world: &World, sight: &Sight, conversion: Visible<'_, Conversion>) -> ConversionView {
     let seen = |item: &&Item| sight.sees_scope(world, item.standing.right.scope);
-    let mut items: Vec<&Item> = conversion.items.iter().filter(seen).collect();
+    let mut items: Vec<&Item> = world.items_of(conversion.id).filter(seen).collect();
     items.sort_by_key(|item| item.wave);
+    let settled = world.is_settled(conversion.id);
     ConversionView {
         id: conversion.id.to_string(),
         name: conversion.waves.as_ref().and_then(|waves| waves.name.as_ref()).map(|name| world.words(name).to_owned()),
         by: world.subject_name(conversion.by),
         at: conversion.at,
         undone_at: conversion.undone_at,
-        settled: conversion.is_settled(),
+        settled,
         waves: conversion.waves.as_ref().map(|waves| WavesView {
             count: waves.count,
             begun: waves.begun,
             goes_on_at: conversion.goes_on_at(),
-            may_go_on: conversion.next_wave().is_some() && (conversion.is_settled() || waves.stopped.is_some()),
+            may_go_on: conversion.next_wave().is_some() && (settled || waves.stopped.is_some()),
             stopped: waves.stopped.clone(),
             stop_percent: waves.stop_percent,
             undo_until: waves.undo_until,

@@ -51,7 +51,7 @@ pub(crate) fn below(world: &World, scope: ScopeId) -> Vec<String> {
 /// An earlier one, in outline.
 pub(crate) fn earlier(world: &World, outline: Outline<'_>) -> EarlierView {
     let elevation = outline.get();
-    let leftovers = elevation.grant.and_then(|id| world.grants.get(&id)?.leftovers.as_ref().map(Vec::len));
+    let leftovers = world.grant_of(elevation).and_then(|grant| grant.leftovers.as_ref().map(Vec::len));
     EarlierView {
         id: elevation.id.to_string(),
         asked_at: elevation.asked_at,
@@ -75,11 +75,12 @@ fn less_words(world: &World, less: &Less) -> String {
 /// An elevation as one person sees it.
 pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: SubjectId) -> ElevationView {
     let elevation = shown.get();
-    let approver = elevation.stages.iter().any(|stage| stage.approvers.contains(&me));
+    let approver = elevation.asked_about(me);
+    let demand = world.demand_of(elevation.id);
     let administers = || Sight::is_administrator(world, me, elevation.right.scope);
     let ending = matches!(elevation.phase, Phase::Closing | Phase::Ended(_));
     let (says, weight) = role_of(world, elevation.right);
-    let grant = elevation.grant.and_then(|id| world.grants.get(&id));
+    let grant = world.grant_of(elevation);
     let connector = world.target_of(elevation.right.scope).map(|target| &target.connector);
     let trouble = elevation.trouble.as_ref().map(|trouble| match trouble.as_str() {
         LEFT_ALONE if elevation.asker == me => format!("{trouble}; {}", who_could(world, elevation)),
@@ -89,8 +90,8 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         id: elevation.id.to_string(),
         who: world.subject_name(elevation.asker),
         alike: world.alike(elevation.asker),
-        account: elevation.demand.account.map(|account| world.text(account)),
-        account_holds: account_holds(world, elevation),
+        account: demand.and_then(|demand| demand.account).map(|account| world.text(account)),
+        account_holds: demand.map_or_else(Vec::new, |demand| account_holds(world, elevation, demand)),
         right: world.right_name(elevation.right),
         says,
         weight,
@@ -110,10 +111,10 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         may_revoke: !ending && (approver || administers()),
         reason: elevation.reason.map(|text| world.text(text)),
         ticket: elevation.ticket.map(|text| world.text(text)),
-        demand: elevation.demand.sentence(world, elevation.duration, Some(elevation.start)),
+        demand: demand
+            .map_or_else(String::new, |demand| demand.sentence(world, elevation.duration, Some(elevation.start))),
         stages: elevation
-            .stages
-            .iter()
+            .stages()
             .map(|stage| StageView {
                 approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
                 yes: stage.yes,
@@ -133,16 +134,16 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
             })
             .collect(),
         digest: elevation.digest,
-        grant: grant.map(|grant| grant_view(world, elevation, grant)),
+        grant: grant.zip(demand).map(|(grant, demand)| grant_view(world, demand, grant)),
         end_word: elevation.end_word.map(|text| world.text(text)),
         trouble,
     }
 }
 
 /// What the account that an elevation is put on holds all the time besides: a yes to something harmless opens that too.
-fn account_holds(world: &World, elevation: &Elevation) -> Vec<String> {
+fn account_holds(world: &World, elevation: &Elevation, demand: &Demand) -> Vec<String> {
     let target = world.target_of(elevation.right.scope).map(|target| target.scope);
-    let Some((account, target)) = elevation.demand.account.zip(target) else { return Vec::new() };
+    let Some((account, target)) = demand.account.zip(target) else { return Vec::new() };
     let mut held: Vec<&Standing> =
         world.standing_of(target, account).filter(|held| held.right != elevation.right).collect();
     held.sort_by_key(|held| held.id);
@@ -154,7 +155,7 @@ fn account_holds(world: &World, elevation: &Elevation) -> Vec<String> {
     said
 }
 
-fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView {
+fn grant_view(world: &World, demand: &Demand, grant: &Grant) -> GrantView {
     GrantView {
         id: grant.id.to_string(),
         until: grant.until,
@@ -162,7 +163,7 @@ fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView 
         seen: grant.seen,
         seen_at: grant.seen_at,
         verified_at: grant.verified_at,
-        ends: elevation.demand.ends.clone(),
+        ends: demand.ends.clone(),
         leftovers: grant.leftovers.as_ref().map(|found| {
             found
                 .iter()
@@ -178,7 +179,7 @@ fn grant_view(world: &World, elevation: &Elevation, grant: &Grant) -> GrantView 
 
 /// Who could answer now, if the same were asked anew.
 fn who_could(world: &World, elevation: &Elevation) -> String {
-    match demand_for(world, elevation.asker, elevation.right, Timestamp::now()) {
+    match demand_for(world, elevation.holder, elevation.right, Timestamp::now()) {
         Ok(demand) if demand.approvers.is_empty() => "asked anew it would need no yes".to_owned(),
         Ok(demand) => {
             let names: Vec<String> = demand.approvers.iter().map(|id| world.subject_name(*id)).collect();
@@ -200,7 +201,7 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
     };
     let until = grant.map(|grant| at(grant.until)).unwrap_or_default();
     let said = match elevation.phase {
-        Phase::Waiting => elevation.stages.last().map_or_else(String::new, |stage| {
+        Phase::Waiting => elevation.stage().map_or_else(String::new, |stage| {
             format!("waits for {} until {}", names(&mut stage.silent()), at(stage.until))
         }),
         Phase::Scheduled => match elevation.start {
@@ -240,7 +241,7 @@ fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> Str
         Some((seen, 1)) => format!("{how}; read back as gone at {}, 1 leftover found", at(seen)),
         Some((seen, count)) => format!("{how}; read back as gone at {}, {count} leftovers found", at(seen)),
         None if elevation.trouble.is_none() && end == End::Refused => {
-            let no = elevation.stages.iter().flat_map(|stage| &stage.answers).any(|answer| answer.reason.is_some());
+            let no = elevation.answers().any(|answer| answer.reason.is_some());
             if no { format!("{how}; the reason stands with the answer") } else { how.to_owned() }
         }
         None => how.to_owned(),

@@ -14,11 +14,10 @@ pub(crate) fn subject(world: &World, sight: &Sight, subject: Visible<'_, Subject
         second_of: subject.second_of.map(|first| world.subject_name(first)),
         suspended: subject.suspended,
         manager: subject.manager.map(|manager| world.subject_name(manager)),
-        members: subject
-            .members
-            .iter()
-            .filter(|member| sight.sees_subject(world, **member))
-            .map(|member| world.subject_name(*member))
+        members: world
+            .members_of(subject.id)
+            .filter(|member| sight.sees_subject(world, *member))
+            .map(|member| world.subject_name(member))
             .collect(),
         alike: world.alike(subject.id),
         accounts: world

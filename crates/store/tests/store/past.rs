@@ -4,25 +4,30 @@ use std::collections::BTreeSet;
 
 use jiff::{Timestamp, civil::date};
 use tempestas_core::{
-    Answer, Decision, Digest, DutyKind, Elevation, ElevationId, EligibilityId, End, FACT_VERSION, Fact, Grant, GrantId,
-    Phase, PrivateText, Recall, Right, RoleId, Row, ScopeId, Seen, Sight, Stage, SubjectId, Verdict, What, World,
-    ledger::FactLine,
+    Answer, Decision, Demand, Demanded, Digest, DutyKind, Elevation, ElevationId, EligibilityId, End, FACT_VERSION,
+    Fact, Grant, GrantId, Phase, PrivateText, Recall, Right, RoleId, Round, Row, ScopeId, Seen, Sight, Stage,
+    SubjectId, Verdict, What, World, ledger::FactLine,
 };
 use tempestas_store::{Difference, Past, Store, check};
 
 use super::{BEGAN, Kept, by, change};
 
-/// An elevation and its grant as a fact of an earlier edition has them, to make others of.
-fn sample() -> (Elevation, Grant) {
+/// An elevation, its demand and its grant as a fact of an earlier edition has them, to make others of.
+fn sample() -> (Elevation, Demand, Grant) {
     let facts = include_str!("../../../core/tests/rules/facts-v1.jsonl").lines();
     let facts = facts.filter_map(|line| serde_json::from_str::<FactLine>(line).ok());
     let rows: Vec<Row> = facts.flat_map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().put).collect();
     let grant =
         rows.iter().find_map(|row| if let Row::Grant(grant) = row { Some(grant.clone()) } else { None }).unwrap();
     let of_it = |row: &Row| {
-        if let Row::Elevation(it) = row { Some(it.clone()).filter(|it| it.grant == Some(grant.id)) } else { None }
+        if let Row::Elevation(it) = row { Some(it.clone()).filter(|it| it.grants == [grant.id]) } else { None }
     };
-    (rows.iter().find_map(of_it).unwrap(), grant)
+    let elevation = rows.iter().find_map(of_it).unwrap();
+    let demand_of_it = |row: &Row| {
+        if let Row::Demand(it) = row { Some(it.clone()).filter(|it| it.elevation == elevation.id) } else { None }
+    };
+    let demanded = rows.iter().find_map(demand_of_it).unwrap();
+    (elevation, demanded.demand, grant)
 }
 
 fn at(hours: i64) -> Timestamp {
@@ -42,7 +47,7 @@ struct Told {
 
 impl Told {
     fn rows(self) -> Vec<Row> {
-        let (elevation, grant) = sample();
+        let (elevation, mut demand, grant) = sample();
         let grant = self.opened.then(|| Grant {
             id: GrantId(self.id + 10_000),
             elevation: ElevationId(self.id),
@@ -58,21 +63,21 @@ impl Told {
         let answer = Answer { by: self.approver, verdict, reason: None, less: None, at: at(self.asked + 1) };
         let (approvers, until) = ([self.approver].into(), at(self.asked + 4));
         let stages = vec![Stage { approvers, yes: 1, no: 1, until, answers: vec![answer] }];
-        let mut demand = elevation.demand;
         demand.eligibility = EligibilityId(self.id % 3);
         let elevation = Elevation {
             id: ElevationId(self.id),
             asker: self.asker,
             right: Right { role: RoleId(5 + self.id % 2), scope: self.scope },
-            demand,
+            eligibility: demand.eligibility,
             asked_at: at(self.asked),
             reason: Some(self.reason().digest),
-            stages,
+            rounds: vec![Round { stages }],
             phase: Phase::Ended(if self.opened { End::GivenBack } else { End::Refused }),
-            grant: grant.as_ref().map(|grant| grant.id),
+            grants: grant.iter().map(|grant| grant.id).collect(),
             ..elevation
         };
-        [Row::Elevation(elevation)].into_iter().chain(grant.map(Row::Grant)).collect()
+        let demanded = Demanded { elevation: elevation.id, demand };
+        [Row::Elevation(elevation), Row::Demand(demanded)].into_iter().chain(grant.map(Row::Grant)).collect()
     }
 
     fn reason(self) -> PrivateText {
@@ -216,6 +221,7 @@ async fn what_is_recalled_is_what_was_there_with_every_text_it_names() {
         for row in one.rows() {
             match row {
                 Row::Elevation(row) => assert_eq!(world.elevations[&row.id], row),
+                Row::Demand(row) => assert_eq!(world.demands[&row.elevation], row),
                 Row::Grant(row) => assert_eq!(world.grants[&row.id], row),
                 _ => panic!("nothing else"),
             }
@@ -283,7 +289,8 @@ async fn what_an_earlier_edition_kept_among_the_present_is_set_apart_and_what_is
         directory.path(),
         "INSERT INTO rows SELECT 'elevation', CAST(id AS TEXT), body FROM past_elevations;
          INSERT INTO rows SELECT 'grant', CAST(id AS TEXT), body FROM past_grants;
-         DELETE FROM past_elevations; DELETE FROM past_grants; DELETE FROM past_approvers; DELETE FROM past_answers",
+         INSERT INTO rows SELECT 'demand', CAST(elevation AS TEXT), body FROM past_demands;
+         DELETE FROM past_elevations; DELETE FROM past_grants; DELETE FROM past_demands; DELETE FROM past_approvers; DELETE FROM past_answers",
     )
     .await;
     let opened = Kept::open(directory.path()).await;

@@ -1,0 +1,74 @@
+//! How facts and rows of earlier versions read today. Their bytes are never edited; what they say is put into today's form.
+
+use serde_json::{Map, Value, json};
+
+use super::FACT_VERSION;
+
+/// Puts a fact of an earlier version into today's form.
+///
+/// # Errors
+/// Says where a newer program wrote it.
+pub(super) fn fact(mut fact: Map<String, Value>) -> Result<Value, String> {
+    let version = fact.get("v").and_then(Value::as_u64).unwrap_or_default();
+    if version != 1 {
+        return Err(format!("fact of version {version}; this program reads up to {FACT_VERSION}"));
+    }
+    if let Some(Value::Array(put)) = fact.get_mut("put") {
+        // A group was put with all its members: whoever isn't among them has left it.
+        let groups = put.iter().filter(|row| row["subject"]["kind"] == "group").map(|row| &row["subject"]["id"]);
+        let emptied: Vec<Value> = groups.map(|id| json!({ "kind": "member", "id": format!("{id}-*") })).collect();
+        *put = put.drain(..).flat_map(row_of_version_1).collect();
+        if let Value::Array(cut) = fact.entry("cut").or_insert_with(|| json!([])) {
+            cut.extend(emptied);
+        }
+    }
+    fact.insert("v".to_owned(), json!(FACT_VERSION));
+    Ok(Value::Object(fact))
+}
+
+/// Puts a row as version 1 wrote it into today's form, in which what was within it may be rows of their own.
+pub fn row_of_version_1(mut row: Value) -> Vec<Value> {
+    let inner = row.as_object_mut().and_then(|row| row.iter_mut().next());
+    let apart = match inner {
+        Some((kind, Value::Object(inner))) if kind == "elevation" => elevation(inner),
+        Some((kind, Value::Object(inner))) if kind == "conversion" => conversion(inner),
+        Some((kind, Value::Object(inner))) if kind == "subject" => group(inner),
+        _ => Vec::new(),
+    };
+    let mut rows = vec![row];
+    rows.extend(apart);
+    rows
+}
+
+/// Its demand stood in it, its rounds had one stage each, and it had one grant at most, held by whoever asked.
+fn elevation(row: &mut Map<String, Value>) -> Vec<Value> {
+    if let Some(asker) = row.get("asker").cloned() {
+        row.insert("holder".to_owned(), asker);
+    }
+    if let Some(Value::Array(stages)) = row.remove("stages") {
+        let rounds = stages.into_iter().map(|stage| json!({ "stages": [stage] })).collect();
+        row.insert("rounds".to_owned(), rounds);
+    }
+    if let Some(grant) = row.remove("grant").filter(|grant| !grant.is_null()) {
+        row.insert("grants".to_owned(), json!([grant]));
+    }
+    let Some(demand) = row.remove("demand") else { return Vec::new() };
+    row.insert("eligibility".to_owned(), demand["eligibility"].clone());
+    vec![json!({ "demand": { "elevation": row["id"], "demand": demand } })]
+}
+
+/// Its members stood in it.
+fn group(row: &mut Map<String, Value>) -> Vec<Value> {
+    let Some(Value::Array(members)) = row.remove("members") else { return Vec::new() };
+    members.into_iter().map(|member| json!({ "member": { "group": row["id"], "member": member } })).collect()
+}
+
+/// Its rights stood in it.
+fn conversion(row: &mut Map<String, Value>) -> Vec<Value> {
+    let Some(Value::Array(items)) = row.remove("items") else { return Vec::new() };
+    let of = |mut item: Value| {
+        item["conversion"] = row["id"].clone();
+        json!({ "item": item })
+    };
+    items.into_iter().map(of).collect()
+}

@@ -1,0 +1,105 @@
+//! A store as the first edition left it, of facts that it wrote, opened by this one.
+
+use std::{collections::BTreeMap, path::Path};
+
+use serde_json::Value;
+use sqlx::{ConnectOptions as _, SqliteConnection, sqlite::SqliteConnectOptions};
+use tempestas_core::{
+    Fact, Row,
+    ledger::{FactLine, Signer, Tree},
+};
+use tempestas_store::{Store, check};
+
+use super::change;
+
+/// What the first edition wrote: an export's facts, and each row as the last fact put it.
+struct First {
+    lines: Vec<FactLine>,
+    rows: BTreeMap<(String, String), String>,
+}
+
+impl First {
+    fn of(export: &str) -> Self {
+        let lines: Vec<FactLine> = export.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+        let mut rows = BTreeMap::new();
+        for line in &lines {
+            let fact: Value = serde_json::from_str(&line.fact).unwrap();
+            for key in fact["cut"].as_array().into_iter().flatten() {
+                rows.remove(&(key["kind"].as_str().unwrap().to_owned(), key["id"].as_str().unwrap().to_owned()));
+            }
+            // Numbers of a version-1 row's key stand where today's do, in the first of what it is read as.
+            let today = Fact::from_bytes(line.fact.as_bytes()).unwrap().put;
+            let today = today.iter().filter(|row| !matches!(row, Row::Demand(_) | Row::Item(_) | Row::Member(_)));
+            for (raw, row) in fact["put"].as_array().into_iter().flatten().zip(today) {
+                let key = row.key();
+                rows.insert((key.kind.word().to_owned(), key.id), raw.to_string());
+            }
+        }
+        Self { lines, rows }
+    }
+
+    /// Writes them where a store of this edition is, and nothing is in it.
+    async fn write(&self, directory: &Path) {
+        drop(Store::open(directory).await.unwrap());
+        let path = directory.join("tempestas.sqlite");
+        let mut connection = SqliteConnectOptions::new().filename(path).connect().await.unwrap();
+        let mut tree = Tree::default();
+        for (seq, line) in (0_i64..).zip(&self.lines) {
+            let facts = "INSERT INTO facts (seq, body, leaf) VALUES (?1, ?2, ?3)";
+            let facts = sqlx::query(facts).bind(seq).bind(line.fact.as_bytes());
+            facts.bind(line.leaf.0.as_slice()).execute(&mut connection).await.unwrap();
+            tree.push(line.leaf);
+        }
+        for ((kind, id), body) in &self.rows {
+            let rows = sqlx::query("INSERT INTO rows (kind, id, body) VALUES (?1, ?2, ?3)");
+            rows.bind(kind).bind(id).bind(body).execute(&mut connection).await.unwrap();
+        }
+        checkpointed(&mut connection, &tree).await;
+        drop(connection);
+        change(directory, "DROP TABLE past_demands; DELETE FROM _sqlx_migrations WHERE version >= 7").await;
+        change(directory, "PRAGMA user_version = 0").await;
+    }
+}
+
+async fn checkpointed(connection: &mut SqliteConnection, tree: &Tree) {
+    let signed = Signer::new("quillhaven.example/tempestas", &[7; 32]).unwrap().sign(tree.size(), tree.root(), 1);
+    sqlx::query("INSERT INTO checkpoints (size, root, note) VALUES (?1, ?2, ?3)")
+        .bind(i64::try_from(signed.checkpoint.size).unwrap())
+        .bind(signed.checkpoint.root.0.as_slice())
+        .bind(signed.note)
+        .execute(connection)
+        .await
+        .unwrap();
+}
+
+#[tokio::test]
+async fn rows_of_the_first_edition_are_put_into_the_form_of_this_one_and_its_facts_explain_them() {
+    for export in [
+        include_str!("../../../core/tests/rules/facts-v1.jsonl"),
+        include_str!("../../../core/tests/rules/foresight-v1.jsonl"),
+        include_str!("../../../core/tests/rules/kinds-v1.jsonl"),
+    ] {
+        let directory = tempfile::tempdir().unwrap();
+        let first = First::of(export);
+        first.write(directory.path()).await;
+        let rows = async || {
+            let report = check(directory.path(), &[]).await.unwrap();
+            let of_rows = report.differences.iter().map(ToString::to_string).filter(|one| one.contains(" row "));
+            (report.rows, of_rows.collect::<Vec<_>>())
+        };
+        let (before, differences) = rows().await;
+        assert_eq!(differences, Vec::<String>::new(), "looked at as the first edition left it");
+        let opened = Store::open(directory.path()).await.unwrap();
+        let mut world = tempestas_core::World::default();
+        for line in &first.lines {
+            world.apply(&Fact::from_bytes(line.fact.as_bytes()).unwrap());
+        }
+        assert!(opened.world.members.values().eq(world.members.values()));
+        assert!(opened.world.items.values().eq(world.items.values()));
+        drop(opened);
+        assert_eq!(rows().await, (before, Vec::new()), "opened by this edition");
+        // A second start has nothing to put into another form.
+        drop(Store::open(directory.path()).await.unwrap());
+        assert_eq!(rows().await, (before, Vec::new()));
+    }
+}
