@@ -49,6 +49,98 @@ const VERBS = [
   },
 ]
 
+/** What fits a text: verbs of the console, and what the service finds. */
+function useChoices(
+  text: string,
+  { open, me, to, stop }: { open: boolean; me: Me; to: (path: string) => void; stop: () => void },
+) {
+  const q = useDeferredValue(text.trim())
+  const hits = useData(['search', q], [], () => get('/api/v1/search', { query: { q } }), {
+    enabled: open && q.length > 0,
+    keep: true,
+  })
+  const low = text.trim().toLowerCase()
+  const fits = (words: string) => !low || words.includes(low)
+  const verbs: Choice[] = VERBS.filter((verb) => verb.for(me) && fits(`${verb.name} ${verb.words}`.toLowerCase())).map(
+    (verb) => ({ key: verb.to, kind: 'do', name: verb.name, says: '', go: () => to(verb.to) }),
+  )
+  if (isAdministrator(me) && fits('stop everything kill emergency')) {
+    verbs.push({ key: 'stop', kind: 'do', name: 'Stop', says: 'end everything live, bar new asks', go: stop })
+  }
+  const found: Choice[] = (q ? (hits.data ?? []) : []).map((hit) => ({
+    key: `${hit.kind} ${hit.name}`,
+    kind: hit.kind,
+    name: hit.name,
+    says: hit.says,
+    go: () => to(target(hit)),
+  }))
+  return [...found, ...verbs]
+}
+
+/** Moves and chooses by keyboard. */
+type Press = (event: KeyboardEvent) => void
+
+function Found({
+  all,
+  chosen,
+  setAt,
+  press,
+}: {
+  all: Choice[]
+  chosen: number
+  setAt: (n: number) => void
+  press: Press
+}) {
+  return (
+    <ul id="palette-list" role="listbox" aria-label="Found" className="max-h-[55vh] overflow-auto p-1.5">
+      {all.map((choice, n) => (
+        <li
+          key={choice.key}
+          id={`palette-${n}`}
+          role="option"
+          aria-selected={n === chosen}
+          onClick={choice.go}
+          onPointerMove={() => setAt(n)}
+          onKeyDown={press}
+          className={`flex cursor-pointer items-baseline gap-3 rounded px-2.5 py-1.5 ${n === chosen ? 'bg-sea-soft' : ''}`}
+        >
+          <span className="label w-16 shrink-0">{choice.kind}</span>
+          <span className="min-w-0 font-medium break-words">{choice.name}</span>
+          <span className="min-w-0 flex-1 truncate text-right text-ink-3">{choice.says}</span>
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function Finding({
+  text,
+  onText,
+  active,
+  press,
+}: {
+  text: string
+  onText: (text: string) => void
+  active?: string
+  press: Press
+}) {
+  return (
+    <input
+      value={text}
+      onChange={(event) => onText(event.target.value)}
+      onKeyDown={press}
+      role="combobox"
+      aria-expanded="true"
+      aria-controls="palette-list"
+      aria-activedescendant={active}
+      aria-label="Find people, rights, scopes, elevations; or say what to do"
+      placeholder="A name, a right, a path, E1042; or what to do"
+      className="w-full border-b border-line bg-transparent px-4 py-3 text-[1.07rem] outline-none placeholder:text-ink-3"
+    />
+  )
+}
+
+/** Finds, and does; `onStop` opens what ends everything. */
 export function Palette({
   open,
   onClose,
@@ -63,51 +155,25 @@ export function Palette({
   const navigate = useNavigate()
   const [text, setText] = useState('')
   const [at, setAt] = useState(0)
-  const q = useDeferredValue(text.trim())
-  const hits = useData(['search', q], [], () => get('/api/v1/search', { query: { q } }), {
-    enabled: open && q.length > 0,
-    keep: true,
-  })
-  const close = () => {
-    setText('')
+  const say = (text: string) => {
+    setText(text)
     setAt(0)
+  }
+  const close = () => {
+    say('')
     onClose()
   }
-  const to = (path: string) => () => {
+  const to = (path: string) => {
     close()
     void navigate(path)
   }
-  const low = text.trim().toLowerCase()
-  const verbs: Choice[] = VERBS.filter(
-    (verb) => verb.for(me) && (!low || `${verb.name} ${verb.words}`.toLowerCase().includes(low)),
-  ).map((verb) => ({
-    key: verb.to,
-    kind: 'do',
-    name: verb.name,
-    says: '',
-    go: to(verb.to),
-  }))
-  if (isAdministrator(me) && (!low || 'stop everything kill emergency'.includes(low))) {
-    verbs.push({
-      key: 'stop',
-      kind: 'do',
-      name: 'Stop',
-      says: 'end everything live, bar new asks',
-      go: () => (close(), onStop()),
-    })
+  const stop = () => {
+    close()
+    onStop()
   }
-  const found: Choice[] = q
-    ? (hits.data ?? []).map((hit) => ({
-        key: `${hit.kind} ${hit.name}`,
-        kind: hit.kind,
-        name: hit.name,
-        says: hit.says,
-        go: to(target(hit)),
-      }))
-    : []
-  const all = [...found, ...verbs]
+  const all = useChoices(text, { open, me, to, stop })
   const chosen = Math.min(at, all.length - 1)
-  const press = (event: KeyboardEvent) => {
+  const press: Press = (event) => {
     if (event.key === 'ArrowDown') setAt(Math.min(chosen + 1, all.length - 1))
     else if (event.key === 'ArrowUp') setAt(Math.max(chosen - 1, 0))
     else if (event.key === 'Enter') all[chosen]?.go()
@@ -123,39 +189,8 @@ export function Palette({
           <Radix.Description className="sr-only">
             Finds people, rights, scopes and elevations, and runs the verbs.
           </Radix.Description>
-          <input
-            value={text}
-            onChange={(event) => {
-              setText(event.target.value)
-              setAt(0)
-            }}
-            onKeyDown={press}
-            role="combobox"
-            aria-expanded="true"
-            aria-controls="palette-list"
-            aria-activedescendant={all[chosen] ? `palette-${chosen}` : undefined}
-            aria-label="Find people, rights, scopes, elevations; or say what to do"
-            placeholder="A name, a right, a path, E1042; or what to do"
-            className="w-full border-b border-line bg-transparent px-4 py-3 text-[1.07rem] outline-none placeholder:text-ink-3"
-          />
-          <ul id="palette-list" role="listbox" aria-label="Found" className="max-h-[55vh] overflow-auto p-1.5">
-            {all.map((choice, n) => (
-              <li
-                key={choice.key}
-                id={`palette-${n}`}
-                role="option"
-                aria-selected={n === chosen}
-                onClick={choice.go}
-                onPointerMove={() => setAt(n)}
-                onKeyDown={press}
-                className={`flex cursor-pointer items-baseline gap-3 rounded px-2.5 py-1.5 ${n === chosen ? 'bg-sea-soft' : ''}`}
-              >
-                <span className="label w-16 shrink-0">{choice.kind}</span>
-                <span className="min-w-0 font-medium break-words">{choice.name}</span>
-                <span className="min-w-0 flex-1 truncate text-right text-ink-3">{choice.says}</span>
-              </li>
-            ))}
-          </ul>
+          <Finding text={text} onText={say} active={all[chosen] ? `palette-${chosen}` : undefined} press={press} />
+          <Found all={all} chosen={chosen} setAt={setAt} press={press} />
           {all.length === 0 && (
             <p className="px-4 pb-4 text-ink-2">
               Nothing that you may see is called so. Try part of a name, a path, or a reference like E1042.

@@ -2,7 +2,10 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../api/call'
-import { Button, Input, Instant, Reference, Select, Who, Wrong } from '../parts/basics'
+import { Button } from '../parts/buttons'
+import { Input, Select } from '../parts/fields'
+import { Wrong } from '../parts/shown'
+import { Instant, Reference, Who } from '../parts/told'
 import { useAct, useData } from '../parts/data'
 import type { Me } from '../parts/me'
 import { Dialog } from '../parts/overlay'

@@ -4,7 +4,7 @@ import { Fragment } from 'react'
 
 import type { Api } from '../api/call'
 import { opened } from '../words/sentence'
-import { Instant, Reference, Who } from './basics'
+import { Instant, Reference, Who } from './told'
 
 type Part = Api['Part']
 

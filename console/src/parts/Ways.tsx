@@ -3,7 +3,10 @@
 import { useState } from 'react'
 import { get } from '../api/call'
 import { figure } from '../words/time'
-import { Button, Empty, Section, Shown, Weight, Who } from './basics'
+import { Button } from './buttons'
+import { Section } from './sections'
+import { Empty, Shown } from './shown'
+import { Weight, Who } from './told'
 import { useData } from './data'
 
 const FIRST = 6

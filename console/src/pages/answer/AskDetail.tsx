@@ -1,109 +1,73 @@
 // One ask, with what an approver wants to know, and the answer: yes, no with a reason, or yes to less.
 
-import { useEffect, useState } from 'react'
+import { type FormEvent, type ReactElement, useEffect, useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import {
-  Button,
-  Input,
-  Instant,
-  Reference,
-  Right,
-  Section,
-  Select,
-  Shown,
-  State,
-  TextArea,
-  Weight,
-  Who,
-  Wrong,
-} from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, Select, TextArea } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Shown, Wrong } from '../../parts/shown'
+import { Instant, Reference, Right, State, Weight, Who } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
 
 type Ask = Api['ElevationView']
 
+/** The account that it is put on, and what that holds besides. */
+function OnAccount({ ask }: { ask: Ask }) {
+  return (
+    <>
+      <span className="mono">{ask.account}</span>
+      {ask.account_holds.length > 0 && (
+        <span className="block text-alarm">It holds besides, all the time: {list(ask.account_holds)}.</span>
+      )}
+    </>
+  )
+}
+
+/** For how long, and from when. */
+function ForHow({ ask: { duration, start } }: { ask: Ask }) {
+  return (
+    <>
+      {span(duration)}
+      {start.start === 'on-begin' && ', when they begin'}
+      {start.start === 'at' && (
+        <>
+          , from <Instant at={start.time} />
+        </>
+      )}
+    </>
+  )
+}
+
+function Why({ reason }: { reason: string | null | undefined }) {
+  if (!reason) return 'no reason given'
+  return <blockquote className="border-l-2 border-line pl-2 whitespace-pre-wrap">{reason}</blockquote>
+}
+
 function Facts({ ask }: { ask: Ask }) {
+  const until = ask.stages.at(-1)?.until
+  const facts: [string, ReactElement | string | false | null | undefined][] = [
+    ['Who', <Who key="who" name={ask.who} />],
+    ['Not', ask.alike.length > 0 && <span className="text-alarm">to be taken for {list(ask.alike)}</span>],
+    ['What', <Right key="what" right={ask.right} />],
+    ['Account', ask.account && <OnAccount ask={ask} />],
+    ['Why', <Why key="why" reason={ask.reason} />],
+    ['Ticket', ask.ticket && <span className="mono">{ask.ticket}</span>],
+    ['For', <ForHow key="for" ask={ask} />],
+    ['Harm', <Weight key="harm" weight={ask.weight} />],
+    ['Until', <>{until && <Instant at={until} />}, then it runs out</>],
+  ]
   return (
     <dl className="grid grid-cols-[5.2rem_minmax(0,1fr)] gap-x-3 gap-y-1.5">
-      {(
-        [
-          ['Who', <Who key="w" name={ask.who} />],
-          ...(ask.alike?.length
-            ? [
-                [
-                  'Not',
-                  <span key="n" className="text-alarm">
-                    to be taken for {list(ask.alike)}
-                  </span>,
-                ],
-              ]
-            : []),
-          ['What', <Right key="r" right={ask.right} />],
-          ...(ask.account
-            ? [
-                [
-                  'Account',
-                  <span key="a">
-                    <span className="mono">{ask.account}</span>
-                    {ask.account_holds?.length ? (
-                      <span className="block text-alarm">
-                        It holds besides, all the time: {list(ask.account_holds)}.
-                      </span>
-                    ) : null}
-                  </span>,
-                ],
-              ]
-            : []),
-          [
-            'Why',
-            ask.reason ? (
-              <blockquote key="y" className="whitespace-pre-wrap border-l-2 border-line pl-2">
-                {ask.reason}
-              </blockquote>
-            ) : (
-              <span key="y">no reason given</span>
-            ),
-          ],
-          ...(ask.ticket
-            ? [
-                [
-                  'Ticket',
-                  <span key="t" className="mono">
-                    {ask.ticket}
-                  </span>,
-                ],
-              ]
-            : []),
-          [
-            'For',
-            <span key="f">
-              {span(ask.duration)}
-              {ask.start.start === 'on-begin' ? (
-                ', when they begin'
-              ) : ask.start.start === 'at' ? (
-                <>
-                  , from <Instant at={ask.start.time} />
-                </>
-              ) : (
-                ''
-              )}
-            </span>,
-          ],
-          ['Harm', <Weight key="h" weight={ask.weight} />],
-          [
-            'Until',
-            <span key="u">
-              {ask.stages.at(-1) && <Instant at={ask.stages.at(-1)?.until ?? ''} />}, then it runs out
-            </span>,
-          ],
-        ] as [string, React.ReactNode][]
-      ).map(([term, value]) => (
-        <div key={term} className="contents">
-          <dt className="label pt-0.5">{term}</dt>
-          <dd className="break-words">{value}</dd>
-        </div>
-      ))}
+      {facts
+        .filter(([, value]) => value)
+        .map(([term, value]) => (
+          <div key={term} className="contents">
+            <dt className="label pt-0.5">{term}</dt>
+            <dd className="break-words">{value}</dd>
+          </div>
+        ))}
     </dl>
   )
 }
@@ -160,8 +124,8 @@ function Less({
   setLess,
 }: {
   ask: Ask
-  less: { duration: string; scope: string; start: string }
-  setLess: (less: { duration: string; scope: string; start: string }) => void
+  less: typeof NOTHING_LESS
+  setLess: (less: typeof NOTHING_LESS) => void
 }) {
   const context = useData(['context', ask.id], ['elevations', 'standing'], () =>
     get('/api/v1/elevations/{id}/context', { at: { id: ask.id } }),
@@ -206,34 +170,14 @@ function Less({
 
 type Way = 'yes' | 'less' | 'no'
 
-export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: () => void }) {
-  const [way, setWay] = useState<Way>()
-  const [reason, setReason] = useState('')
-  const [less, setLess] = useState({ duration: '', scope: '', start: '' })
-  // What was looked at is what is answered: a change since then is shown before it can be answered.
-  const [looked, setLooked] = useState(ask.digest)
-  const changed = looked !== ask.digest
-  const answer = useAct(
-    (way: Way) =>
-      post(
-        '/api/v1/elevations/{id}/answer',
-        {
-          verdict: way === 'no' ? 'no' : 'yes',
-          reason: reason || null,
-          shown: looked,
-          less:
-            way === 'less'
-              ? {
-                  duration: less.duration ? readSpan(less.duration) : undefined,
-                  scope: less.scope || undefined,
-                  start: less.start ? { start: 'at' as const, time: new Date(less.start).toISOString() } : undefined,
-                }
-              : undefined,
-        },
-        { id: ask.id },
-      ),
-    next,
-  )
+const WAYS: [Way, string, string][] = [
+  ['yes', 'Yes', 'y'],
+  ['less', 'Yes to less', 'l'],
+  ['no', 'No', 'n'],
+]
+
+/** Chooses a way by its letter, while nothing is typed and no dialog is open. */
+function useLetters(setWay: (way: Way | undefined) => void) {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       const typing =
@@ -241,14 +185,113 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
         event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
       if (event.key === 'Escape') setWay(undefined)
       if (typing || event.ctrlKey || event.metaKey || document.querySelector('[role=dialog]')) return
-      if (event.key === 'y') setWay('yes')
-      if (event.key === 'n') setWay('no')
-      if (event.key === 'l') setWay('less')
+      const chosen = WAYS.find(([, , letter]) => letter === event.key)
+      if (chosen) setWay(chosen[0])
     }
     document.addEventListener('keydown', press)
     return () => document.removeEventListener('keydown', press)
-  }, [])
+  }, [setWay])
+}
+
+function Ways({ way, setWay }: { way: Way | undefined; setWay: (way: Way) => void }) {
+  return (
+    <div className="flex flex-wrap gap-2" role="group" aria-label="Your answer">
+      {WAYS.map(([one, says, letter]) => (
+        <Button key={one} look={way === one ? 'main' : 'plain'} aria-pressed={way === one} onClick={() => setWay(one)}>
+          {says} <kbd className="opacity-70">{letter}</kbd>
+        </Button>
+      ))}
+    </div>
+  )
+}
+
+const NOTHING_LESS = { duration: '', scope: '', start: '' }
+
+/** What a yes to less leaves, as the service takes it. */
+const asLess = ({ duration, scope, start }: typeof NOTHING_LESS) => ({
+  duration: duration ? readSpan(duration) : undefined,
+  scope: scope || undefined,
+  start: start ? { start: 'at' as const, time: new Date(start).toISOString() } : undefined,
+})
+
+/** What sending it will do, in words. */
+function sends(way: Way, ask: Ask): string {
+  if (way === 'no') return 'Send the no'
+  if (way === 'less') return 'Send yes to less'
+  return `Send the yes: ${ask.who.split('.')[0]} gets it for ${span(ask.duration)}`
+}
+
+function Changed({ onLooked }: { onLooked: () => void }) {
+  return (
+    <p role="alert" className="rounded border border-warm-fill bg-warm-soft px-3 py-2">
+      This is not the ask you opened any more: it was narrowed meanwhile.{' '}
+      <button type="button" className="underline" onClick={onLooked}>
+        I have looked at it anew
+      </button>
+    </p>
+  )
+}
+
+function AnswerForm({ ask, next }: { ask: Ask; next: () => void }) {
+  const [way, setWay] = useState<Way>()
+  const [reason, setReason] = useState('')
+  const [less, setLess] = useState(NOTHING_LESS)
+  // What was looked at is what is answered: a change since then is shown before it can be answered.
+  const [looked, setLooked] = useState(ask.digest)
+  const changed = looked !== ask.digest
+  const answer = useAct((way: Way) => {
+    const verdict = way === 'no' ? 'no' : 'yes'
+    const said = {
+      verdict,
+      reason: reason || null,
+      shown: looked,
+      less: way === 'less' ? asLess(less) : undefined,
+    } as const
+    return post('/api/v1/elevations/{id}/answer', said, { id: ask.id })
+  }, next)
+  useLetters(setWay)
   const nothingLess = way === 'less' && !less.duration && !less.scope && !less.start
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (way) answer.mutate(way)
+  }
+  return (
+    <form className="grid gap-3 border-t border-line pt-3" onSubmit={submit}>
+      {changed && <Changed onLooked={() => setLooked(ask.digest)} />}
+      <Ways way={way} setWay={setWay} />
+      {way === 'less' && <Less ask={ask} less={less} setLess={setLess} />}
+      {way && (
+        <>
+          <TextArea
+            label={way === 'no' ? 'Why, for the asker to read' : 'A word, if you like'}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+            rows={2}
+            maxLength={2000}
+            autoFocus
+          />
+          <Wrong error={answer.error} />
+          <div className="flex items-center gap-3">
+            <Button
+              type="submit"
+              look={way === 'no' ? 'alarm' : 'main'}
+              busy={answer.isPending}
+              disabled={(way === 'no' && !reason.trim()) || nothingLess || changed}
+            >
+              {sends(way, ask)}
+            </Button>
+            <Button look="quiet" onClick={() => setWay(undefined)}>
+              Not yet
+            </Button>
+          </div>
+        </>
+      )}
+    </form>
+  )
+}
+
+/** One ask to be answered, with all that is known about it; `gone` once it was settled by others. */
+export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: () => void }) {
   return (
     <Section
       title={<span className="mono text-sea">{ask.id}</span>}
@@ -269,72 +312,7 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
             Settled meanwhile: <Reference id={ask.id} /> tells how.
           </p>
         ) : (
-          <form
-            className="grid gap-3 border-t border-line pt-3"
-            onSubmit={(event) => {
-              event.preventDefault()
-              if (way) answer.mutate(way)
-            }}
-          >
-            {changed && (
-              <p role="alert" className="rounded border border-warm-fill bg-warm-soft px-3 py-2">
-                This is not the ask you opened any more: it was narrowed meanwhile.{' '}
-                <button type="button" className="underline" onClick={() => setLooked(ask.digest)}>
-                  I have looked at it anew
-                </button>
-              </p>
-            )}
-            <div className="flex flex-wrap gap-2" role="group" aria-label="Your answer">
-              <Button
-                look={way === 'yes' ? 'main' : 'plain'}
-                aria-pressed={way === 'yes'}
-                onClick={() => setWay('yes')}
-              >
-                Yes <kbd className="opacity-70">y</kbd>
-              </Button>
-              <Button
-                look={way === 'less' ? 'main' : 'plain'}
-                aria-pressed={way === 'less'}
-                onClick={() => setWay('less')}
-              >
-                Yes to less <kbd className="opacity-70">l</kbd>
-              </Button>
-              <Button look={way === 'no' ? 'main' : 'plain'} aria-pressed={way === 'no'} onClick={() => setWay('no')}>
-                No <kbd className="opacity-70">n</kbd>
-              </Button>
-            </div>
-            {way === 'less' && <Less ask={ask} less={less} setLess={setLess} />}
-            {way && (
-              <>
-                <TextArea
-                  label={way === 'no' ? 'Why, for the asker to read' : 'A word, if you like'}
-                  value={reason}
-                  onChange={(event) => setReason(event.target.value)}
-                  rows={2}
-                  maxLength={2000}
-                  autoFocus
-                />
-                <Wrong error={answer.error} />
-                <div className="flex items-center gap-3">
-                  <Button
-                    type="submit"
-                    look={way === 'no' ? 'alarm' : 'main'}
-                    busy={answer.isPending}
-                    disabled={(way === 'no' && !reason.trim()) || nothingLess || changed}
-                  >
-                    {way === 'no'
-                      ? 'Send the no'
-                      : way === 'less'
-                        ? 'Send yes to less'
-                        : `Send the yes: ${ask.who.split('.')[0]} gets it for ${span(ask.duration)}`}
-                  </Button>
-                  <Button look="quiet" onClick={() => setWay(undefined)}>
-                    Not yet
-                  </Button>
-                </div>
-              </>
-            )}
-          </form>
+          <AnswerForm ask={ask} next={next} />
         )}
       </div>
     </Section>

@@ -2,7 +2,9 @@
 
 import { useState } from 'react'
 import { type Api, post, Problem } from '../../api/call'
-import { Button, TextArea, Weight } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { TextArea } from '../../parts/fields'
+import { Weight } from '../../parts/told'
 import { freshen } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, span } from '../../words/time'

@@ -2,7 +2,11 @@
 
 import { useState } from 'react'
 import { type Api, post } from '../../api/call'
-import { Button, Instant, Section, TextArea, Who, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { TextArea } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Wrong } from '../../parts/shown'
+import { Instant, Who } from '../../parts/told'
 import { useAct } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 

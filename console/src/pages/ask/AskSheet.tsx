@@ -4,7 +4,10 @@ import { X } from 'lucide-react'
 import { type FormEvent, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { type Api, post } from '../../api/call'
-import { Button, Input, Right, Select, Shown, TextArea, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, Select, TextArea } from '../../parts/fields'
+import { Shown, Wrong } from '../../parts/shown'
+import { Right } from '../../parts/told'
 import { useAct, useData, useNow } from '../../parts/data'
 import { useMe } from '../../parts/me'
 import { opened } from '../../words/sentence'
@@ -35,18 +38,10 @@ function missing(demand: Api['DemandView'], reason: string, ticket: string): str
   return wanted
 }
 
-export function AskSheet({
-  right: chosen,
-  last,
-  onClose,
-}: {
-  right: string
-  last: Api['ElevationView'] | undefined
-  onClose: () => void
-}) {
+/** What the person gives, and what the terms say to it. */
+function useAsk(chosen: string) {
   const navigate = useNavigate()
   const now = useNow()
-  const me = useMe()
   const [scope, setScope] = useState(chosen.split('@')[1] ?? '')
   const [seconds, setSeconds] = useState<number>()
   const [picked, setPicked] = useState<Start>()
@@ -57,8 +52,7 @@ export function AskSheet({
   const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () =>
     post('/api/v1/asks/preview', { right: chosen, duration: null, start: null }),
   )
-  const only = wide.data ? waysToStart(wide.data)[0]?.[0] : undefined
-  const start = picked ?? only
+  const start = picked ?? (wide.data ? waysToStart(wide.data)[0]?.[0] : undefined)
   const choice: Api['StartChoice'] | null =
     start === 'at' ? { start, time: new Date(at).toISOString() } : start ? { start } : null
   const demand = useData(
@@ -72,23 +66,163 @@ export function AskSheet({
       post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, ...words, shown: digest }),
     (asked) => void navigate(`/elevation/${asked.id}`),
   )
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    if (!demand.data) return
-    // What isn't asked for isn't said, though it was typed while other terms held.
-    const said = (text: string, rule: string) => (rule === 'hidden' || rule === 'off' ? null : text || null)
-    ask.mutate({
-      digest: demand.data.digest,
-      reason: said(reason, demand.data.reason.is),
-      ticket: said(ticket, demand.data.ticket.is),
-    })
-  }
+  const given = { scope, seconds, start, at, reason, ticket }
+  const give = { setScope, setSeconds, setStart: setPicked, setAt, setReason, setTicket }
+  return { ...given, ...give, right, choice, now, demand, ask, narrower: wide.data?.narrower ?? [] }
+}
+
+type Asking = ReturnType<typeof useAsk>
+type Demanded = { asking: Asking; demand: Api['DemandView'] }
+
+function Where({ asking, chosen }: { asking: Asking; chosen: string }) {
+  if (asking.narrower.length === 0) return null
+  return (
+    <Select
+      label="Where; ask for less if that will do"
+      value={asking.scope}
+      onChange={(event) => asking.setScope(event.target.value)}
+    >
+      {[chosen.split('@')[1] ?? '', ...asking.narrower].map((path) => (
+        <option key={path} value={path}>
+          {path}
+        </option>
+      ))}
+    </Select>
+  )
+}
+
+function StartAndTicket({ asking, demand }: Demanded) {
+  const pattern = demand.ticket.is === 'off' ? null : demand.ticket.pattern
+  return (
+    <div className="grid gap-3 sm:grid-cols-2">
+      <Select
+        label="The time runs"
+        value={asking.start}
+        onChange={(event) => asking.setStart(event.target.value as Start)}
+      >
+        {waysToStart(demand).map(([value, says]) => (
+          <option key={value} value={value}>
+            {says}
+          </option>
+        ))}
+      </Select>
+      {asking.start === 'at' && (
+        <Input
+          label="From"
+          type="datetime-local"
+          value={asking.at}
+          onChange={(event) => event.target.value && asking.setAt(event.target.value)}
+        />
+      )}
+      {demand.ticket.is !== 'off' && (
+        <Input
+          label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'}
+          value={asking.ticket}
+          onChange={(event) => asking.setTicket(event.target.value)}
+          hint={pattern && `of the form ${pattern}`}
+          className="mono"
+        />
+      )}
+    </div>
+  )
+}
+
+function Reason({ asking, demand }: Demanded) {
+  if (demand.reason.is === 'hidden') return null
+  return (
+    <TextArea
+      label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'}
+      value={asking.reason}
+      onChange={(event) => asking.setReason(event.target.value)}
+      placeholder="What are you going to do?"
+      maxLength={2000}
+      rows={2}
+    />
+  )
+}
+
+/** Sending it: what is still missing, and what will be asked for then. */
+function Send({ asking, demand, last }: Demanded & { last?: Api['ElevationView'] }) {
+  const me = useMe()
+  const wanted = missing(demand, asking.reason, asking.ticket)
   const asLastTime = () => {
     if (!last) return
-    setSeconds(last.duration)
-    setReason(last.reason ?? '')
-    setTicket(last.ticket ?? '')
+    asking.setSeconds(last.duration)
+    asking.setReason(last.reason ?? '')
+    asking.setTicket(last.ticket ?? '')
   }
+  const proofComes = me.data && !fresh(me.data.proof?.at, demand.proof_within, asking.now)
+  return (
+    <footer className="sticky bottom-14 grid gap-2 rounded-b-md border-t border-line bg-sheet px-3.5 py-2.5 md:bottom-0">
+      <Wrong error={asking.ask.error} />
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <Button type="submit" look="main" busy={asking.ask.isPending} disabled={wanted.length > 0 || !asking.choice}>
+          Ask for {span(asking.seconds ?? demand.duration)}
+        </Button>
+        {last && (
+          <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.reason ?? ''}`}>
+            As last time
+          </Button>
+        )}
+        <span className="text-ink-3">
+          {wanted.length > 0
+            ? `Still needs ${list(wanted)}.`
+            : proofComes
+              ? 'You will be asked for a fresh proof.'
+              : ''}
+        </span>
+      </div>
+    </footer>
+  )
+}
+
+function AskForm({ asking, demand, chosen, last }: Demanded & { chosen: string; last?: Api['ElevationView'] }) {
+  const from = asking.start === 'at' ? new Date(asking.at) : asking.now
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    // What isn't asked for isn't said, though it was typed while other terms held.
+    const said = (text: string, rule: string) => (rule === 'hidden' || rule === 'off' ? null : text || null)
+    asking.ask.mutate({
+      digest: demand.digest,
+      reason: said(asking.reason, demand.reason.is),
+      ticket: said(asking.ticket, demand.ticket.is),
+    })
+  }
+  return (
+    <form onSubmit={submit} className="flex min-h-0 flex-col">
+      <div className="grid min-h-0 gap-3 px-3.5 pt-3 pb-3.5 lg:overflow-y-auto">
+        <p>
+          <span className="text-ink-3">{opened(demand.says)}.</span> {demand.sentence}
+        </p>
+        <Where asking={asking} chosen={chosen} />
+        <TimeSlider
+          seconds={asking.seconds ?? demand.duration}
+          longest={demand.longest}
+          from={from}
+          now={asking.now}
+          onChange={asking.setSeconds}
+          open={asking.start === 'on-begin' || demand.approvers.length > 0}
+        />
+        <StartAndTicket asking={asking} demand={demand} />
+        <Reason asking={asking} demand={demand} />
+        <Course demand={demand} start={asking.start ?? 'at-yes'} from={from} now={asking.now} />
+      </div>
+      <Send asking={asking} demand={demand} last={last} />
+    </form>
+  )
+}
+
+/** The sheet of one ask for `right`; `last` is the last one of it, to ask the same again. */
+export function AskSheet({
+  right: chosen,
+  last,
+  onClose,
+}: {
+  right: string
+  last: Api['ElevationView'] | undefined
+  onClose: () => void
+}) {
+  const asking = useAsk(chosen)
   return (
     <section
       aria-label={`Ask for ${chosen}`}
@@ -96,110 +230,14 @@ export function AskSheet({
     >
       <header className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2.5">
         <h2 className="text-[1.07rem]">
-          <Right right={right} />
+          <Right right={asking.right} />
         </h2>
         <Button look="quiet" onClick={onClose} aria-label="Close">
           <X size={16} />
         </Button>
       </header>
-      <Shown of="what it demands" query={demand}>
-        {(demand) => {
-          const ways = waysToStart(demand)
-          const from = start === 'at' ? new Date(at) : now
-          const wanted = missing(demand, reason, ticket)
-          const pattern = demand.ticket.is === 'off' ? null : demand.ticket.pattern
-          return (
-            <form onSubmit={submit} className="flex min-h-0 flex-col">
-              <div className="grid min-h-0 gap-3 px-3.5 pt-3 pb-3.5 lg:overflow-y-auto">
-                <p>
-                  <span className="text-ink-3">{opened(demand.says)}.</span> {demand.sentence}
-                </p>
-                {(wide.data?.narrower.length ?? 0) > 0 && (
-                  <Select
-                    label="Where; ask for less if that will do"
-                    value={scope}
-                    onChange={(event) => setScope(event.target.value)}
-                  >
-                    {[chosen.split('@')[1] ?? '', ...(wide.data?.narrower ?? [])].map((path) => (
-                      <option key={path} value={path}>
-                        {path}
-                      </option>
-                    ))}
-                  </Select>
-                )}
-                <TimeSlider
-                  seconds={seconds ?? demand.duration}
-                  longest={demand.longest}
-                  from={from}
-                  now={now}
-                  onChange={setSeconds}
-                  open={start === 'on-begin' || demand.approvers.length > 0}
-                />
-                <div className="grid gap-3 sm:grid-cols-2">
-                  <Select
-                    label="The time runs"
-                    value={start}
-                    onChange={(event) => setPicked(event.target.value as Start)}
-                  >
-                    {ways.map(([value, says]) => (
-                      <option key={value} value={value}>
-                        {says}
-                      </option>
-                    ))}
-                  </Select>
-                  {start === 'at' && (
-                    <Input
-                      label="From"
-                      type="datetime-local"
-                      value={at}
-                      onChange={(event) => event.target.value && setAt(event.target.value)}
-                    />
-                  )}
-                  {demand.ticket.is !== 'off' && (
-                    <Input
-                      label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'}
-                      value={ticket}
-                      onChange={(event) => setTicket(event.target.value)}
-                      hint={pattern && `of the form ${pattern}`}
-                      className="mono"
-                    />
-                  )}
-                </div>
-                {demand.reason.is !== 'hidden' && (
-                  <TextArea
-                    label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'}
-                    value={reason}
-                    onChange={(event) => setReason(event.target.value)}
-                    placeholder="What are you going to do?"
-                    maxLength={2000}
-                    rows={2}
-                  />
-                )}
-                <Course demand={demand} start={start ?? 'at-yes'} from={from} now={now} />
-              </div>
-              <footer className="sticky bottom-14 grid gap-2 rounded-b-md border-t border-line bg-sheet px-3.5 py-2.5 md:bottom-0">
-                <Wrong error={ask.error} />
-                <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-                  <Button type="submit" look="main" busy={ask.isPending} disabled={wanted.length > 0 || !choice}>
-                    Ask for {span(seconds ?? demand.duration)}
-                  </Button>
-                  {last && (
-                    <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.reason ?? ''}`}>
-                      As last time
-                    </Button>
-                  )}
-                  <span className="text-ink-3">
-                    {wanted.length > 0
-                      ? `Still needs ${list(wanted)}.`
-                      : me.data && !fresh(me.data.proof?.at, demand.proof_within, now)
-                        ? 'You will be asked for a fresh proof.'
-                        : ''}
-                  </span>
-                </div>
-              </footer>
-            </form>
-          )
-        }}
+      <Shown of="what it demands" query={asking.demand}>
+        {(demand) => <AskForm asking={asking} demand={demand} chosen={chosen} last={last} />}
       </Shown>
     </section>
   )

@@ -1,9 +1,13 @@
 // Letting a program in: its code is typed, what asks is shown, and a person says yes.
 
-import { useState } from 'react'
+import { type FormEvent, useState } from 'react'
 import { Link } from 'react-router'
-import { get, post } from '../../api/call'
-import { Button, Empty, Input, Instant, Section, Sentence, Shown, Wrong } from '../../parts/basics'
+import { type Api, get, post } from '../../api/call'
+import { Button } from '../../parts/buttons'
+import { Input } from '../../parts/fields'
+import { Section, Sentence } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 
 function Drafts() {
@@ -37,103 +41,121 @@ function Drafts() {
   )
 }
 
-export default function DevicePage() {
+/** The code, typed from one's own terminal. */
+function CodeForm({ code, setCode, look }: { code: string; setCode: (code: string) => void; look: Act }) {
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    look.mutate()
+  }
+  return (
+    <form className="grid gap-3" onSubmit={submit}>
+      <p>
+        Type it yourself, from a terminal you opened yourself. If somebody sent you a code, or wants you to type one:
+        don’t.
+      </p>
+      <Input
+        label="Code"
+        value={code}
+        onChange={(event) => setCode(event.target.value.toUpperCase())}
+        className="mono max-w-56 text-[1.3rem] tracking-widest"
+        placeholder="XXXX-XXXX"
+        autoComplete="off"
+        spellCheck={false}
+        maxLength={12}
+        autoFocus
+      />
+      <Button
+        type="submit"
+        look="main"
+        busy={look.isPending}
+        disabled={code.replace(/[^A-Z]/g, '').length < 8}
+        className="justify-self-start"
+      >
+        Look who asks
+      </Button>
+      <Wrong error={look.error} />
+    </form>
+  )
+}
+
+interface Act {
+  isPending: boolean
+  error: Error | null
+  mutate: () => void
+}
+
+/** Who asks to be let in, and what that would allow. */
+function Asks({ seen }: { seen: Api['DeviceView'] }) {
+  return (
+    <>
+      <dl className="grid grid-cols-[7rem_minmax(0,1fr)] gap-x-3 gap-y-1.5">
+        <dt className="label">Program</dt>
+        <dd className="mono">{seen.program}</dd>
+        <dt className="label">On the host</dt>
+        <dd className="mono">{seen.host} (as it says)</dd>
+        <dt className="label">From</dt>
+        <dd className="mono">{seen.address}</dd>
+        <dt className="label">Asked</dt>
+        <dd>
+          <Instant at={seen.asked_at} how="relative" />; good until <Instant at={seen.expires} />
+        </dd>
+      </dl>
+      <p>
+        It will read what you may see, and draft what you then confirm here. It can’t answer, reveal a password, or let
+        anything else in.
+      </p>
+    </>
+  )
+}
+
+function LetIn() {
   const [code, setCode] = useState('')
   const look = useAct(() => post('/api/v1/devices/look', { code }))
   const answer = useAct((letIn: boolean) => post('/api/v1/devices/answer', { code, let_in: letIn }))
-  const seen = look.data
+  const again = () => {
+    answer.reset()
+    look.reset()
+    setCode('')
+  }
+  return (
+    <Section title={answer.isSuccess ? 'Settled' : 'The code that the program shows'}>
+      <div className="grid gap-4 px-3.5 py-3">
+        {answer.isSuccess ? (
+          <>
+            <p role="status">
+              {answer.variables
+                ? 'It is let in, to read and to draft. You can go back to your terminal.'
+                : 'It was refused.'}
+            </p>
+            <Button onClick={again}>Another one</Button>
+          </>
+        ) : !look.data ? (
+          <CodeForm code={code} setCode={setCode} look={look} />
+        ) : (
+          <>
+            <Asks seen={look.data} />
+            <Wrong error={answer.error} />
+            <div className="flex gap-2">
+              <Button look="main" busy={answer.isPending && answer.variables} onClick={() => answer.mutate(true)}>
+                It is mine: let it in
+              </Button>
+              <Button look="alarm" busy={answer.isPending && !answer.variables} onClick={() => answer.mutate(false)}>
+                Refuse it
+              </Button>
+            </div>
+          </>
+        )}
+      </div>
+    </Section>
+  )
+}
+
+export default function DevicePage() {
   return (
     <>
       <Sentence>Let a program in.</Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
-        <Section title={answer.isSuccess ? 'Settled' : 'The code that the program shows'}>
-          <div className="grid gap-4 px-3.5 py-3">
-            {answer.isSuccess ? (
-              <>
-                <p role="status">
-                  {answer.variables
-                    ? 'It is let in, to read and to draft. You can go back to your terminal.'
-                    : 'It was refused.'}
-                </p>
-                <Button
-                  onClick={() => {
-                    answer.reset()
-                    look.reset()
-                    setCode('')
-                  }}
-                >
-                  Another one
-                </Button>
-              </>
-            ) : !seen ? (
-              <form
-                className="grid gap-3"
-                onSubmit={(event) => {
-                  event.preventDefault()
-                  look.mutate()
-                }}
-              >
-                <p>
-                  Type it yourself, from a terminal you opened yourself. If somebody sent you a code, or wants you to
-                  type one: don’t.
-                </p>
-                <Input
-                  label="Code"
-                  value={code}
-                  onChange={(event) => setCode(event.target.value.toUpperCase())}
-                  className="mono max-w-56 text-[1.3rem] tracking-widest"
-                  placeholder="XXXX-XXXX"
-                  autoComplete="off"
-                  spellCheck={false}
-                  maxLength={12}
-                  autoFocus
-                />
-                <Button
-                  type="submit"
-                  look="main"
-                  busy={look.isPending}
-                  disabled={code.replace(/[^A-Z]/g, '').length < 8}
-                  className="justify-self-start"
-                >
-                  Look who asks
-                </Button>
-                <Wrong error={look.error} />
-              </form>
-            ) : (
-              <>
-                <dl className="grid grid-cols-[7rem_minmax(0,1fr)] gap-x-3 gap-y-1.5">
-                  <dt className="label">Program</dt>
-                  <dd className="mono">{seen.program}</dd>
-                  <dt className="label">On the host</dt>
-                  <dd className="mono">{seen.host} (as it says)</dd>
-                  <dt className="label">From</dt>
-                  <dd className="mono">{seen.address}</dd>
-                  <dt className="label">Asked</dt>
-                  <dd>
-                    <Instant at={seen.asked_at} how="relative" />; good until <Instant at={seen.expires} />
-                  </dd>
-                </dl>
-                <p>
-                  It will read what you may see, and draft what you then confirm here. It can’t answer, reveal a
-                  password, or let anything else in.
-                </p>
-                <Wrong error={answer.error} />
-                <div className="flex gap-2">
-                  <Button look="main" busy={answer.isPending && answer.variables} onClick={() => answer.mutate(true)}>
-                    It is mine: let it in
-                  </Button>
-                  <Button
-                    look="alarm"
-                    busy={answer.isPending && !answer.variables}
-                    onClick={() => answer.mutate(false)}
-                  >
-                    Refuse it
-                  </Button>
-                </div>
-              </>
-            )}
-          </div>
-        </Section>
+        <LetIn />
         <Drafts />
       </div>
     </>

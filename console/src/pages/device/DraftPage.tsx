@@ -2,7 +2,11 @@
 
 import { useNavigate, useParams } from 'react-router'
 import { type Api, get, post } from '../../api/call'
-import { Button, Copyable, Instant, Right, Section, Sentence, Shown, Wrong } from '../../parts/basics'
+import { Copyable } from '../../parts/Copyable'
+import { Button } from '../../parts/buttons'
+import { Section, Sentence } from '../../parts/sections'
+import { Shown, Wrong } from '../../parts/shown'
+import { Instant, Right } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { span } from '../../words/time'
 

@@ -2,7 +2,9 @@
 
 import { useParams } from 'react-router'
 import { type Api, get } from '../../api/call'
-import { Instant, Right, Section, Sentence, Shown, State, Weight, Who } from '../../parts/basics'
+import { Section, Sentence } from '../../parts/sections'
+import { Shown } from '../../parts/shown'
+import { Instant, Right, State, Weight, Who } from '../../parts/told'
 import { useData, useNow } from '../../parts/data'
 import { about, clock, count, list, span } from '../../words/time'
 import { opened } from '../../words/sentence'

@@ -2,7 +2,11 @@
 
 import { useState } from 'react'
 import { post } from '../../api/call'
-import { Button, Copyable, Section, TextArea, Wrong } from '../../parts/basics'
+import { Copyable } from '../../parts/Copyable'
+import { Button } from '../../parts/buttons'
+import { TextArea } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Wrong } from '../../parts/shown'
 import { useAct } from '../../parts/data'
 import { opened } from '../../words/sentence'
 

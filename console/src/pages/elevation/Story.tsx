@@ -2,7 +2,8 @@
 
 import { Link } from 'react-router'
 import type { Api } from '../../api/call'
-import { Instant, Section } from '../../parts/basics'
+import { Section } from '../../parts/sections'
+import { Instant } from '../../parts/told'
 import { Said } from '../../parts/Said'
 
 const MARK: Record<string, string> = {

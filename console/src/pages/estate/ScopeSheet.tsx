@@ -2,7 +2,10 @@
 
 import { useState } from 'react'
 import { type Api, get } from '../../api/call'
-import { Empty, Instant, Right, Section, Select, Shown, Weight, Who, Wrong } from '../../parts/basics'
+import { Select } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant, Right, Weight, Who } from '../../parts/told'
 import { useData } from '../../parts/data'
 import { Ways } from '../../parts/Ways'
 import { whereIs } from '../../words/systems'

@@ -3,12 +3,16 @@
 import { Pin } from 'lucide-react'
 import { useState } from 'react'
 import { type Api, get, post, put, remove } from '../../api/call'
-import { Button, Empty, Section, Shown, Who, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Who } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { writeNamed } from '../../words/named'
 import { count } from '../../words/time'
 import { RuleForm } from './RuleForm'
+import { wholeSettings } from './settings/list'
 
 type Rule = Api['TermsView']
 type NewRule = Api['NewTerms']
@@ -33,25 +37,7 @@ const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, 
   asker: asker ?? null,
   labels: labels ?? {},
   attributes: attributes ?? {},
-  settings: {
-    longest: settings.longest ?? null,
-    usual: settings.usual ?? null,
-    starts: settings.starts
-      ? {
-          ...settings.starts,
-          at_time_within: settings.starts.at_time_within ?? null,
-          begin_within: settings.starts.begin_within ?? null,
-        }
-      : null,
-    reason: settings.reason ?? null,
-    ticket:
-      settings.ticket && settings.ticket.is !== 'off'
-        ? { ...settings.ticket, pattern: settings.ticket.pattern ?? null }
-        : (settings.ticket ?? null),
-    assurance: settings.assurance ?? null,
-    approval: settings.approval ?? null,
-    lapse: settings.lapse ?? null,
-  },
+  settings: wholeSettings(settings),
   pins: pins ?? [],
 })
 
@@ -92,6 +78,22 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
         </div>
       )}
     </Shown>
+  )
+}
+
+/** What comes before anything is changed: looking at whom it touches. */
+function Look({ isThere, onLook }: { isThere: boolean; onLook: (end: boolean) => void }) {
+  return (
+    <>
+      <Button look="main" onClick={() => onLook(false)}>
+        Show whom it touches
+      </Button>
+      {isThere && (
+        <Button look="alarm" onClick={() => onLook(true)}>
+          End this rule
+        </Button>
+      )}
+    </>
   )
 }
 
@@ -139,18 +141,7 @@ function Edit({
         {looking && <Touched trial={looking} setSure={setSure} />}
         <Wrong error={save.error} />
         <div className="flex flex-wrap gap-2">
-          {!looking ? (
-            <>
-              <Button look="main" onClick={() => look(false)}>
-                Show whom it touches
-              </Button>
-              {rule && (
-                <Button look="alarm" onClick={() => look(true)}>
-                  End this rule
-                </Button>
-              )}
-            </>
-          ) : (
+          {looking ? (
             <Button
               look={ending ? 'alarm' : 'main'}
               disabled={!sure}
@@ -159,6 +150,8 @@ function Edit({
             >
               {ending ? 'End it' : rule ? 'Change it' : 'Set it'}
             </Button>
+          ) : (
+            <Look isThere={!!rule} onLook={look} />
           )}
         </div>
       </div>
@@ -166,10 +159,87 @@ function Edit({
   )
 }
 
+/** For what a rule holds, in words: `Here, role root, critical roles, asked by tomas.reyes`. */
+function HoldsFor({ rule, path }: { rule: Rule; path: string }) {
+  const [labels, attributes] = [writeNamed(rule.labels), writeNamed(rule.attributes)]
+  return (
+    <p className="font-medium">
+      {rule.scope === path ? 'Here' : `From ${rule.scope === '/' ? 'everything' : rule.scope}`}
+      {rule.role && (
+        <>
+          , role <span className="mono">{rule.role}</span>
+        </>
+      )}
+      {rule.weight && `, ${rule.weight} roles`}
+      {labels && (
+        <>
+          , on systems labelled <span className="mono">{labels}</span>
+        </>
+      )}
+      {attributes && (
+        <>
+          , on systems that call themselves <span className="mono">{attributes}</span> (only tightens)
+        </>
+      )}
+      {rule.asker && (
+        <>
+          , asked by <Who name={rule.asker} />
+        </>
+      )}{' '}
+      <span className="mono text-ink-3">{rule.id}</span>
+    </p>
+  )
+}
+
+/** The settings of a rule, as the service puts them, with what is pinned. */
+function Demands({ rule }: { rule: Rule }) {
+  return (
+    <p className="text-ink-2">
+      {rule.says.map(({ setting, words }, n) => (
+        <span key={setting}>
+          {n > 0 && '; '}
+          <span className="text-ink-3">{setting}</span> {words}
+          {rule.pins.includes(setting) && (
+            <Pin size={12} className="ml-0.5 inline text-sea" aria-label="pinned: below it may only be stricter" />
+          )}
+        </span>
+      ))}
+    </p>
+  )
+}
+
+function Rules({ rules, path, onEdit }: { rules: Rule[]; path: string; onEdit?: (rule: Rule) => void }) {
+  if (rules.length === 0)
+    return <Empty>No rule is set here or above: the house’s defaults hold, with one yes from an administrator.</Empty>
+  return (
+    <ul>
+      {rules.map((rule) => (
+        <li
+          key={rule.id}
+          className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
+        >
+          <div className="min-w-0">
+            <HoldsFor rule={rule} path={path} />
+            <Demands rule={rule} />
+          </div>
+          {onEdit && rule.scope === path && (
+            <Button look="quiet" onClick={() => onEdit(rule)}>
+              Change
+            </Button>
+          )}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
 export function TermsEditor({ path, roles, may }: { path: string; roles: Api['RoleView'][]; may: boolean }) {
   const terms = useData(['terms'], ['terms'], () => get('/api/v1/terms'))
   const [edit, setEdit] = useState<{ rule?: Rule; start: NewRule }>()
   const fresh: NewRule = whole({ scope: path, settings: {} as NewRule['settings'] } as NewRule)
+  const begin = (rule: Rule) => setEdit({ rule, start: asItIs(rule) })
+  const here = (all: Rule[]) =>
+    all.filter((rule) => covers(rule.scope, path)).sort((a, b) => a.scope.length - b.scope.length)
   return (
     <Section
       title="Rules of terms"
@@ -182,76 +252,7 @@ export function TermsEditor({ path, roles, may }: { path: string; roles: Api['Ro
       }
     >
       <Shown of="terms" query={terms} lines={3}>
-        {(all) => {
-          const rules = all.terms
-            .filter((rule) => covers(rule.scope, path))
-            .sort((a, b) => a.scope.length - b.scope.length)
-          if (rules.length === 0)
-            return (
-              <Empty>
-                No rule is set here or above: the house’s defaults hold, with one yes from an administrator.
-              </Empty>
-            )
-          return (
-            <ul>
-              {rules.map((rule) => (
-                <li
-                  key={rule.id}
-                  className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
-                >
-                  <div className="min-w-0">
-                    <p className="font-medium">
-                      {rule.scope === path ? 'Here' : `From ${rule.scope === '/' ? 'everything' : rule.scope}`}
-                      {rule.role && (
-                        <>
-                          , role <span className="mono">{rule.role}</span>
-                        </>
-                      )}
-                      {rule.weight && `, ${rule.weight} roles`}
-                      {writeNamed(rule.labels) && (
-                        <>
-                          , on systems labelled <span className="mono">{writeNamed(rule.labels)}</span>
-                        </>
-                      )}
-                      {writeNamed(rule.attributes) && (
-                        <>
-                          , on systems that call themselves <span className="mono">{writeNamed(rule.attributes)}</span>{' '}
-                          (only tightens)
-                        </>
-                      )}
-                      {rule.asker && (
-                        <>
-                          , asked by <Who name={rule.asker} />
-                        </>
-                      )}{' '}
-                      <span className="mono text-ink-3">{rule.id}</span>
-                    </p>
-                    <p className="text-ink-2">
-                      {rule.says.map(({ setting, words }, n) => (
-                        <span key={setting}>
-                          {n > 0 && '; '}
-                          <span className="text-ink-3">{setting}</span> {words}
-                          {rule.pins.includes(setting) && (
-                            <Pin
-                              size={12}
-                              className="ml-0.5 inline text-sea"
-                              aria-label="pinned: below it may only be stricter"
-                            />
-                          )}
-                        </span>
-                      ))}
-                    </p>
-                  </div>
-                  {may && rule.scope === path && (
-                    <Button look="quiet" onClick={() => setEdit({ rule, start: asItIs(rule) })}>
-                      Change
-                    </Button>
-                  )}
-                </li>
-              ))}
-            </ul>
-          )
-        }}
+        {(all) => <Rules rules={here(all.terms)} path={path} onEdit={may ? begin : undefined} />}
       </Shown>
       {edit && <Edit {...edit} roles={roles} onClose={() => setEdit(undefined)} />}
     </Section>

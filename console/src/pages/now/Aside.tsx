@@ -2,7 +2,10 @@
 
 import { Link } from 'react-router'
 import { get, post } from '../../api/call'
-import { Button, Empty, Instant, Reference, Section, Shown, State, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant, Reference, State } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { useAct, useData, useNow } from '../../parts/data'
 import { isOverseer, type Me } from '../../parts/me'

@@ -2,7 +2,8 @@
 
 import { useState } from 'react'
 import type { Api } from '../../api/call'
-import { Empty, Instant, Reference, State, Weight, Who } from '../../parts/basics'
+import { Empty } from '../../parts/shown'
+import { Instant, Reference, State, Weight, Who } from '../../parts/told'
 
 type Bar = Api['Bar']
 

@@ -1,10 +1,10 @@
 // The tide chart: lanes over time, with now on it. Outlined is to come, warm is live, grey is over, hatched is overdue;
 // a diamond waits for an answer.
 
-import { scaleTime } from 'd3-scale'
+import { type ScaleTime, scaleTime } from 'd3-scale'
 import { useEffect, useRef, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { Empty } from '../../parts/basics'
+import { Empty } from '../../parts/shown'
 import { clock, count, exact } from '../../words/time'
 import { type Bar, type By, gathered, type Lane, labelOf, labelRoom, place } from './lanes'
 
@@ -144,6 +144,153 @@ function LaneLabel({
   )
 }
 
+type Scale = ScaleTime<number, number>
+
+/** How the chart is laid out: what is where along the line of time. */
+interface Layout {
+  x: Scale
+  width: number
+  ticks: Date[]
+  at: number
+  by: By
+}
+
+/** The hours above the lanes, with the present one. */
+function Hours({
+  layout: { x, width, ticks, at },
+  now,
+  format,
+}: {
+  layout: Layout
+  now: Date
+  format: (tick: Date) => string
+}) {
+  return (
+    <svg width="100%" height={HEAD} aria-hidden="true" className="overflow-visible">
+      {ticks
+        .filter((tick) => Math.abs(x(tick) - at) > 46)
+        .map((tick) => (
+          <text
+            key={tick.getTime()}
+            x={x(tick)}
+            y={15}
+            textAnchor="middle"
+            className="fill-ink-3 text-[11.5px] tabular-nums"
+          >
+            {format(tick)}
+          </text>
+        ))}
+      {at >= 0 && at <= width && (
+        <g>
+          <rect x={at - 24} y={2} width={48} height={17} rx={3} className="fill-ink" />
+          <text x={at} y={15} textAnchor="middle" className="fill-paper text-[11.5px] font-semibold tabular-nums">
+            {clock(now, now)}
+          </text>
+        </g>
+      )}
+    </svg>
+  )
+}
+
+/** The bars of one lane, each by itself. */
+function Marks({ lane, layout: { x, width, by } }: { lane: Lane; layout: Layout }) {
+  return lane.bars.map(({ bar, row }) => {
+    const left = Math.max(x(new Date(bar.from)), -2)
+    return (
+      <Mark
+        key={bar.id}
+        bar={bar}
+        by={by}
+        x={left}
+        width={Math.min(x(new Date(bar.to)), width + 4) - left}
+        y={6 + row * ROW}
+        height={ROW - 5}
+      />
+    )
+  })
+}
+
+function LaneChart({ lane, thin, layout }: { lane: Lane; thin: boolean; layout: Layout }) {
+  const { x, width, ticks, at } = layout
+  const tall = thin ? GATHERED_HEIGHT : lane.rows * ROW + 12
+  return (
+    <svg
+      width="100%"
+      height={tall}
+      className="overflow-hidden border-t border-line"
+      role="group"
+      aria-label={`Elevations of ${lane.name}`}
+    >
+      {ticks.map((tick) => (
+        <line
+          key={tick.getTime()}
+          x1={x(tick)}
+          x2={x(tick)}
+          y1={0}
+          y2={tall}
+          className="stroke-line"
+          strokeWidth={0.7}
+        />
+      ))}
+      {thin ? (
+        <Dense lane={lane} x={x} width={width} row={(tall - 8) / lane.rows} />
+      ) : (
+        <Marks lane={lane} layout={layout} />
+      )}
+      <line x1={at} x2={at} y1={0} y2={tall} className="pointer-events-none stroke-ink" strokeWidth={1.4} />
+    </svg>
+  )
+}
+
+const BARS: [string, string][] = [
+  ['live', 'fill-warm-fill stroke-warm'],
+  ['to come', 'fill-sheet stroke-sea'],
+  ['over', 'fill-line stroke-edge'],
+  ['overdue', 'hatched stroke-alarm'],
+]
+
+function Legend() {
+  return (
+    <ul className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[0.82rem] text-ink-2" aria-label="What the marks mean">
+      {BARS.map(([says, style]) => (
+        <li key={says} className="flex items-center gap-1.5">
+          <svg width="18" height="10" aria-hidden="true">
+            <rect x="0.5" y="0.5" width="17" height="9" rx="2" className={style} />
+          </svg>
+          {says}
+        </li>
+      ))}
+      <li className="flex items-center gap-1.5">
+        <svg width="12" height="12" aria-hidden="true">
+          <path d="M6 0l6 6-6 6-6-6z" className="fill-sea" />
+        </svg>
+        waits for an answer
+      </li>
+      <li className="flex items-center gap-1.5">
+        <svg width="10" height="10" aria-hidden="true">
+          <circle cx="5" cy="5" r="4" className="fill-alarm" />
+        </svg>
+        leftovers found
+      </li>
+    </ul>
+  )
+}
+
+/** What overdue bars are filled with. */
+function Hatching() {
+  return (
+    <svg width="0" height="0" className="absolute" aria-hidden="true">
+      <defs>
+        <pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="7" height="7" className="fill-alarm-soft" />
+          <rect width="3" height="7" className="fill-alarm" />
+        </pattern>
+      </defs>
+    </svg>
+  )
+}
+
+/** Elevations along the line of time, in lanes by system or person. */
 export function TideChart({
   bars,
   from,
@@ -165,10 +312,7 @@ export function TideChart({
   const lanes = place(bars, by, span / width)
   const dense = gathered(lanes)
   const x = scaleTime().domain([from, to]).range([0, width])
-  const ticks = x.ticks(Math.max(3, Math.floor(width / 90)))
-  const format = x.tickFormat(0, span > 3 * 86400_000 ? '%a %d' : '%H:%M')
-  const height = (lane: Lane) => (dense.has(lane.name) && !open.has(lane.name) ? GATHERED_HEIGHT : lane.rows * ROW + 12)
-  const at = x(now)
+  const layout = { x, width, ticks: x.ticks(Math.max(3, Math.floor(width / 90))), at: x(now), by }
   if (bars.length === 0) {
     return (
       <div ref={ref}>
@@ -182,120 +326,23 @@ export function TideChart({
     setOpen((old) => new Set(old.has(name) ? [...old].filter((one) => one !== name) : [...old, name]))
   return (
     <div ref={ref} className="px-3 pb-3">
-      <svg width="0" height="0" className="absolute" aria-hidden="true">
-        <defs>
-          <pattern id="hatch" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <rect width="7" height="7" className="fill-alarm-soft" />
-            <rect width="3" height="7" className="fill-alarm" />
-          </pattern>
-        </defs>
-      </svg>
+      <Hatching />
       <div className="grid" style={{ gridTemplateColumns: `${label}px minmax(0, 1fr)` }}>
         <div />
-        <svg width="100%" height={HEAD} aria-hidden="true" className="overflow-visible">
-          {ticks
-            .filter((tick) => Math.abs(x(tick) - at) > 46)
-            .map((tick) => (
-              <text
-                key={tick.getTime()}
-                x={x(tick)}
-                y={15}
-                textAnchor="middle"
-                className="fill-ink-3 text-[11.5px] tabular-nums"
-              >
-                {format(tick)}
-              </text>
-            ))}
-          {at >= 0 && at <= width && (
-            <g>
-              <rect x={at - 24} y={2} width={48} height={17} rx={3} className="fill-ink" />
-              <text x={at} y={15} textAnchor="middle" className="fill-paper text-[11.5px] font-semibold tabular-nums">
-                {clock(now, now)}
-              </text>
-            </g>
-          )}
-        </svg>
-        {lanes.map((lane) => {
-          const tall = height(lane)
-          const thin = dense.has(lane.name) && !open.has(lane.name)
-          const row = thin ? (tall - 8) / lane.rows : ROW
-          return (
-            <div key={lane.name} className="contents" role="group" aria-label={lane.name}>
-              <LaneLabel
-                lane={lane}
-                gathered={dense.has(lane.name)}
-                open={open.has(lane.name)}
-                onOpen={() => toggle(lane.name)}
-              />
-              <svg
-                width="100%"
-                height={tall}
-                className="overflow-hidden border-t border-line"
-                role="group"
-                aria-label={`Elevations of ${lane.name}`}
-              >
-                {ticks.map((tick) => (
-                  <line
-                    key={tick.getTime()}
-                    x1={x(tick)}
-                    x2={x(tick)}
-                    y1={0}
-                    y2={tall}
-                    className="stroke-line"
-                    strokeWidth={0.7}
-                  />
-                ))}
-                {thin && <Dense lane={lane} x={x} width={width} row={row} />}
-                {!thin &&
-                  lane.bars.map(({ bar, row: n }) => {
-                    const begin = x(new Date(bar.from))
-                    const end = x(new Date(bar.to))
-                    const left = Math.max(begin, -2)
-                    return (
-                      <Mark
-                        key={bar.id}
-                        bar={bar}
-                        by={by}
-                        x={left}
-                        width={Math.min(end, width + 4) - left}
-                        y={6 + n * row}
-                        height={ROW - 5}
-                      />
-                    )
-                  })}
-                <line x1={at} x2={at} y1={0} y2={tall} className="pointer-events-none stroke-ink" strokeWidth={1.4} />
-              </svg>
-            </div>
-          )
-        })}
-      </div>
-      <ul className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[0.82rem] text-ink-2" aria-label="What the marks mean">
-        {[
-          ['live', 'fill-warm-fill stroke-warm'],
-          ['to come', 'fill-sheet stroke-sea'],
-          ['over', 'fill-line stroke-edge'],
-          ['overdue', 'hatched stroke-alarm'],
-        ].map(([says, style]) => (
-          <li key={says} className="flex items-center gap-1.5">
-            <svg width="18" height="10" aria-hidden="true">
-              <rect x="0.5" y="0.5" width="17" height="9" rx="2" className={style} />
-            </svg>
-            {says}
-          </li>
+        <Hours layout={layout} now={now} format={x.tickFormat(0, span > 3 * 86400_000 ? '%a %d' : '%H:%M')} />
+        {lanes.map((lane) => (
+          <div key={lane.name} className="contents" role="group" aria-label={lane.name}>
+            <LaneLabel
+              lane={lane}
+              gathered={dense.has(lane.name)}
+              open={open.has(lane.name)}
+              onOpen={() => toggle(lane.name)}
+            />
+            <LaneChart lane={lane} thin={dense.has(lane.name) && !open.has(lane.name)} layout={layout} />
+          </div>
         ))}
-        <li className="flex items-center gap-1.5">
-          <svg width="12" height="12" aria-hidden="true">
-            <path d="M6 0l6 6-6 6-6-6z" className="fill-sea" />
-          </svg>
-          waits for an answer
-        </li>
-        <li className="flex items-center gap-1.5">
-          <svg width="10" height="10" aria-hidden="true">
-            <circle cx="5" cy="5" r="4" className="fill-alarm" />
-          </svg>
-          leftovers found
-        </li>
-      </ul>
+      </div>
+      <Legend />
     </div>
   )
 }

@@ -2,19 +2,11 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import {
-  Button,
-  Empty,
-  Input,
-  Instant,
-  Reference,
-  Section,
-  Shown,
-  State,
-  TextArea,
-  Who,
-  Wrong,
-} from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, TextArea } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant, Reference, State, Who } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, fromDay, local } from '../../words/time'

@@ -2,7 +2,10 @@
 
 import { useState } from 'react'
 import { type Api, patch, post, remove } from '../../api/call'
-import { Button, Empty, Input, Instant, Right, TextArea, Who, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, TextArea } from '../../parts/fields'
+import { Empty, Wrong } from '../../parts/shown'
+import { Instant, Right, Who } from '../../parts/told'
 import { useAct } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { local, throughDay } from '../../words/time'

@@ -2,7 +2,9 @@
 
 import { useState } from 'react'
 import { get, post } from '../../api/call'
-import { Button, Input, TextArea, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, TextArea } from '../../parts/fields'
+import { Wrong } from '../../parts/shown'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { fromDay, list, throughDay } from '../../words/time'

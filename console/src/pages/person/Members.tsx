@@ -2,7 +2,11 @@
 
 import { type FormEvent, useState } from 'react'
 import { get, post, remove } from '../../api/call'
-import { Button, Empty, Input, Section, Who, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Empty, Wrong } from '../../parts/shown'
+import { Who } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 
 function Add({ group }: { group: string }) {

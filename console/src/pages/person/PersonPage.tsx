@@ -5,19 +5,10 @@ import { useState } from 'react'
 import { useParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { StopDialog } from '../../frame/Stop'
-import {
-  Button,
-  Empty,
-  Instant,
-  Reference,
-  Right,
-  Section,
-  Sentence,
-  Shown,
-  State,
-  Weight,
-  Who,
-} from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Section, Sentence } from '../../parts/sections'
+import { Empty, Shown } from '../../parts/shown'
+import { Instant, Reference, Right, State, Weight, Who } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { useData } from '../../parts/data'
 import { isAdministrator, isOverseer, useMe } from '../../parts/me'

@@ -3,7 +3,8 @@
 import { scaleBand, scaleLinear } from 'd3-scale'
 import { area, curveStepAfter } from 'd3-shape'
 import { type Api, get } from '../../api/call'
-import { Section, Shown } from '../../parts/basics'
+import { Section } from '../../parts/sections'
+import { Shown } from '../../parts/shown'
 import { useData } from '../../parts/data'
 import { count, dayOf, figure } from '../../words/time'
 

@@ -2,7 +2,10 @@
 
 import { useState } from 'react'
 import { type Api, get } from '../../api/call'
-import { Button, Instant, Reference, Section, Who, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Section } from '../../parts/sections'
+import { Wrong } from '../../parts/shown'
+import { Instant, Reference, Who } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { check } from './proof'
 import { useAct } from '../../parts/data'

@@ -4,7 +4,11 @@ import { Download } from 'lucide-react'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { type Api, get } from '../../api/call'
-import { Button, Empty, Input, Instant, Section, Select, Sentence, Shown } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, Select } from '../../parts/fields'
+import { Section, Sentence } from '../../parts/sections'
+import { Empty, Shown } from '../../parts/shown'
+import { Instant } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { useData } from '../../parts/data'
 import { useMe } from '../../parts/me'
@@ -40,27 +44,18 @@ function midnight(day: string, later: number): string | undefined {
   return at.toISOString()
 }
 
-export default function RecordPage() {
+const TOPICS = ['record', 'elevations', 'standing', 'people', 'estate', 'terms', 'alarms', 'stops'] as const
+
+/** What is looked for, as the address of the page has it. */
+function useFilter() {
   const [search, setSearch] = useSearchParams()
-  const me = useMe()
-  const [most, setMost] = useState(100)
-  const chosen = search.get('entry')
-  const filter = {
+  const wanted = {
     kind: search.get('kind') || undefined,
     who: search.get('who') || undefined,
     elevation: search.get('elevation') || undefined,
     since: midnight(search.get('since') ?? '', 0),
     until: midnight(search.get('until') ?? '', 1),
   }
-  const before = chosen ? Number(chosen) + 21 : undefined
-  const filtered = Object.values(filter).some(Boolean)
-  const query = { ...filter, most, before: chosen && !filtered ? before : undefined }
-  const record = useData(
-    ['record', JSON.stringify(query)],
-    ['record', 'elevations', 'standing', 'people', 'estate', 'terms', 'alarms', 'stops'],
-    () => get('/api/v1/ledger', { query: query }),
-    { keep: true },
-  )
   const set = (key: string, value: string) =>
     setSearch((old) => {
       old.delete('entry')
@@ -68,88 +63,123 @@ export default function RecordPage() {
       else old.delete(key)
       return old
     })
-  const csv = new URLSearchParams(Object.entries(filter).filter((one): one is [string, string] => !!one[1]))
+  const choose = (n: number) => setSearch((old) => (old.set('entry', String(n)), old))
+  return { wanted, typed: (key: string) => search.get(key) ?? '', chosen: search.get('entry'), set, choose }
+}
+
+type Filter = ReturnType<typeof useFilter>
+
+function Take({ href, as, children }: { href: string; as: string; children: string }) {
+  return (
+    <a
+      href={href}
+      download={as}
+      className="inline-flex items-center gap-1.5 rounded border border-line bg-sheet px-3 py-1.5 font-medium hover:border-edge"
+    >
+      <Download size={15} aria-hidden="true" /> {children}
+    </a>
+  )
+}
+
+/** What may be taken away as a file. */
+function Files({ filter }: { filter: Filter }) {
+  const me = useMe()
+  const csv = new URLSearchParams(Object.entries(filter.wanted).filter((one): one is [string, string] => !!one[1]))
+  return (
+    <span className="flex flex-wrap gap-2">
+      <Take href={`/api/v1/ledger/csv?${csv}`} as="tempestas-record.csv">
+        For a spreadsheet
+      </Take>
+      {me.data?.sees_all && (
+        <Take href="/api/v1/ledger/export" as="tempestas-ledger.jsonl">
+          The whole, to be verified
+        </Take>
+      )}
+    </span>
+  )
+}
+
+/** A filter that is typed, and holds once it is left or confirmed. */
+function Typed({
+  filter,
+  of,
+  ...field
+}: {
+  filter: Filter
+  of: string
+  label: string
+  placeholder: string
+  className?: string
+}) {
+  return (
+    <Input
+      key={`${of} ${filter.typed(of)}`}
+      defaultValue={filter.typed(of)}
+      onBlur={(event) => filter.set(of, event.target.value.trim())}
+      onKeyDown={(event) => event.key === 'Enter' && filter.set(of, event.currentTarget.value.trim())}
+      {...field}
+    />
+  )
+}
+
+function Filters({ filter }: { filter: Filter }) {
+  const day = (of: string, label: string) => (
+    <Input
+      label={label}
+      type="date"
+      value={filter.typed(of)}
+      onChange={(event) => filter.set(of, event.target.value)}
+    />
+  )
+  return (
+    <div className="grid gap-3 border-b border-line px-3.5 py-3 sm:grid-cols-3">
+      <Select label="What" value={filter.typed('kind')} onChange={(event) => filter.set('kind', event.target.value)}>
+        {KINDS.map(([value, says]) => (
+          <option key={value} value={value}>
+            {says}
+          </option>
+        ))}
+      </Select>
+      <Typed filter={filter} of="who" label="Who" placeholder="a name" />
+      <Typed filter={filter} of="elevation" label="Elevation" placeholder="E1042" className="mono" />
+      {day('since', 'From')}
+      {day('until', 'Until')}
+    </div>
+  )
+}
+
+/** Most entries that are shown at once. */
+const MOST = 1000
+
+export default function RecordPage() {
+  const filter = useFilter()
+  const [most, setMost] = useState(100)
+  const { chosen, wanted } = filter
+  const filtered = Object.values(wanted).some(Boolean)
+  // Around the chosen one, unless something else is looked for.
+  const query = { ...wanted, most, before: chosen && !filtered ? Number(chosen) + 21 : undefined }
+  const record = useData(['record', JSON.stringify(query)], [...TOPICS], () => get('/api/v1/ledger', { query }), {
+    keep: true,
+  })
+  const newest = record.data?.entries[0]
+  const upTo = filtered || chosen ? ' up to the newest shown' : ''
   return (
     <>
-      <Sentence
-        aside={
-          <span className="flex flex-wrap gap-2">
-            <a
-              href={`/api/v1/ledger/csv?${csv}`}
-              download="tempestas-record.csv"
-              className="inline-flex items-center gap-1.5 rounded border border-line bg-sheet px-3 py-1.5 font-medium hover:border-edge"
-            >
-              <Download size={15} aria-hidden="true" /> For a spreadsheet
-            </a>
-            {me.data?.sees_all && (
-              <a
-                href="/api/v1/ledger/export"
-                download="tempestas-ledger.jsonl"
-                className="inline-flex items-center gap-1.5 rounded border border-line bg-sheet px-3 py-1.5 font-medium hover:border-edge"
-              >
-                <Download size={15} aria-hidden="true" /> The whole, to be verified
-              </a>
-            )}
-          </span>
-        }
-      >
-        {record.data?.entries[0]
-          ? `${count(record.data.entries[0].n + 1, 'entry', 'entries')}${filtered || chosen ? ' up to the newest shown' : ''}; nothing can be changed unseen.`
-          : 'The record'}
+      <Sentence aside={<Files filter={filter} />}>
+        {newest ? `${count(newest.n + 1, 'entry', 'entries')}${upTo}; nothing can be changed unseen.` : 'The record'}
       </Sentence>
       <Checkpoint />
       <DaysChart />
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(0,0.75fr)]">
         <Section title="Entries, newest first">
-          <div className="grid gap-3 border-b border-line px-3.5 py-3 sm:grid-cols-3">
-            <Select label="What" value={search.get('kind') ?? ''} onChange={(event) => set('kind', event.target.value)}>
-              {KINDS.map(([value, says]) => (
-                <option key={value} value={value}>
-                  {says}
-                </option>
-              ))}
-            </Select>
-            <Input
-              key={`who ${search.get('who')}`}
-              label="Who"
-              defaultValue={search.get('who') ?? ''}
-              onBlur={(event) => set('who', event.target.value.trim())}
-              onKeyDown={(event) => event.key === 'Enter' && set('who', event.currentTarget.value.trim())}
-              placeholder="a name"
-            />
-            <Input
-              key={`e ${search.get('elevation')}`}
-              label="Elevation"
-              defaultValue={search.get('elevation') ?? ''}
-              onBlur={(event) => set('elevation', event.target.value.trim())}
-              onKeyDown={(event) => event.key === 'Enter' && set('elevation', event.currentTarget.value.trim())}
-              placeholder="E1042"
-              className="mono"
-            />
-            <Input
-              label="From"
-              type="date"
-              value={search.get('since') ?? ''}
-              onChange={(event) => set('since', event.target.value)}
-            />
-            <Input
-              label="Until"
-              type="date"
-              value={search.get('until') ?? ''}
-              onChange={(event) => set('until', event.target.value)}
-            />
-          </div>
+          <Filters filter={filter} />
           <Shown of="the record" query={record} lines={10}>
             {(reply) => (
               <>
-                <Entries
-                  entries={reply.entries}
-                  chosen={chosen}
-                  choose={(n) => setSearch((old) => (old.set('entry', String(n)), old))}
-                />
-                {reply.before != null && most < 1000 && (
+                <Entries entries={reply.entries} chosen={chosen} choose={filter.choose} />
+                {reply.before != null && most < MOST && (
                   <div className="px-3.5 py-2">
-                    <Button look="quiet" onClick={() => setMost(Math.min(most * 3, 1000))}>
+                    <Button look="quiet" onClick={() => setMost(Math.min(most * 3, MOST))}>
                       Older ones
                     </Button>
                   </div>

@@ -2,7 +2,9 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Section, Shown, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Section } from '../../parts/sections'
+import { Shown, Wrong } from '../../parts/shown'
 import { useAct, useData } from '../../parts/data'
 
 type View = Api['AuthoritiesView']

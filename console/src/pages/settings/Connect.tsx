@@ -2,7 +2,9 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Input, Select, TextArea, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, Select, TextArea } from '../../parts/fields'
+import { Wrong } from '../../parts/shown'
 import { useAct } from '../../parts/data'
 import { KINDS } from '../../words/systems'
 

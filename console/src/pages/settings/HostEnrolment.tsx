@@ -2,7 +2,9 @@
 
 import { useState } from 'react'
 import { get, post } from '../../api/call'
-import { Button, Copyable, Shown, Wrong } from '../../parts/basics'
+import { Copyable } from '../../parts/Copyable'
+import { Button } from '../../parts/buttons'
+import { Shown, Wrong } from '../../parts/shown'
 import { useAct, useData } from '../../parts/data'
 
 function Script({ target }: { target: string }) {

@@ -3,7 +3,11 @@
 import { useState } from 'react'
 import { get, remove } from '../../api/call'
 import { addPasskey, canPasskeys } from '../../api/passkeys'
-import { Button, Empty, Input, Instant, Section, Shown, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import type { Me } from '../../parts/me'
 

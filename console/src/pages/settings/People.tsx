@@ -3,7 +3,12 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useRef, useState } from 'react'
 import { type Api, get, post, remove } from '../../api/call'
-import { Button, Copyable, Empty, Input, Instant, Section, Select, Shown, Who, Wrong } from '../../parts/basics'
+import { Copyable } from '../../parts/Copyable'
+import { Button } from '../../parts/buttons'
+import { Input, Select } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant, Who } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 

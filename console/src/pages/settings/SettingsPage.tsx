@@ -1,7 +1,7 @@
 // Settings: systems, people and duties, and one's own sign-in.
 
 import { useSearchParams } from 'react-router'
-import { Sentence } from '../../parts/basics'
+import { Sentence } from '../../parts/sections'
 import { isAdministrator, useMe } from '../../parts/me'
 import { Own } from './Own'
 import { People } from './People'

@@ -2,7 +2,11 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Empty, Input, Instant, Section, Select, Shown, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input, Select } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { count } from '../../words/time'
 

@@ -2,7 +2,10 @@
 
 import { type FormEvent, useState } from 'react'
 import { post } from '../../api/call'
-import { Button, Copyable, Input, Wrong } from '../../parts/basics'
+import { Copyable } from '../../parts/Copyable'
+import { Button } from '../../parts/buttons'
+import { Input } from '../../parts/fields'
+import { Wrong } from '../../parts/shown'
 import { useAct } from '../../parts/data'
 import { Door } from './SignInPage'
 

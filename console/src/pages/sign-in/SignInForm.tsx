@@ -4,7 +4,9 @@ import { Fingerprint } from 'lucide-react'
 import { type FormEvent, useState } from 'react'
 import { post } from '../../api/call'
 import { canPasskeys, signInByPasskey } from '../../api/passkeys'
-import { Button, Input, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input } from '../../parts/fields'
+import { Wrong } from '../../parts/shown'
 import { useAct } from '../../parts/data'
 
 export function SignInForm({ name: known, done }: { name?: string; done: (name: string) => void }) {

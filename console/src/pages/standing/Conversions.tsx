@@ -2,7 +2,10 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Empty, Instant, Right, Section, Shown, Who, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+import { Instant, Right, Who } from '../../parts/told'
 import { useAct, useData, useNow } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, list } from '../../words/time'

@@ -2,7 +2,12 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button, Copyable, Instant, Input, Section, Shown, TextArea, Weight, Wrong } from '../../parts/basics'
+import { Copyable } from '../../parts/Copyable'
+import { Button } from '../../parts/buttons'
+import { Input, TextArea } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Shown, Wrong } from '../../parts/shown'
+import { Instant, Weight } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'

@@ -2,7 +2,7 @@
 
 import { TriangleAlert } from 'lucide-react'
 import type { Api } from '../../api/call'
-import { Right, Weight, Who } from '../../parts/basics'
+import { Right, Weight, Who } from '../../parts/told'
 import { usedAndAdvised } from '../../words/use'
 import { opened } from '../../words/sentence'
 

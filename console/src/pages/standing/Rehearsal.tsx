@@ -1,7 +1,8 @@
 // The rehearsal: what was recorded in the last months, replayed against the terms. Nothing is changed.
 
 import { type Api, post } from '../../api/call'
-import { Shown, Who } from '../../parts/basics'
+import { Shown } from '../../parts/shown'
+import { Who } from '../../parts/told'
 import { useData } from '../../parts/data'
 import { count, figure, list, span } from '../../words/time'
 import { HoursChart } from './HoursChart'

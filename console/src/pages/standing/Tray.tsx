@@ -2,7 +2,10 @@
 
 import { useState } from 'react'
 import { type Api, post } from '../../api/call'
-import { Button, Input, Section, Shown, Wrong } from '../../parts/basics'
+import { Button } from '../../parts/buttons'
+import { Input } from '../../parts/fields'
+import { Section } from '../../parts/sections'
+import { Shown, Wrong } from '../../parts/shown'
 import { useAct, useData } from '../../parts/data'
 import { count, readSpan, throughDay } from '../../words/time'
 import { PlanItems } from './PlanItems'

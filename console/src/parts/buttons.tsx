@@ -1,0 +1,36 @@
+// What is pressed.
+
+import type { ButtonHTMLAttributes } from 'react'
+import { join } from './classes'
+
+const BUTTON = {
+  main: 'bg-sea text-on-sea border-sea hover:brightness-110',
+  plain: 'bg-sheet border-line text-ink hover:border-edge',
+  quiet: 'border-transparent text-ink-2 hover:text-ink hover:bg-sunk',
+  alarm: 'bg-sheet border-alarm text-alarm hover:bg-alarm-soft',
+}
+
+/** A button. While busy it says so and can't be pressed. */
+export function Button({
+  look = 'plain',
+  busy,
+  className,
+  children,
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { look?: keyof typeof BUTTON; busy?: boolean }) {
+  return (
+    <button
+      type="button"
+      {...rest}
+      disabled={rest.disabled || busy}
+      aria-busy={busy || undefined}
+      className={join(
+        'inline-flex min-h-9 items-center justify-center gap-1.5 rounded border px-3 py-1 font-medium whitespace-nowrap disabled:opacity-55',
+        BUTTON[look],
+        className,
+      )}
+    >
+      {busy ? 'One moment …' : children}
+    </button>
+  )
+}

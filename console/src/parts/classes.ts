@@ -1,0 +1,3 @@
+// Names of classes, put together.
+
+export const join = (...names: (string | false | undefined)[]) => names.filter(Boolean).join(' ')

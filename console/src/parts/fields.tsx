@@ -1,0 +1,89 @@
+// What is typed or chosen, each with its label, a hint, and what is wrong with it.
+
+import {
+  type InputHTMLAttributes,
+  type ReactNode,
+  type SelectHTMLAttributes,
+  type TextareaHTMLAttributes,
+  useId,
+} from 'react'
+import { join } from './classes'
+
+const BOX = 'w-full min-w-0 rounded border border-edge bg-sheet px-2.5 py-1.5 text-ink placeholder:text-ink-3'
+
+interface FieldProps {
+  label: ReactNode
+  hint?: ReactNode
+  wrong?: string
+}
+
+function Field({ label, hint, wrong, id, children }: FieldProps & { id: string; children: ReactNode }) {
+  return (
+    <div className="grid min-w-0 content-start gap-1">
+      <label htmlFor={id} className="label">
+        {label}
+      </label>
+      {children}
+      {hint && (
+        <p id={`${id}-hint`} className="text-[0.86rem] text-ink-3">
+          {hint}
+        </p>
+      )}
+      {wrong && (
+        <p role="alert" className="text-alarm">
+          {wrong}
+        </p>
+      )}
+    </div>
+  )
+}
+
+const described = (id: string, hint?: ReactNode) => (hint ? `${id}-hint` : undefined)
+
+export function Input({ label, hint, wrong, className, ...rest }: FieldProps & InputHTMLAttributes<HTMLInputElement>) {
+  const id = useId()
+  return (
+    <Field {...{ label, hint, wrong, id }}>
+      <input
+        id={id}
+        aria-describedby={described(id, hint)}
+        aria-invalid={!!wrong || undefined}
+        className={join(BOX, className)}
+        {...rest}
+      />
+    </Field>
+  )
+}
+
+export function TextArea({ label, hint, wrong, ...rest }: FieldProps & TextareaHTMLAttributes<HTMLTextAreaElement>) {
+  const id = useId()
+  return (
+    <Field {...{ label, hint, wrong, id }}>
+      <textarea
+        id={id}
+        aria-describedby={described(id, hint)}
+        aria-invalid={!!wrong || undefined}
+        className={BOX}
+        rows={3}
+        {...rest}
+      />
+    </Field>
+  )
+}
+
+export function Select({
+  label,
+  hint,
+  wrong,
+  children,
+  ...rest
+}: FieldProps & SelectHTMLAttributes<HTMLSelectElement>) {
+  const id = useId()
+  return (
+    <Field {...{ label, hint, wrong, id }}>
+      <select id={id} aria-describedby={described(id, hint)} className={BOX} {...rest}>
+        {children}
+      </select>
+    </Field>
+  )
+}
