@@ -38,6 +38,7 @@ example: demo-packages $(CONSOLE)
 # there are processors.
 TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 3 / 2 )))
 test: packages $(CONSOLE)
+	@cd console && npm run --silent test
 	$(CARGO) build --locked --workspace --all-targets
 	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
 	$(CARGO) test --locked -p tempestas-core --doc

@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url'
 import tailwindcss from '@tailwindcss/vite'
 import react from '@vitejs/plugin-react'
-import { defineConfig } from 'vite'
+import { defineConfig } from 'vitest/config'
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url))
 
@@ -14,4 +14,11 @@ export default defineConfig({
     },
   },
   build: { assetsInlineLimit: 0, modulePreload: { polyfill: false }, chunkSizeWarningLimit: 700 },
+  test: {
+    environment: 'jsdom',
+    // A reader's clock that is not the service's, and changes with the season.
+    env: { TZ: 'Europe/Oslo' },
+    restoreMocks: true,
+    unstubGlobals: true,
+  },
 })

@@ -25,12 +25,13 @@ async function hash(...parts: Uint8Array[]): Promise<Uint8Array<ArrayBuffer>> {
   return new Uint8Array(await crypto.subtle.digest('SHA-256', whole))
 }
 
-/** The root that a leaf and its proof come to. */
+const leafOf = (proof: Proof) => hash(LEAF, new TextEncoder().encode(proof.fact))
+
+/** The root that a leaf and its proof come to; undefined where they are of no such tree. */
 async function rootOf(proof: Proof): Promise<string | undefined> {
   let node = proof.n
   let last = proof.size - 1
-  let seen = await hash(LEAF, new TextEncoder().encode(proof.fact))
-  if (text(seen) !== proof.leaf) return undefined
+  let seen = await leafOf(proof)
   for (const sibling of proof.proof) {
     if (last === 0) return undefined
     if (node % 2 === 1 || node === last) {
@@ -68,9 +69,9 @@ const CANNOT = 'This browser can’t check Ed25519 signatures; the client can: t
 
 /** Whether an entry stands, byte for byte, under the signed checkpoint. */
 export async function check(proof: Proof): Promise<Outcome> {
-  const root = await rootOf(proof)
-  if (root === undefined) return { holds: false, says: 'The entry’s bytes don’t give its leaf hash: it was changed.' }
-  if (root !== proof.root)
+  if (text(await leafOf(proof)) !== proof.leaf)
+    return { holds: false, says: 'The entry’s bytes don’t give its leaf hash: it was changed.' }
+  if ((await rootOf(proof)) !== proof.root)
     return { holds: false, says: 'The proof doesn’t lead to the checkpoint’s root: the ledger was changed.' }
   try {
     const note = await opened(proof.checkpoint, proof.public_key)

@@ -1,0 +1,123 @@
+// An ask: what the terms leave open is asked for, what they demand is there before it is sent, and what was looked at is said.
+
+import { screen, waitFor } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { describe, expect, it } from 'vitest'
+import type { Api } from '../../api/call'
+import { address, show } from '../../testing/page'
+import { type Asked, serve } from '../../testing/replies'
+import { demand, elevation } from '../../testing/views'
+import { AskSheet } from './AskSheet'
+
+/** A service with these terms; what was asked of it last. */
+function terms(but: Partial<Api['DemandView']>) {
+  const all = serve(({ url, body }) => {
+    if (url === '/api/v1/me')
+      return [200, { name: 'tomas.reyes', now: new Date().toISOString(), proof: null, duties: [] }]
+    const { right, duration } = body as { right: string; duration: number | null }
+    if (url === '/api/v1/asks/preview')
+      return [200, demand({ right, duration: duration ?? 3600, digest: `d-${right}`, ...but })]
+    return [200, elevation({ id: 'E1043' })]
+  })
+  const asks = (): Asked[] => all.filter((one) => one.url === '/api/v1/asks')
+  return { asks }
+}
+
+async function opened(last?: Api['ElevationView']) {
+  show(<AskSheet right="root@pier" last={last} onClose={() => undefined} />)
+  await screen.findByText(/To hold root@pier/)
+  return userEvent.setup()
+}
+
+const send = () => screen.getByRole<HTMLButtonElement>('button', { name: /^Ask for/ })
+
+describe('an ask', () => {
+  it('of which nothing is demanded says what was looked at, and leads to what came of it', async () => {
+    const { asks } = terms({})
+    const user = await opened()
+    expect(screen.queryByLabelText(/Reason/)).toBeNull()
+    expect(screen.queryByLabelText(/Ticket/)).toBeNull()
+    await user.click(send())
+    await waitFor(() => expect(address()).toBe('/elevation/E1043'))
+    expect(asks().map((one) => one.body)).toEqual([
+      {
+        right: 'root@pier',
+        duration: null,
+        start: { start: 'at-yes' },
+        reason: null,
+        ticket: null,
+        shown: 'd-root@pier',
+      },
+    ])
+  })
+
+  it('can’t be sent before what is demanded is there, and says what is missing', async () => {
+    const { asks } = terms({
+      reason: { is: 'required', at_least: 10 },
+      ticket: { is: 'required', pattern: 'OPS-[0-9]+' },
+    })
+    const user = await opened()
+    expect(send().disabled).toBe(true)
+    expect(screen.getByText('Still needs a reason and a ticket.')).toBeTruthy()
+    await user.type(screen.getByLabelText('Reason'), 'crane')
+    expect(screen.getByText('Still needs a reason of 10 letters (5 so far) and a ticket.')).toBeTruthy()
+    await user.type(screen.getByLabelText('Reason'), ' of quay 4')
+    expect(send().disabled).toBe(true)
+    await user.type(screen.getByLabelText('Ticket'), 'OPS-12')
+    expect(screen.getByText('You will be asked for a fresh proof.')).toBeTruthy()
+    await user.click(send())
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({ reason: 'crane of quay 4', ticket: 'OPS-12' })
+  })
+
+  it('for less goes by the part that was chosen, looked at anew', async () => {
+    const { asks } = terms({ narrower: ['pier/mooring-1'] })
+    const user = await opened()
+    await user.selectOptions(await screen.findByLabelText(/ask for less/), 'pier/mooring-1')
+    await waitFor(() => expect(screen.getByRole('heading').textContent).toBe('root@pier/mooring-1'))
+    await user.click(send())
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({ right: 'root@pier/mooring-1', shown: 'd-root@pier/mooring-1' })
+  })
+
+  it('starts only in ways that the terms allow', async () => {
+    const { asks } = terms({
+      starts: { at_yes: false, at_time_within: 86400, begin_within: 3600 },
+      approvers: ['mara'],
+    })
+    const user = await opened()
+    const ways = screen.getByLabelText('The time runs')
+    expect([...ways.children].map((way) => way.textContent)).toEqual(['when I begin', 'at a set time'])
+    await user.selectOptions(ways, 'at')
+    expect(screen.getByLabelText<HTMLInputElement>('From').value).toMatch(/^\d{4}-\d\d-\d\dT\d\d:\d\d$/)
+    await user.click(send())
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    const { start } = asks()[0]?.body as { start: { start: string; time: string } }
+    expect(start.start).toBe('at')
+    const ahead = (new Date(start.time).getTime() - Date.now()) / 60_000
+    expect(ahead).toBeGreaterThan(58)
+    expect(ahead).toBeLessThan(61)
+  })
+
+  it('as last time takes over what was said then, but not what isn’t asked for any more', async () => {
+    const { asks } = terms({ reason: { is: 'optional' } })
+    const user = await opened(elevation({ duration: 1800, reason: 'the crane again', ticket: 'OPS-9' }))
+    await user.click(screen.getByRole('button', { name: 'As last time' }))
+    await waitFor(() => expect(send().textContent).toBe('Ask for 30 min'))
+    await user.click(send())
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({ duration: 1800, reason: 'the crane again', ticket: null })
+  })
+
+  it('says who will answer and how it will end, in the order in which that happens', async () => {
+    terms({ approvers: ['mara', 'oda', 'piet', 'jan'] })
+    await opened()
+    const course = screen.getByRole('list', { name: 'What will happen when' })
+    expect([...course.children].map((one) => one.textContent)).toEqual([
+      'now you ask',
+      'then mara or oda or 2 more answers',
+      'at the last yes given, and read back on the system',
+      '1 h later the system itself ends it',
+    ])
+  })
+})

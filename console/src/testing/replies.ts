@@ -1,0 +1,33 @@
+// A service that answers as it is told, for tests: what was asked of it, in order.
+
+import { vi } from 'vitest'
+
+export interface Asked {
+  method: string
+  url: string
+  headers: Record<string, string>
+  body: unknown
+}
+
+/** One answer: a status, what it says, and its headers. */
+export type Answer = [status: number, said: unknown, headers?: Record<string, string>]
+
+/** Answers each request by `answer`; an Error is a line that breaks. */
+export function serve(answer: (asked: Asked, n: number) => Answer | Error): Asked[] {
+  const all: Asked[] = []
+  vi.stubGlobal('fetch', (url: string, init: RequestInit) => {
+    const asked: Asked = {
+      method: init.method ?? 'GET',
+      url,
+      headers: (init.headers ?? {}) as Record<string, string>,
+      body: typeof init.body === 'string' ? (JSON.parse(init.body) as unknown) : undefined,
+    }
+    all.push(asked)
+    const given = answer(asked, all.length - 1)
+    if (given instanceof Error) return Promise.reject(given)
+    const [status, said, headers] = given
+    const text = typeof said === 'string' ? said : JSON.stringify(said)
+    return Promise.resolve(new Response(status === 204 ? null : text, { status, headers }))
+  })
+  return all
+}
