@@ -1,5 +1,5 @@
 # What people run. Each does all its own set-up.
-.PHONY: demo example test check openapi shots packages demo-packages manual console bench soak
+.PHONY: demo example test check form openapi shots packages demo-packages manual console bench soak
 
 CARGO ?= cargo
 PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-host -p tempestas-standins -p tempestas-demo
@@ -60,9 +60,12 @@ manual:
 	@target/debug/tempestas completions fish > $(SHARE)/fish/vendor_completions.d/tempestas.fish
 
 # Format and lints of programs and console, the committed OpenAPI file, one TLS stack.
-check: $(CONSOLE)
-	$(CARGO) fmt --all --check
+check: form
 	$(CARGO) clippy --locked --workspace --all-targets -- -D warnings
+
+# The same but for the lints of programs, which whoever builds everything has from the compiler meanwhile.
+form: $(CONSOLE)
+	$(CARGO) fmt --all --check
 	@cd console && npm run --silent check
 	@tools/openapi --check
 	@tools/one-tls-stack

@@ -37,7 +37,6 @@ macro_rules! tables {
         /// One row of the derived state; what a fact puts in place.
         #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
         #[serde(rename_all = "kebab-case")]
-        #[expect(clippy::large_enum_variant, reason = "rows pass through; none is kept in this form")]
         pub enum Row {
             $(#[doc = concat!("A row of `", $word, "`.")] $kind($row),)*
             /// Numbers that the World hands out next.

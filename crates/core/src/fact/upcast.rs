@@ -15,8 +15,10 @@ pub(super) fn fact(mut fact: Map<String, Value>) -> Result<Value, String> {
     }
     if let Some(Value::Array(put)) = fact.get_mut("put") {
         // A group was put with all its members: whoever isn't among them has left it.
-        let groups = put.iter().filter(|row| row["subject"]["kind"] == "group").map(|row| &row["subject"]["id"]);
-        let emptied: Vec<Value> = groups.map(|id| json!({ "kind": "member", "id": format!("{id}-*") })).collect();
+        let groups =
+            put.iter().filter_map(|row| row.get("subject")).filter(|one| one.get("kind") == Some(&json!("group")));
+        let emptied = |group: &Value| Some(json!({ "kind": "member", "id": format!("{}-*", group.get("id")?) }));
+        let emptied: Vec<Value> = groups.filter_map(emptied).collect();
         *put = put.drain(..).flat_map(row_of_version_1).collect();
         if let Value::Array(cut) = fact.entry("cut").or_insert_with(|| json!([])) {
             cut.extend(emptied);
@@ -53,22 +55,24 @@ fn elevation(row: &mut Map<String, Value>) -> Vec<Value> {
         row.insert("grants".to_owned(), json!([grant]));
     }
     let Some(demand) = row.remove("demand") else { return Vec::new() };
-    row.insert("eligibility".to_owned(), demand["eligibility"].clone());
-    vec![json!({ "demand": { "elevation": row["id"], "demand": demand } })]
+    row.insert("eligibility".to_owned(), demand.get("eligibility").cloned().unwrap_or_default());
+    vec![json!({ "demand": { "elevation": row.get("id"), "demand": demand } })]
 }
 
 /// Its members stood in it.
 fn group(row: &mut Map<String, Value>) -> Vec<Value> {
     let Some(Value::Array(members)) = row.remove("members") else { return Vec::new() };
-    members.into_iter().map(|member| json!({ "member": { "group": row["id"], "member": member } })).collect()
+    members.into_iter().map(|member| json!({ "member": { "group": row.get("id"), "member": member } })).collect()
 }
 
 /// Its rights stood in it.
 fn conversion(row: &mut Map<String, Value>) -> Vec<Value> {
     let Some(Value::Array(items)) = row.remove("items") else { return Vec::new() };
-    let of = |mut item: Value| {
-        item["conversion"] = row["id"].clone();
+    let id = row.get("id").cloned().unwrap_or_default();
+    let of_it = |item: Value| {
+        let Value::Object(mut item) = item else { return item };
+        item.insert("conversion".to_owned(), id.clone());
         json!({ "item": item })
     };
-    items.into_iter().map(of).collect()
+    items.into_iter().map(of_it).collect()
 }

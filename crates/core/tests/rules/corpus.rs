@@ -109,6 +109,30 @@ fn group_of_version_1(members: &[u64]) -> Fact {
 }
 
 #[test]
+fn a_fact_of_version_1_that_is_not_as_it_wrote_them_is_refused_and_breaks_nothing() {
+    let good = serde_json::to_string(&serde_json::json!({
+        "v": 1, "at": "2026-11-20T08:00:00Z", "by": "machine", "door": "machine",
+        "what": { "kind": "founded", "installation": "x" },
+    }))
+    .unwrap();
+    assert!(Fact::from_bytes(good.as_bytes()).is_ok());
+    for put in [
+        "7",
+        "[7]",
+        "[{}]",
+        r#"[{"conversion":7}]"#,
+        r#"[{"conversion":{"items":[7,"x",null]}}]"#,
+        r#"[{"elevation":{"stages":7,"demand":null}}]"#,
+        r#"[{"elevation":{"stages":[7],"demand":[1]}}]"#,
+        r#"[{"subject":{"kind":"group","members":[7]}}]"#,
+        r#"[{"subject":{"kind":"group","id":{"a":1},"members":"x"}}]"#,
+    ] {
+        let bad = good.replacen('{', &format!(r#"{{"put":{put},"#), 1);
+        assert!(Fact::from_bytes(bad.as_bytes()).is_err(), "{put}");
+    }
+}
+
+#[test]
 fn whoever_was_not_among_the_members_that_version_1_put_has_left_the_group() {
     let mut world = World::default();
     let members = |world: &World| world.members_of(SubjectId(7)).map(|one| one.0).collect::<Vec<_>>();

@@ -24,13 +24,15 @@ impl First {
         let mut rows = BTreeMap::new();
         for line in &lines {
             let fact: Value = serde_json::from_str(&line.fact).unwrap();
-            for key in fact["cut"].as_array().into_iter().flatten() {
-                rows.remove(&(key["kind"].as_str().unwrap().to_owned(), key["id"].as_str().unwrap().to_owned()));
+            let listed = |name: &str| fact.get(name).and_then(Value::as_array).cloned().unwrap_or_default();
+            for key in listed("cut") {
+                let word = |name: &str| key.get(name).and_then(Value::as_str).unwrap().to_owned();
+                rows.remove(&(word("kind"), word("id")));
             }
             // Numbers of a version-1 row's key stand where today's do, in the first of what it is read as.
             let today = Fact::from_bytes(line.fact.as_bytes()).unwrap().put;
             let today = today.iter().filter(|row| !matches!(row, Row::Demand(_) | Row::Item(_) | Row::Member(_)));
-            for (raw, row) in fact["put"].as_array().into_iter().flatten().zip(today) {
+            for (raw, row) in listed("put").into_iter().zip(today) {
                 let key = row.key();
                 rows.insert((key.kind.word().to_owned(), key.id), raw.to_string());
             }
