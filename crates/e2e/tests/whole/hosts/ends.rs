@@ -240,7 +240,7 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
     let role =
         pier.house.client(MARA).roles().await.unwrap().into_iter().find(|role| role.role == "group:adm").unwrap();
     assert!(!role.lapse.says.contains("should the host restart"), "{}", role.lapse.says);
-    let (id, until) = pier.live("root", 25).await;
+    let (id, until) = pier.live("root", 45).await;
     let key = pier.certified(&id).await;
     let host = &pier.hosts[0];
     assert_eq!(key.says(host, "sudo -n cat /proc/self/loginuid"), "1001");
@@ -269,28 +269,28 @@ async fn a_host_with_systemd_and_a_root_of_its_own_ends_everything_by_its_timers
     // What was done is read from the journal, as the kernel says who wrote it.
     host_uses(&pier).await;
 
-    // Left alone, the timer is on the second.
+    // Left alone, and without the sweep that comes round, its own timer ends it.
     let (id, until) = pier.live("run:look-at-crane", 8).await;
     pier.house.service.kill();
     let host = &pier.hosts[0];
+    host.sh("systemctl stop tempestas-host-sweep.timer").unwrap();
     host.cut_network(true);
     assert!(!key.run(host, "tomas", "true").status.success(), "the network is cut");
     while host.run("ls /etc/sudoers.d/tempestas-*").unwrap().status.success() {
+        assert!(Timestamp::now() < until + SignedDuration::from_secs(60), "its timer does not end it");
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;
     }
     let late = Timestamp::now().duration_since(until);
-    assert!(
-        !late.is_negative() && late < SignedDuration::from_secs(3),
-        "systemd's timer ended it {late} after its end"
-    );
+    assert!(!late.is_negative(), "it ended {late} too early");
     println!("systemd's timer ended it {} ms after the grant's end, with the service dead", late.as_millis());
+    host.sh("systemctl start tempestas-host-sweep.timer").unwrap();
     host.cut_network(false);
     pier.house.start_again(&[]);
     pier.house.over(&id).await;
 
     // A membership given before a restart of the host ends after it, with the service dead.
     pier.house.eligible(TOMAS, &format!("group:adm@{}", pier.paths[0])).await;
-    let (_, until) = pier.live("group:adm", 25).await;
+    let (_, until) = pier.live("group:adm", 60).await;
     pier.house.service.kill();
     let port = pier.hosts[0].port;
     pier.hosts.clear();
