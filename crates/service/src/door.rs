@@ -22,7 +22,7 @@ use serde_json::{Map, Value, json};
 use tempestas_core::{Digest, LookedAt};
 
 pub(crate) use paging::{Listed, Page};
-pub(crate) use table::{Table, offered};
+pub(crate) use table::{Drafting, Table, offered};
 
 use crate::{app::App, problem::Failure};
 

@@ -3,8 +3,8 @@
 
 use axum::{
     body::Body,
-    extract::{ConnectInfo, MatchedPath, Request, State},
-    http::{Method, StatusCode, header, request::Parts},
+    extract::{ConnectInfo, Request, State},
+    http::{StatusCode, header, request::Parts},
     middleware::Next,
     response::{IntoResponse, Response},
 };
@@ -18,47 +18,16 @@ use tower::ServiceExt as _;
 use crate::{
     app::App,
     callers::{SignedIn, credential, sign_in},
-    door::{BODY_MOST, looked_at, read_body},
+    door::{BODY_MOST, Drafting, looked_at, read_body},
     problem::Failure,
 };
 
-/// What is about sign-ins themselves, or shows a secret to whoever confirms it: no program's to draft.
-const NEVER: [&str; 19] = [
-    "/api/v1/sign-in",
-    "/api/v1/enrol",
-    "/api/v1/me/proof",
-    "/api/v1/me/proof/challenge",
-    "/api/v1/me/proof/passkey",
-    "/api/v1/console/sign-in",
-    "/api/v1/console/passkey/challenge",
-    "/api/v1/console/passkey",
-    "/api/v1/passkeys/challenge",
-    "/api/v1/passkeys",
-    "/api/v1/passkeys/{id}",
-    "/api/v1/sign-ins/{id}",
-    "/api/v1/devices",
-    "/api/v1/devices/token",
-    "/api/v1/devices/look",
-    "/api/v1/devices/answer",
-    "/api/v1/drafts/{id}/confirm",
-    "/api/v1/drafts/{id}/drop",
-    "/api/v1/people/{who}/enrolment",
-];
-/// Routes that change nothing though their method says so, and the one that ends the device's own sign-in.
-const READ: [&str; 5] = [
-    "/api/v1/asks/preview",
-    "/api/v1/conversions/preview",
-    "/api/v1/terms/preview",
-    "/api/v1/rehearsals/preview",
-    "/api/v1/sign-out",
-];
 /// Most open drafts of one person.
 const OPEN_MOST: usize = 20;
 
 /// Whether a device's sign-in may send this as it is.
 pub(crate) fn is_reading(parts: &Parts) -> bool {
-    let route = parts.extensions.get::<MatchedPath>().map(MatchedPath::as_str);
-    parts.method == Method::GET || route.is_some_and(|route| READ.contains(&route))
+    parts.extensions.get() == Some(&Drafting::CarriedOut)
 }
 
 /// What a device hears of whatever else it tries.
@@ -71,9 +40,7 @@ pub(crate) fn only_in_console() -> Failure {
 
 /// Keeps what a device may only draft; lets everything else by.
 pub(crate) async fn drafted(State(app): State<App>, request: Request, next: Next) -> Response {
-    let route = request.extensions().get::<MatchedPath>().map(MatchedPath::as_str);
-    let may_draft = |route: &str| !READ.contains(&route) && !NEVER.contains(&route);
-    if request.method() == Method::GET || !route.is_some_and(may_draft) {
+    if request.extensions().get() != Some(&Drafting::Kept) {
         return next.run(request).await;
     }
     let device = match credential(&app, request.headers()) {

@@ -314,23 +314,38 @@ pub(crate) struct Table {
     schemas: SchemaGenerator,
     paths: Map<String, Value>,
     methods: Offer,
+    /// The path that was added last.
+    last: String,
 }
 
-/// The methods that each path knows.
-pub(crate) type Offer = BTreeMap<String, Vec<Method>>;
+/// What becomes of a request by a program that was let in to read and draft. A handler finds it beside its request.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Drafting {
+    /// It changes nothing, or ends the program's own sign-in: it is carried out.
+    CarriedOut,
+    /// It is kept, for the program's person to look at and confirm.
+    Kept,
+    /// It is about sign-ins themselves, or shows a secret to whoever confirms it: no program's to draft.
+    Refused,
+}
 
-/// Says which methods a path knows, where it is called with another (RFC 9110, 15.5.6), before anything else is looked at.
-pub(crate) async fn offered(State(offer): State<Arc<Offer>>, request: Request, next: Next) -> Response {
+/// The methods that each path knows, and what becomes of each where a program calls it.
+pub(crate) type Offer = BTreeMap<String, Vec<(Method, Drafting)>>;
+
+/// Says which methods a path knows, where it is called with another (RFC 9110, 15.5.6), before anything else is looked at;
+/// and tells whoever comes after what the route is.
+pub(crate) async fn offered(State(offer): State<Arc<Offer>>, mut request: Request, next: Next) -> Response {
     let route = request.extensions().get::<MatchedPath>().map(MatchedPath::as_str);
-    match route.and_then(|route| offer.get(route)) {
-        Some(methods) if !methods.contains(request.method()) => {
-            let names: Vec<&str> = methods.iter().map(Method::as_str).collect();
-            let mut refused = Failure::OtherMethod.into_response();
-            refused.headers_mut().extend(HeaderValue::from_str(&names.join(", ")).ok().map(|names| (ALLOW, names)));
-            refused
-        }
-        _ => next.run(request).await,
-    }
+    let Some(known) = route.and_then(|route| offer.get(route)) else { return next.run(request).await };
+    let drafting = known.iter().find(|(method, _)| method == request.method()).map(|(_, drafting)| *drafting);
+    let Some(drafting) = drafting else {
+        let names: Vec<&str> = known.iter().map(|(method, _)| method.as_str()).collect();
+        let mut refused = Failure::OtherMethod.into_response();
+        refused.headers_mut().extend(HeaderValue::from_str(&names.join(", ")).ok().map(|names| (ALLOW, names)));
+        return refused;
+    };
+    request.extensions_mut().insert(drafting);
+    next.run(request).await
 }
 
 impl Table {
@@ -340,7 +355,7 @@ impl Table {
             settings.meta_schema = None;
         });
         let schemas = settings.into_generator();
-        Self { router: Router::new(), schemas, paths: Map::new(), methods: Offer::new() }
+        Self { router: Router::new(), schemas, paths: Map::new(), methods: Offer::new(), last: String::new() }
     }
 
     pub(crate) fn get<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
@@ -395,11 +410,29 @@ impl Table {
             methods.insert(method.as_str().to_lowercase(), Value::Object(operation));
         }
         let known = self.methods.entry(path.clone()).or_default();
-        known.push(method.clone());
         if method == Method::GET {
-            known.push(Method::HEAD);
+            known.extend([Method::GET, Method::HEAD].map(|method| (method, Drafting::CarriedOut)));
+        } else {
+            known.push((method.clone(), Drafting::Kept));
         }
+        self.last = path.clone();
         self.router = self.router.route(&path, door.open(filter));
+        self
+    }
+
+    /// The route before this looks, and changes nothing though its method says so.
+    pub(crate) fn looks(self) -> Self {
+        self.drafting(Drafting::CarriedOut)
+    }
+
+    /// The route before this is about sign-ins, or shows a secret: no program's to draft.
+    pub(crate) fn in_person(self) -> Self {
+        self.drafting(Drafting::Refused)
+    }
+
+    fn drafting(mut self, as_this: Drafting) -> Self {
+        let last = self.methods.get_mut(&self.last).and_then(|known| known.last_mut());
+        last.into_iter().for_each(|(_, drafting)| *drafting = as_this);
         self
     }
 
