@@ -1,0 +1,315 @@
+//! Clouds over HTTP: what is asked of them, and what is made of answers that are partial, late, broken, endless or false.
+
+#![expect(clippy::unwrap_used, reason = "a test says what it expects")]
+
+use std::sync::{Arc, Mutex};
+
+use axum::{
+    Router,
+    body::{Body, Bytes},
+    extract::State,
+    http::{HeaderMap, Method, Response, Uri},
+};
+use jiff::Timestamp;
+use serde_json::{Value, json};
+use tempestas_core::{Connector, ScopeId, Weight};
+use tempestas_targets::{GrantCall, Place, ReadBack, StandingCall, Target, TargetError};
+
+const NOW: &str = "2026-07-01T12:00:00Z";
+
+#[derive(Debug, Clone)]
+struct Asked {
+    line: String,
+    key: Option<String>,
+    body: Value,
+}
+
+type Says = dyn Fn(&str, usize) -> (u16, String) + Send + Sync;
+
+struct Shared {
+    says: Box<Says>,
+    asked: Mutex<Vec<Asked>>,
+}
+
+/// A cloud that answers as a test says.
+struct Cloud {
+    url: String,
+    shared: Arc<Shared>,
+}
+
+impl Cloud {
+    async fn new(says: impl Fn(&str, usize) -> (u16, String) + Send + Sync + 'static) -> Self {
+        let _ = rustls::crypto::ring::default_provider().install_default();
+        let shared = Arc::new(Shared { says: Box::new(says), asked: Mutex::default() });
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let url = format!("http://{}", listener.local_addr().unwrap());
+        let routes = Router::new().fallback(answer).with_state(Arc::clone(&shared));
+        tokio::spawn(async move { axum::serve(listener, routes).await.unwrap() });
+        Self { url, shared }
+    }
+
+    /// A Brightwater with these lists, each whole; everything else is done.
+    async fn brightwater(lists: Value) -> Self {
+        Self::new(move |line, _| {
+            let (method, path) = line.split_once(' ').unwrap();
+            let name = path.trim_start_matches('/').split(['?', '/']).next().unwrap();
+            if method != "GET" {
+                return (200, "{}".to_owned());
+            }
+            if name == "me" {
+                return (200, json!({ "name": "tempestas-broker", "time": NOW }).to_string());
+            }
+            let items = lists.get(name).cloned().unwrap_or_else(|| json!([]));
+            (200, json!({ "total": items.as_array().unwrap().len(), "items": items }).to_string())
+        })
+        .await
+    }
+
+    fn asked(&self) -> Vec<Asked> {
+        self.shared.asked.lock().unwrap().clone()
+    }
+
+    fn changes(&self) -> Vec<String> {
+        self.asked().into_iter().map(|one| one.line).filter(|line| !line.starts_with("GET")).collect()
+    }
+
+    fn target(&self, connector: impl Fn(String) -> Connector) -> Target {
+        let connector = connector(self.url.clone());
+        let place = Place { connector: &connector, scope: ScopeId(7), installation: "quillhaven", programs: &[] };
+        Target::with_secret(&place, "a-secret-key".to_owned().into()).unwrap().unwrap()
+    }
+}
+
+async fn answer(
+    State(shared): State<Arc<Shared>>,
+    method: Method,
+    at: Uri,
+    headers: HeaderMap,
+    body: Bytes,
+) -> Response<Body> {
+    let line = format!("{method} {at}");
+    let key = headers.get("authorization").map(|key| key.to_str().unwrap().to_owned());
+    let before = shared.asked.lock().unwrap().len();
+    let (status, said) = (shared.says)(&line, before);
+    shared.asked.lock().unwrap().push(Asked { line, key, body: serde_json::from_slice(&body).unwrap_or_default() });
+    let response = Response::builder().status(status);
+    let response = if status == 302 { response.header("location", said.as_str()) } else { response };
+    response.body(Body::from(said)).unwrap()
+}
+
+fn brightwater(url: String) -> Connector {
+    Connector::Brightwater { url }
+}
+
+fn fathom(url: String) -> Connector {
+    Connector::Fathom { url }
+}
+
+fn at(text: &str) -> Timestamp {
+    text.parse().unwrap()
+}
+
+fn call() -> GrantCall {
+    GrantCall {
+        grant: 12,
+        attempt: 99,
+        name: "tpabc".to_owned(),
+        role: "tide-writer".to_owned(),
+        part: vec!["lake".to_owned()],
+        account: Some("t.reyes".to_owned()),
+        opened_at: at("2026-07-01T11:00:00Z"),
+        until: at("2026-07-01T13:00:00Z"),
+    }
+}
+
+fn posting(key: &str, but: Value) -> Value {
+    let mut posting = json!({
+        "key": key, "identity": "t.reyes", "role": "tide-writer", "basin": ["lake"], "since": "2026-07-01T11:30:00Z",
+        "ends": "2026-07-01T13:00:00Z", "note": "tempestas/quillhaven/g12", "made_by": "tempestas-broker", "last_used": null,
+    });
+    posting.as_object_mut().unwrap().extend(but.as_object().unwrap().clone());
+    posting
+}
+
+#[tokio::test]
+async fn what_a_cloud_answers_with_is_told_apart_and_the_key_is_in_none_of_it() {
+    for kind in [brightwater, fathom] {
+        for (status, body, expected, times) in [
+            (429, "", TargetError::Limited, 1),
+            (410, "", TargetError::Late, 1),
+            (403, "a-secret-key", TargetError::Refused("status 403".to_owned()), 1),
+            (503, "", TargetError::Refused("status 503".to_owned()), 3),
+            (302, "http://127.0.0.1:9/elsewhere", TargetError::Refused("status 302".to_owned()), 1),
+            (200, "<html>", TargetError::Refused("what it answered can't be read".to_owned()), 1),
+            (200, "{\"time\":7}", TargetError::Refused("what it answered can't be read".to_owned()), 1),
+        ] {
+            let cloud = Cloud::new(move |_, _| (status, body.to_owned())).await;
+            let error = cloud.target(kind).clock().await.unwrap_err();
+            assert_eq!(error, expected, "{status} {body}");
+            assert!(!format!("{error} {error:?}").contains("a-secret-key"));
+            assert_eq!(cloud.asked().len(), times, "{status}: tried otherwise often");
+            assert!(cloud.asked().iter().all(|one| one.key.as_deref() == Some("Bearer a-secret-key")));
+        }
+    }
+}
+
+#[tokio::test]
+async fn a_cloud_that_is_not_there_or_does_not_end_is_given_up() {
+    let closed = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let url = format!("http://{}", closed.local_addr().unwrap());
+    drop(closed);
+    let cloud = Cloud::new(|_, _| (200, "x".repeat(17 * 1024 * 1024))).await;
+    let gone = Cloud { url, shared: Arc::clone(&cloud.shared) };
+    let unreachable = TargetError::Unreachable("no connection".to_owned());
+    assert_eq!(gone.target(brightwater).clock().await.unwrap_err(), unreachable);
+    let endless = TargetError::Refused("its reply has no end".to_owned());
+    assert_eq!(cloud.target(brightwater).clock().await.unwrap_err(), endless);
+}
+
+#[tokio::test]
+async fn where_the_cloud_itself_fails_the_same_is_done_again() {
+    let me = json!({ "name": "b", "time": NOW }).to_string();
+    let cloud = Cloud::new(move |_, n| if n < 2 { (500, String::new()) } else { (200, me.clone()) }).await;
+    assert_eq!(cloud.target(brightwater).clock().await.unwrap(), at(NOW));
+    assert_eq!(cloud.asked().len(), 3);
+}
+
+#[tokio::test]
+async fn a_survey_says_itself_where_it_is_not_whole_and_counts_nothing_of_ours() {
+    let lists = json!({
+        "basins": [{ "path": [] }, { "path": ["lake"] }],
+        "roles": [
+            { "name": "tide-reader", "says": "reads", "permissions": ["read levels", "list gates"] },
+            { "name": "tide-writer", "says": "writes", "permissions": ["read levels", "write levels"] },
+            { "name": "harbourmaster", "says": "rules", "permissions": ["do everything"] },
+        ],
+        "identities": [{ "name": "t.reyes", "last_seen": null }],
+        "postings": [
+            posting("ours", json!({})),
+            posting("theirs", json!({ "note": "by hand", "ends": null })),
+            posting("other-house", json!({ "note": "tempestas/elsewhere/g12", "ends": null })),
+            posting("over", json!({ "note": "by hand", "ends": "2026-07-01T11:59:59Z" })),
+        ],
+    });
+    let found = Cloud::brightwater(lists.clone()).await.target(brightwater).survey().await.unwrap();
+    assert!(found.complete && found.clock == at(NOW));
+    let rights: Vec<&str> = found.rights.iter().filter_map(|one| one.handle.as_deref()).collect();
+    assert_eq!(rights, ["theirs", "other-house"]);
+    let marked: Vec<(u64, &str)> = found.marked.iter().map(|one| (one.grant, one.name.as_str())).collect();
+    assert_eq!(marked, [(12, "ours")]);
+    let weights: Vec<Weight> = found.roles.iter().map(|role| role.weight).collect();
+    assert_eq!(weights, [Weight::Ordinary, Weight::Privileged, Weight::Critical]);
+    assert!(found.roles[2].lapse.holder_can_undo && !found.roles[1].lapse.holder_can_undo);
+
+    for short in ["basins", "roles", "identities", "postings"] {
+        let lists = lists.clone();
+        let cloud = Cloud::new(move |line, _| {
+            let name = line.trim_start_matches("GET /").to_owned();
+            if name == "me" {
+                return (200, json!({ "name": "b", "time": NOW }).to_string());
+            }
+            let items = lists[&name].clone();
+            let total = items.as_array().unwrap().len() + usize::from(name == short);
+            (200, json!({ "total": total, "items": items }).to_string())
+        })
+        .await;
+        let target = cloud.target(brightwater);
+        assert!(!target.survey().await.unwrap().complete, "{short} came in part");
+        // What is decided by the whole of a list isn't decided by a part of it.
+        if short == "postings" {
+            let part = TargetError::Refused("it answered only in part".to_owned());
+            assert_eq!(target.holds(&call()).await, Err(part.clone()));
+            assert_eq!(target.marked().await, Err(part));
+        }
+    }
+}
+
+#[tokio::test]
+async fn a_grant_is_there_only_as_it_was_ordered() {
+    for (but, there) in [
+        (json!({}), true),
+        (json!({ "ends": "2026-07-01T12:30:00Z" }), true),
+        (json!({ "ends": "2026-07-01T13:00:01Z" }), false),
+        (json!({ "ends": null }), false),
+        (json!({ "ends": NOW }), false),
+        (json!({ "role": "harbourmaster" }), false),
+        (json!({ "identity": "mara" }), false),
+        (json!({ "basin": [] }), false),
+        (json!({ "key": "another" }), false),
+    ] {
+        let cloud = Cloud::brightwater(json!({ "postings": [posting("tpabc", but.clone())] })).await;
+        let read = cloud.target(brightwater).holds(&call()).await.unwrap();
+        assert_eq!(read, ReadBack { there, clock: at(NOW) }, "{but}");
+    }
+}
+
+#[tokio::test]
+async fn giving_says_the_end_and_is_read_back_and_taking_ends_tokens_first() {
+    let cloud = Cloud::brightwater(json!({ "postings": [posting("tpabc", json!({}))] })).await;
+    assert!(cloud.target(brightwater).give(&call()).await.unwrap().there);
+    let asked = cloud.asked();
+    assert_eq!(asked[0].line, "PUT /postings/tpabc");
+    let body = &asked[0].body;
+    assert_eq!((&body["ends"], &body["note"]), (&json!("2026-07-01T13:00:00Z"), &json!("tempestas/quillhaven/g12")));
+    assert_eq!((&body["order"], &body["identity"]), (&json!(99), &json!("t.reyes")));
+
+    let tokens = json!([
+        { "id": "tok-1", "minted": NOW, "ends": NOW, "under": ["tpabc"] },
+        { "id": "tok-2", "minted": NOW, "ends": NOW, "under": ["another"] },
+    ]);
+    let cloud = Cloud::brightwater(json!({ "tokens": tokens })).await;
+    assert!(!cloud.target(brightwater).take(&call()).await.unwrap().there);
+    assert_eq!(cloud.changes(), ["DELETE /tokens/tok-1", "DELETE /postings/tpabc"]);
+}
+
+#[tokio::test]
+async fn what_was_made_meanwhile_is_found_and_only_that() {
+    let lists = json!({
+        "tokens": [{ "id": "tok-1", "minted": NOW, "ends": "2026-07-01T12:30:00Z", "under": ["tpabc"] }],
+        "postings": [
+            posting("made", json!({ "made_by": "t.reyes", "note": "", "identity": "puppet" })),
+            posting("before", json!({ "made_by": "t.reyes", "note": "", "since": "2026-07-01T10:00:00Z" })),
+            posting("others", json!({ "made_by": "mara", "note": "" })),
+            posting("ours", json!({ "made_by": "t.reyes" })),
+        ],
+        "functions": [
+            { "name": "sluice", "basin": ["lake"], "runs_as": "puppet", "made_by": "t.reyes", "since": NOW },
+            { "name": "old", "basin": [], "runs_as": "x", "made_by": "t.reyes", "since": "2026-07-01T10:00:00Z" },
+        ],
+    });
+    let found = Cloud::brightwater(lists).await.target(brightwater).leftovers(&call()).await.unwrap();
+    let said: Vec<(&str, bool)> = found.iter().map(|one| (one.what.as_str(), one.ended)).collect();
+    assert_eq!(
+        said,
+        [
+            ("a token minted while elevated, good until 2026-07-01T12:30:00Z", true),
+            ("the posting made made while elevated: puppet as tide-writer at /lake", false),
+            ("the function sluice at /lake made while elevated, which runs as puppet", false),
+        ]
+    );
+}
+
+#[tokio::test]
+async fn a_standing_right_is_taken_by_what_it_is_and_never_one_of_ours() {
+    let postings = json!([
+        posting("first", json!({ "note": "by hand", "ends": null })),
+        posting("again", json!({ "note": "", "ends": null })),
+        posting("ours", json!({})),
+        posting("other-role", json!({ "note": "", "role": "harbourmaster" })),
+        posting("other-basin", json!({ "note": "", "basin": [] })),
+        posting("other-person", json!({ "note": "", "identity": "mara" })),
+    ]);
+    let cloud = Cloud::brightwater(json!({ "postings": postings })).await;
+    let target = cloud.target(brightwater);
+    let standing = StandingCall {
+        account: "t.reyes".to_owned(),
+        role: "tide-writer".to_owned(),
+        part: vec!["lake".to_owned()],
+        handle: "first".to_owned(),
+    };
+    assert!(target.holds_standing(&standing).await.unwrap());
+    target.take_standing(&standing).await.unwrap();
+    assert_eq!(cloud.changes(), ["DELETE /postings/again", "DELETE /postings/first"]);
+    let ours_alone = Cloud::brightwater(json!({ "postings": [posting("ours", json!({}))] })).await;
+    assert!(!ours_alone.target(brightwater).holds_standing(&standing).await.unwrap());
+}
