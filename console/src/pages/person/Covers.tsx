@@ -3,13 +3,14 @@
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
-import { Input, TextArea } from '../../parts/fields'
+import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, State, Who } from '../../parts/told'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, fromDay, local } from '../../words/time'
+import { useWindow, Window } from './Window'
 
 type One = Api['AppointmentView']
 
@@ -17,9 +18,8 @@ const inDays = (days: number) => local(new Date(Date.now() + days * 86400_000)).
 
 function Arrange({ absent, close }: { absent: string; close: () => void }) {
   const [standIn, setStandIn] = useState('')
-  const [from, setFrom] = useState('')
-  const [until, setUntil] = useState(inDays(5))
-  const [reason, setReason] = useState('')
+  const window = useWindow(inDays(5))
+  const { from, until, reason } = window.typed
   const cover = useAct(
     () =>
       post('/api/v1/covers', {
@@ -40,23 +40,7 @@ function Arrange({ absent, close }: { absent: string; close: () => void }) {
         onChange={(event) => setStandIn(event.target.value)}
         autoFocus
       />
-      <div className="grid grid-cols-2 gap-3">
-        <Input
-          label="From"
-          hint="Empty for now"
-          type="date"
-          value={from}
-          onChange={(event) => setFrom(event.target.value)}
-        />
-        <Input
-          label="Until"
-          hint="Six in the evening"
-          type="date"
-          value={until}
-          onChange={(event) => setUntil(event.target.value)}
-        />
-      </div>
-      <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+      <Window window={window} ends="Six in the evening" />
       <Wrong error={cover.error} />
       <Button look="main" busy={cover.isPending} disabled={!standIn.trim() || !until} onClick={() => cover.mutate()}>
         Have them stand in

@@ -3,40 +3,18 @@
 import { useState } from 'react'
 import { get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
-import { Input, TextArea } from '../../parts/fields'
+import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
 import { useAct, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { fromDay, list, throughDay } from '../../words/time'
+import { useWindow, Window } from './Window'
 
-function Form({ who, close }: { who: string; close: () => void }) {
-  const [right, setRight] = useState('')
-  const [from, setFrom] = useState('')
-  const [until, setUntil] = useState('')
-  const [reason, setReason] = useState('')
+function ForWhat({ right, setRight }: { right: string; setRight: (right: string) => void }) {
   const roles = useData(['roles'], ['estate'], () => get('/api/v1/roles'))
-  const give = useAct(
-    () =>
-      post('/api/v1/eligibilities', {
-        who,
-        right: right.trim(),
-        from: from ? fromDay(from) : null,
-        until: until ? throughDay(until) : null,
-        reason: reason || null,
-      }),
-    (reply) => reply.eligibility && close(),
-  )
-  const wished = give.data?.eligibility ? null : give.data?.appointment
-  if (wished) {
-    return (
-      <p className="rounded bg-sea-soft px-3 py-2">
-        {wished.id} waits for a yes from {list(wished.approvers, 'or')}.
-      </p>
-    )
-  }
   const known = roles.data?.find((one) => `${one.role}@${one.target}` === right)
   return (
-    <div className="grid gap-3">
+    <>
       <Input
         label="For what"
         hint={known ? `${known.weight}: ${known.says}` : 'ROLE@/PATH, at a system or something below it'}
@@ -52,23 +30,38 @@ function Form({ who, close }: { who: string; close: () => void }) {
           </option>
         ))}
       </datalist>
-      <div className="grid gap-3 sm:grid-cols-2">
-        <Input
-          label="From"
-          hint="Empty for now"
-          type="date"
-          value={from}
-          onChange={(event) => setFrom(event.target.value)}
-        />
-        <Input
-          label="Until"
-          hint="Empty for no end, where the terms let it"
-          type="date"
-          value={until}
-          onChange={(event) => setUntil(event.target.value)}
-        />
-      </div>
-      <TextArea label="Why" value={reason} onChange={(event) => setReason(event.target.value)} />
+    </>
+  )
+}
+
+function Form({ who, close }: { who: string; close: () => void }) {
+  const [right, setRight] = useState('')
+  const window = useWindow()
+  const give = useAct(
+    () => {
+      const { from, until, reason } = window.typed
+      return post('/api/v1/eligibilities', {
+        who,
+        right: right.trim(),
+        from: from ? fromDay(from) : null,
+        until: until ? throughDay(until) : null,
+        reason: reason || null,
+      })
+    },
+    (reply) => reply.eligibility && close(),
+  )
+  const wished = give.data?.eligibility ? null : give.data?.appointment
+  if (wished) {
+    return (
+      <p className="rounded bg-sea-soft px-3 py-2">
+        {wished.id} waits for a yes from {list(wished.approvers, 'or')}.
+      </p>
+    )
+  }
+  return (
+    <div className="grid gap-3">
+      <ForWhat right={right} setRight={setRight} />
+      <Window window={window} ends="Empty for no end, where the terms let it" />
       <Wrong error={give.error} />
       <Button look="main" busy={give.isPending} disabled={!right.trim()} onClick={() => give.mutate()}>
         Make {who} eligible
