@@ -1,0 +1,136 @@
+// A rule as it is typed: what is taken in, what is said instead, and what of it may be pinned.
+
+import { screen } from '@testing-library/react'
+import userEvent from '@testing-library/user-event'
+import { useState } from 'react'
+import { describe, expect, it } from 'vitest'
+import type { Api } from '../../api/call'
+import { show } from '../../testing/page'
+import { RuleForm } from './RuleForm'
+import type { Settings } from './settings/fields'
+import { SETTINGS, wholeSettings } from './settings/list'
+
+type Rule = Api['NewTerms']
+
+const NOTHING = {} as Settings
+
+/** The form, and the rule as it stands after each change. */
+function typing(settings: Partial<Settings> = {}, pins: string[] = []) {
+  const seen: Rule[] = []
+  function Form() {
+    const start = { scope: '/', act: 'elevate', labels: {}, attributes: {}, settings, pins } as unknown as Rule
+    const [rule, setRule] = useState(start)
+    const change = (next: Rule) => {
+      seen.push(next)
+      setRule(next)
+    }
+    return <RuleForm rule={rule} roles={[]} onChange={change} />
+  }
+  show(<Form />)
+  return { user: userEvent.setup(), last: () => seen.at(-1)?.settings, seen }
+}
+
+describe('a setting', () => {
+  it('is in the list once, and in what takes the place of another rule', () => {
+    const listed = SETTINGS.map((one) => one.name).sort()
+    expect(new Set(listed).size).toBe(listed.length)
+    expect(Object.keys(wholeSettings(NOTHING)).sort()).toEqual(listed)
+    expect(Object.values(wholeSettings(NOTHING)).every((value) => value === null)).toBe(true)
+  })
+
+  it('of time is taken in once it can be read, and left out when it is cleared', async () => {
+    const { user, last, seen } = typing({ longest: 3600 })
+    const field = screen.getByLabelText<HTMLInputElement>('Longest')
+    expect(field.value).toBe('1h')
+    await user.clear(field)
+    expect(last()?.longest).toBeUndefined()
+    const before = seen.length
+    await user.type(field, 'soon')
+    expect(screen.getByRole('alert').textContent).toBe('Write it like 30m or 2h.')
+    expect(seen.length).toBe(before)
+    await user.clear(field)
+    await user.type(field, '1h30m')
+    expect(last()?.longest).toBe(5400)
+    expect(screen.queryByRole('alert')).toBeNull()
+  })
+
+  it('can be pinned only where it is set', async () => {
+    const { user, seen } = typing({ usual: 600 }, ['usual'])
+    const [longest, usual] = screen.getAllByRole<HTMLInputElement>('checkbox', { name: 'pin' })
+    expect([longest?.disabled, usual?.disabled, usual?.checked]).toEqual([true, false, true])
+    if (usual) await user.click(usual)
+    expect(seen.at(-1)?.pins).toEqual([])
+  })
+
+  it('of a reason goes by its letters', async () => {
+    const { user, last } = typing()
+    const letters = screen.getByLabelText('Letters of a reason; 0 for none needed')
+    await user.type(letters, '0')
+    expect(last()?.reason).toEqual({ is: 'optional' })
+    await user.clear(letters)
+    expect(last()?.reason).toBeUndefined()
+    await user.type(letters, '20')
+    expect(last()?.reason).toEqual({ is: 'required', at_least: 20 })
+  })
+
+  it('of approval says who answers, how many, and until when, once somebody must', async () => {
+    const { user, last } = typing()
+    expect(screen.queryByLabelText(/Who answers/)).toBeNull()
+    await user.selectOptions(screen.getByLabelText('Approval'), 'stage')
+    expect(last()?.approval).toEqual({ is: 'stage', approvers: ['administrators'], yes: 1, no: 1, within: 14400 })
+    const who = screen.getByLabelText(/Who answers/)
+    await user.clear(who)
+    await user.type(who, 'mara')
+    expect(last()?.approval).toMatchObject({ approvers: ['mara'] })
+    await user.selectOptions(screen.getByLabelText('Approval'), 'none')
+    expect(last()?.approval).toEqual({ is: 'none' })
+    expect(screen.queryByLabelText('Yes needed')).toBeNull()
+  })
+
+  it('of a ticket has a form only where one is asked for', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('Ticket'), 'required')
+    await user.type(screen.getByLabelText(/Form of a ticket/), 'CHG-1')
+    expect(last()?.ticket).toEqual({ is: 'required', pattern: 'CHG-1' })
+    expect(wholeSettings({ ...NOTHING, ticket: { is: 'optional' } }).ticket).toEqual({
+      is: 'optional',
+      pattern: null,
+    })
+    await user.selectOptions(screen.getByLabelText('Ticket'), 'off')
+    expect(last()?.ticket).toEqual({ is: 'off' })
+    expect(screen.queryByLabelText(/Form of a ticket/)).toBeNull()
+  })
+
+  it('of starts is left out whole, or says each way', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('How its time may start'), 'set')
+    expect(last()?.starts).toEqual({ at_yes: true, at_time_within: null, begin_within: null })
+    await user.type(screen.getByLabelText('When the holder begins, within'), '2h')
+    expect(last()?.starts?.begin_within).toBe(7200)
+    await user.click(screen.getByRole('button', { name: 'Leave it out' }))
+    expect(last()?.starts).toBeNull()
+  })
+})
+
+describe('what a rule is for', () => {
+  it('takes labels in whole, or says how they are written', async () => {
+    const { user, seen } = typing()
+    const labels = screen.getByLabelText('On systems labelled')
+    await user.type(labels, 'stage=production')
+    expect(seen.at(-1)?.labels).toEqual({ stage: 'production' })
+    await user.type(labels, ', quay')
+    expect(screen.getByRole('alert').textContent).toMatch(/^Write it like stage=production/)
+    expect(seen.at(-1)?.labels).toEqual({ stage: 'production' })
+  })
+
+  it('names harm, role and asker, or leaves them to everything', async () => {
+    const { user, seen } = typing()
+    await user.selectOptions(screen.getByLabelText('Harm'), 'critical')
+    expect(seen.at(-1)?.weight).toBe('critical')
+    await user.selectOptions(screen.getByLabelText('Harm'), '')
+    expect(seen.at(-1)?.weight).toBeNull()
+    await user.type(screen.getByLabelText('Asked by'), 'x')
+    await user.clear(screen.getByLabelText('Asked by'))
+    expect(seen.at(-1)?.asker).toBeNull()
+  })
+})
