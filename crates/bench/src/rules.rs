@@ -1,22 +1,27 @@
-//! The rules alone: what one decision costs, and terms of very many rights.
+//! The rules alone: what one decision costs, terms of very many rights, and a survey of very many.
 
 use std::{hint::black_box, time::Instant};
 
 use anyhow::Context as _;
 use tempestas_core::{
-    Act, AnswerInput, Ask, Command, Context, Digest, ElevationCommand, Longest, Right, Said, Seconds, Settings, Terms,
-    TermsCommand, TermsId, Verdict, Weight, decide, demand_for, effective_terms,
+    Act, AnswerInput, Ask, Caller, Command, Context, Digest, ElevationCommand, Longest, Report as Surveyed, Right,
+    Said, Seconds, Settings, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, decide, demand_for,
+    effective_terms,
 };
 
 use crate::{
     report::{Report, rate, seconds},
-    world::Big,
+    world::{Big, survey},
 };
 
 /// How often a decision is made.
 const TIMES: u32 = 2000;
 /// Rights whose terms are worked out.
 const RIGHTS: usize = 100_000;
+/// Standing rights that a survey reads.
+const SURVEYED: usize = 50_000;
+/// How often a survey is taken in.
+const SURVEYS: u32 = 5;
 
 pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let big = Big::build(5000, 20_000, "http://127.0.0.1:9").await?;
@@ -97,6 +102,45 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         format!("{}, {:.0}/s", seconds(span), rate(RIGHTS, span)),
         "-".to_owned(),
         "-",
+    );
+    surveys(report).await
+}
+
+/// What it takes to decide what a survey changes: where it found what was there, and where every tenth right is another one.
+async fn surveys(report: &mut Report) -> anyhow::Result<()> {
+    let big = Big::build(2000, SURVEYED, "http://127.0.0.1:9").await?;
+    let world = big.house.world().clone();
+    let same = survey(big.now(), SURVEYED, big.people.len());
+    let mut changed = same.clone();
+    for right in changed.rights.iter_mut().step_by(10) {
+        right.handle = right.handle.as_deref().map(|handle| format!("{handle}-again"));
+        right.role = if right.role == "reader" { "writer" } else { "reader" }.to_owned();
+    }
+    let context = Context { now: big.now(), caller: Caller::keeper_of(big.target), chance: [7; 32], looked_at: None };
+    let mut took = Vec::new();
+    for survey in [&same, &changed] {
+        let surveyed = Surveyed::Surveyed {
+            target: big.target,
+            digest: Digest::of_json(survey),
+            survey: Box::new(survey.clone()),
+        };
+        let command = Command::from(surveyed);
+        let begun = Instant::now();
+        for _ in 0..SURVEYS {
+            black_box(decide(&world, black_box(&command), &context)?);
+        }
+        took.push(begun.elapsed() / SURVEYS);
+    }
+    let text = serde_json::to_vec(&same)?;
+    let begun = Instant::now();
+    black_box(serde_json::from_slice::<Survey>(black_box(&text))?);
+    let read = begun.elapsed();
+    let [same, changed] = took.as_slice() else { anyhow::bail!("two were measured") };
+    report.add(
+        "`decide` for a survey of 50,000 rights: nothing new, every tenth another one",
+        format!("{}, {}", seconds(*same), seconds(*changed)),
+        format!("{} to read it as JSON", seconds(read)),
+        "300 ms",
     );
     Ok(())
 }

@@ -268,7 +268,7 @@ impl Big {
 }
 
 /// A survey with so many rights, spread over so many accounts and some parts.
-fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
+pub(crate) fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
     let lapse =
         Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
     let roles = [("writer", Weight::Privileged), ("reader", Weight::Ordinary), ("everything", Weight::Critical)];
