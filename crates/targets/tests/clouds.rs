@@ -2,99 +2,59 @@
 
 #![expect(clippy::unwrap_used, reason = "a test says what it expects")]
 
-use std::sync::{Arc, Mutex};
+#[allow(dead_code, reason = "not every suite looks at all of it")]
+#[path = "../../client/tests/client/service.rs"]
+mod service;
 
-use axum::{
-    Router,
-    body::{Body, Bytes},
-    extract::State,
-    http::{HeaderMap, Method, Response, Uri},
-};
 use jiff::Timestamp;
 use serde_json::{Value, json};
+use service::{Answer, Asked, Service, well};
 use tempestas_core::{Connector, ScopeId, Weight};
 use tempestas_targets::{GrantCall, Place, ReadBack, StandingCall, Target, TargetError};
 
 const NOW: &str = "2026-07-01T12:00:00Z";
 
-#[derive(Debug, Clone)]
-struct Asked {
-    line: String,
-    key: Option<String>,
-    body: Value,
-}
-
-type Says = dyn Fn(&str, usize) -> (u16, String) + Send + Sync;
-
-struct Shared {
-    says: Box<Says>,
-    asked: Mutex<Vec<Asked>>,
-}
-
 /// A cloud that answers as a test says.
-struct Cloud {
-    url: String,
-    shared: Arc<Shared>,
-}
+struct Cloud(Service);
 
 impl Cloud {
-    async fn new(says: impl Fn(&str, usize) -> (u16, String) + Send + Sync + 'static) -> Self {
+    async fn new(says: impl Fn(&Asked, usize) -> Answer + Send + Sync + 'static) -> Self {
         let _ = rustls::crypto::ring::default_provider().install_default();
-        let shared = Arc::new(Shared { says: Box::new(says), asked: Mutex::default() });
-        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
-        let url = format!("http://{}", listener.local_addr().unwrap());
-        let routes = Router::new().fallback(answer).with_state(Arc::clone(&shared));
-        tokio::spawn(async move { axum::serve(listener, routes).await.unwrap() });
-        Self { url, shared }
+        Self(Service::new(says).await)
     }
 
     /// A Brightwater with these lists, each whole; everything else is done.
     async fn brightwater(lists: Value) -> Self {
-        Self::new(move |line, _| {
-            let (method, path) = line.split_once(' ').unwrap();
-            let name = path.trim_start_matches('/').split(['?', '/']).next().unwrap();
-            if method != "GET" {
-                return (200, "{}".to_owned());
-            }
-            if name == "me" {
-                return (200, json!({ "name": "tempestas-broker", "time": NOW }).to_string());
-            }
-            let items = lists.get(name).cloned().unwrap_or_else(|| json!([]));
-            (200, json!({ "total": items.as_array().unwrap().len(), "items": items }).to_string())
+        Self::new(move |asked, _| match asked.at.trim_start_matches('/').split(['?', '/']).next().unwrap() {
+            _ if asked.method != "GET" => well(&json!({})),
+            "me" => well(&json!({ "name": "tempestas-broker", "time": NOW })),
+            name => list(&lists, name, 0),
         })
         .await
     }
 
-    fn asked(&self) -> Vec<Asked> {
-        self.shared.asked.lock().unwrap().clone()
+    fn lines(&self) -> Vec<String> {
+        self.0.asked().iter().map(|one| format!("{} {}", one.method, one.at)).collect()
     }
 
     fn changes(&self) -> Vec<String> {
-        self.asked().into_iter().map(|one| one.line).filter(|line| !line.starts_with("GET")).collect()
+        self.lines().into_iter().filter(|line| !line.starts_with("GET")).collect()
     }
 
     fn target(&self, connector: impl Fn(String) -> Connector) -> Target {
-        let connector = connector(self.url.clone());
-        let place = Place { connector: &connector, scope: ScopeId(7), installation: "quillhaven", programs: &[] };
-        Target::with_secret(&place, "a-secret-key".to_owned().into()).unwrap().unwrap()
+        target(connector(self.0.address.clone()))
     }
 }
 
-async fn answer(
-    State(shared): State<Arc<Shared>>,
-    method: Method,
-    at: Uri,
-    headers: HeaderMap,
-    body: Bytes,
-) -> Response<Body> {
-    let line = format!("{method} {at}");
-    let key = headers.get("authorization").map(|key| key.to_str().unwrap().to_owned());
-    let before = shared.asked.lock().unwrap().len();
-    let (status, said) = (shared.says)(&line, before);
-    shared.asked.lock().unwrap().push(Asked { line, key, body: serde_json::from_slice(&body).unwrap_or_default() });
-    let response = Response::builder().status(status);
-    let response = if status == 302 { response.header("location", said.as_str()) } else { response };
-    response.body(Body::from(said)).unwrap()
+fn target(connector: Connector) -> Target {
+    let place = Place { connector: &connector, scope: ScopeId(7), installation: "quillhaven", programs: &[] };
+    Target::with_secret(&place, "a-secret-key".to_owned().into()).unwrap().unwrap()
+}
+
+/// A list by name, which says that it has so many more than it has.
+fn list(lists: &Value, name: &str, more: usize) -> Answer {
+    let items = lists.get(name).cloned().unwrap_or_else(|| json!([]));
+    well(&json!({ "total": items.as_array().unwrap().len() + more, "items": items }))
 }
 
 fn brightwater(url: String) -> Connector {
@@ -143,12 +103,14 @@ async fn what_a_cloud_answers_with_is_told_apart_and_the_key_is_in_none_of_it() 
             (200, "<html>", TargetError::Refused("what it answered can't be read".to_owned()), 1),
             (200, "{\"time\":7}", TargetError::Refused("what it answered can't be read".to_owned()), 1),
         ] {
-            let cloud = Cloud::new(move |_, _| (status, body.to_owned())).await;
+            let cloud =
+                Cloud::new(move |_, _| Answer::text(status, body).with("location", body.replace('<', ""))).await;
             let error = cloud.target(kind).clock().await.unwrap_err();
             assert_eq!(error, expected, "{status} {body}");
             assert!(!format!("{error} {error:?}").contains("a-secret-key"));
-            assert_eq!(cloud.asked().len(), times, "{status}: tried otherwise often");
-            assert!(cloud.asked().iter().all(|one| one.key.as_deref() == Some("Bearer a-secret-key")));
+            let asked = cloud.0.asked();
+            assert_eq!(asked.len(), times, "{status}: tried otherwise often");
+            assert!(asked.iter().all(|one| one.header("authorization") == Some("Bearer a-secret-key")));
         }
     }
 }
@@ -158,20 +120,22 @@ async fn a_cloud_that_is_not_there_or_does_not_end_is_given_up() {
     let closed = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     let url = format!("http://{}", closed.local_addr().unwrap());
     drop(closed);
-    let cloud = Cloud::new(|_, _| (200, "x".repeat(17 * 1024 * 1024))).await;
-    let gone = Cloud { url, shared: Arc::clone(&cloud.shared) };
+    let cloud = Cloud::new(|_, _| Answer::text(200, &"x".repeat(17 * 1024 * 1024))).await;
     let unreachable = TargetError::Unreachable("no connection".to_owned());
-    assert_eq!(gone.target(brightwater).clock().await.unwrap_err(), unreachable);
+    assert_eq!(target(brightwater(url)).clock().await.unwrap_err(), unreachable);
     let endless = TargetError::Refused("its reply has no end".to_owned());
     assert_eq!(cloud.target(brightwater).clock().await.unwrap_err(), endless);
 }
 
 #[tokio::test]
 async fn where_the_cloud_itself_fails_the_same_is_done_again() {
-    let me = json!({ "name": "b", "time": NOW }).to_string();
-    let cloud = Cloud::new(move |_, n| if n < 2 { (500, String::new()) } else { (200, me.clone()) }).await;
+    let cloud = Cloud::new(move |_, n| match n {
+        0 | 1 => Answer::text(500, ""),
+        _ => well(&json!({ "name": "b", "time": NOW })),
+    })
+    .await;
     assert_eq!(cloud.target(brightwater).clock().await.unwrap(), at(NOW));
-    assert_eq!(cloud.asked().len(), 3);
+    assert_eq!(cloud.lines().len(), 3);
 }
 
 #[tokio::test]
@@ -203,14 +167,9 @@ async fn a_survey_says_itself_where_it_is_not_whole_and_counts_nothing_of_ours()
 
     for short in ["basins", "roles", "identities", "postings"] {
         let lists = lists.clone();
-        let cloud = Cloud::new(move |line, _| {
-            let name = line.trim_start_matches("GET /").to_owned();
-            if name == "me" {
-                return (200, json!({ "name": "b", "time": NOW }).to_string());
-            }
-            let items = lists[&name].clone();
-            let total = items.as_array().unwrap().len() + usize::from(name == short);
-            (200, json!({ "total": total, "items": items }).to_string())
+        let cloud = Cloud::new(move |asked, _| match asked.at.trim_start_matches('/') {
+            "me" => well(&json!({ "name": "b", "time": NOW })),
+            name => list(&lists, name, usize::from(name == short)),
         })
         .await;
         let target = cloud.target(brightwater);
@@ -247,9 +206,9 @@ async fn a_grant_is_there_only_as_it_was_ordered() {
 async fn giving_says_the_end_and_is_read_back_and_taking_ends_tokens_first() {
     let cloud = Cloud::brightwater(json!({ "postings": [posting("tpabc", json!({}))] })).await;
     assert!(cloud.target(brightwater).give(&call()).await.unwrap().there);
-    let asked = cloud.asked();
-    assert_eq!(asked[0].line, "PUT /postings/tpabc");
-    let body = &asked[0].body;
+    let asked = cloud.0.asked();
+    assert!(asked[0].is("PUT", "/postings/tpabc"));
+    let body = asked[0].json();
     assert_eq!((&body["ends"], &body["note"]), (&json!("2026-07-01T13:00:00Z"), &json!("tempestas/quillhaven/g12")));
     assert_eq!((&body["order"], &body["identity"]), (&json!(99), &json!("t.reyes")));
 

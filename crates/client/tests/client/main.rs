@@ -5,4 +5,5 @@
 
 mod program;
 mod service;
+mod views;
 mod wire;

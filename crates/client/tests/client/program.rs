@@ -10,7 +10,10 @@ use serde_json::json;
 use tempfile::TempDir;
 use tokio::io::AsyncWriteExt as _;
 
-use crate::service::{Answer, Asked, Service, demand, elevation, no, well};
+use crate::{
+    service::{Answer, Asked, Service, no, well},
+    views::{demand, elevation},
+};
 
 /// A directory that the program keeps things in, signed in or not.
 struct Home(TempDir);
@@ -155,7 +158,9 @@ async fn an_ask_says_what_was_looked_at_and_what_came_of_it() {
 #[tokio::test]
 async fn a_code_given_with_the_command_proves_once_and_the_same_is_done_again() {
     let service = Service::new(|asked, n| match asked.at.as_str() {
-        "/api/v1/me/proof" => well(&json!({ "at": "2026-07-01T12:00:00Z", "method": "totp-code", "level": "two-factors" })),
+        "/api/v1/me/proof" => {
+            well(&json!({ "at": "2026-07-01T12:00:00Z", "method": "totp-code", "level": "two-factors" }))
+        }
         _ if n == 0 => no(403, "step-up", "a fresh proof is needed"),
         _ => ordinary(asked, n),
     })

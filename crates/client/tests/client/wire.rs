@@ -6,7 +6,10 @@ use tempestas_api::{AskRequest, ProofRequest, StandingFilter, WaitQuery};
 use tempestas_client::{Client, ClientError, Connection};
 use tempestas_core::Digest;
 
-use crate::service::{Answer, Service, elevation, no, well};
+use crate::{
+    service::{Answer, Service, no, well},
+    views::elevation,
+};
 
 fn connection(server: &str) -> Connection {
     Connection { server: server.to_owned(), authority: None }
