@@ -120,18 +120,46 @@ impl Store {
     pub async fn backup(directory: &Path, into: &Path) -> Result<(), StoreError> {
         let file = |source| StoreError::File { path: into.to_owned(), source };
         std::fs::DirBuilder::new().mode(0o700).create(into).map_err(file)?;
-        for (from, to) in [(database(directory), database(into)), (observations(directory), observations(into))] {
-            let mut connection = options(&from).create_if_missing(false).connect().await?;
-            vacuum_into(&mut connection, &to).await?;
-            connection.close().await?;
+        let copied = copied(directory, into).await;
+        if copied.is_err() {
+            // Half a backup would pass for one.
+            let _ = std::fs::remove_dir_all(into);
         }
-        Ok(())
+        copied
     }
+}
+
+async fn copied(directory: &Path, into: &Path) -> Result<(), StoreError> {
+    for (from, to) in [(database(directory), database(into)), (observations(directory), observations(into))] {
+        let mut connection = options(&from).create_if_missing(false).connect().await?;
+        vacuum_into(&mut connection, &to).await?;
+        connection.close().await?;
+    }
+    Ok(())
 }
 
 async fn vacuum_into(connection: &mut SqliteConnection, to: &Path) -> Result<(), StoreError> {
     sqlx::query("VACUUM INTO ?1").bind(to.to_string_lossy().into_owned()).execute(connection).await?;
     Ok(())
+}
+
+/// A copy that is there whole or not at all: what a full disk left of one is no backup.
+async fn whole_copy(connection: &mut SqliteConnection, to: &Path) -> Result<(), StoreError> {
+    let half = to.with_extension("half");
+    let file = |source| StoreError::File { path: half.clone(), source };
+    for left in [half.clone(), half.with_extension("half-journal")] {
+        match std::fs::remove_file(&left) {
+            Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(file(error)),
+            _ => {}
+        }
+    }
+    if let Err(failed) = vacuum_into(connection, &half).await {
+        // Another try may find room; what is left of this one would only take it.
+        let _ = std::fs::remove_file(&half);
+        let _ = std::fs::remove_file(half.with_extension("half-journal"));
+        return Err(failed);
+    }
+    std::fs::rename(&half, to).map_err(file)
 }
 
 /// Makes a directory that only its owner may look into, or keeps others out of one that is there.
@@ -169,7 +197,7 @@ async fn migrate(write: &mut SqliteConnection, directory: &Path) -> Result<(), S
         if found < known {
             let copy = directory.join(format!("before-schema-{known}.sqlite"));
             if !copy.exists() {
-                vacuum_into(write, &copy).await?;
+                whole_copy(write, &copy).await?;
             }
         }
     }

@@ -75,6 +75,36 @@ async fn checkpointed(connection: &mut SqliteConnection, tree: &Tree) {
 }
 
 #[tokio::test]
+async fn where_no_whole_copy_can_be_made_nothing_is_changed_and_half_a_copy_is_no_backup() {
+    let directory = tempfile::tempdir().unwrap();
+    let first = First::of(include_str!("../../../core/tests/rules/facts-v1.jsonl"));
+    first.write(directory.path()).await;
+    let (copy, half) = (directory.path().join("before-schema-7.sqlite"), directory.path().join("before-schema-7.half"));
+    // As a disk might be on which nothing more can be written.
+    std::fs::create_dir(&half).unwrap();
+    assert!(Store::open(directory.path()).await.is_err());
+    assert!(!copy.exists());
+    assert_eq!(check(directory.path(), &[]).await.unwrap().facts, first.lines.len() as u64);
+    let schema = async |path: &Path| -> (i64, i64) {
+        let mut connection = SqliteConnectOptions::new().filename(path).read_only(true).connect().await.unwrap();
+        let sql = "SELECT (SELECT MAX(version) FROM _sqlx_migrations), (SELECT COUNT(*) FROM facts)";
+        sqlx::query_as(sql).fetch_one(&mut connection).await.unwrap()
+    };
+    let facts = i64::try_from(first.lines.len()).unwrap();
+    assert_eq!(
+        schema(&directory.path().join("tempestas.sqlite")).await,
+        (6, facts),
+        "it is as the first edition left it"
+    );
+    // What a full disk left of a copy is made anew.
+    std::fs::remove_dir(&half).unwrap();
+    std::fs::write(&half, "half").unwrap();
+    drop(Store::open(directory.path()).await.unwrap());
+    assert_eq!(schema(&copy).await, (6, facts));
+    assert!(!half.exists());
+}
+
+#[tokio::test]
 async fn rows_of_the_first_edition_are_put_into_the_form_of_this_one_and_its_facts_explain_them() {
     for export in [
         include_str!("../../../core/tests/rules/facts-v1.jsonl"),
