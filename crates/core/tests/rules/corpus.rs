@@ -90,6 +90,14 @@ fn facts_of_all_other_kinds_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_version_2_are_read_and_written_as_they_were() {
+    let world = replayed(include_str!("facts-v2.jsonl"));
+    assert!(world.elevations.keys().eq(world.demands.keys()) && world.elevations.len() > 2);
+    assert!(world.elevations.values().all(|one| one.holder == one.asker && one.rounds.len() <= 1));
+    assert!(world.items.len() > 1 && world.members.len() > 1);
+}
+
+#[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
     let refused = Fact::from_bytes(br#"{"v":3,"whatever":true}"#).unwrap_err();
     assert_eq!(refused, "fact of version 3; this program reads up to 2");
@@ -155,6 +163,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("appointments-v1.jsonl"),
         include_str!("sealed-v1.jsonl"),
         include_str!("rest-v1.jsonl"),
+        include_str!("facts-v2.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();
