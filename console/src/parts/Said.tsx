@@ -9,7 +9,7 @@ import { Instant, Reference, Who } from './told'
 type Part = Api['Part']
 
 /** Words, with what stands between backticks as code. */
-function Words({ text }: { text: string }) {
+export function Words({ text }: { text: string }) {
   return text
     .split('`')
     .map((piece, n) => (n % 2 ? <code key={n}>{piece}</code> : <Fragment key={n}>{piece}</Fragment>))

@@ -51,6 +51,12 @@ describe('an ask', () => {
     ])
   })
 
+  it('shows values in the demand as values', async () => {
+    terms({ sentence: 'To hold root@pier with the account `t.reyes` you need a proof.' })
+    await opened()
+    expect(screen.getByText('t.reyes').tagName).toBe('CODE')
+  })
+
   it('can’t be sent before what is demanded is there, and says what is missing', async () => {
     const { asks } = terms({
       reason: { is: 'required', at_least: 10 },

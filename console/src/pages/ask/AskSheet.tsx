@@ -6,6 +6,7 @@ import { useNavigate } from 'react-router'
 import { type Api, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input, Select, TextArea } from '../../parts/fields'
+import { Words } from '../../parts/Said'
 import { Shown, Wrong } from '../../parts/shown'
 import { Right } from '../../parts/told'
 import { useAct, useData, useNow } from '../../parts/data'
@@ -192,7 +193,7 @@ function AskForm({ asking, demand, chosen, last }: Demanded & { chosen: string; 
     <form onSubmit={submit} className="flex min-h-0 flex-col">
       <div className="grid min-h-0 gap-3 px-3.5 pt-3 pb-3.5 lg:overflow-y-auto">
         <p>
-          <span className="text-ink-3">{opened(demand.says)}.</span> {demand.sentence}
+          <span className="text-ink-3">{opened(demand.says)}.</span> <Words text={demand.sentence} />
         </p>
         <Where asking={asking} chosen={chosen} />
         <TimeSlider
