@@ -19,6 +19,8 @@ export default defineConfig({
     // A reader's clock that is not the service's, and changes with the season.
     env: { TZ: 'Europe/Oslo' },
     restoreMocks: true,
+    // For a machine that does much else; what is waited for comes long before.
+    testTimeout: 60_000,
     unstubGlobals: true,
   },
 })

@@ -1,6 +1,6 @@
 // The small parts: what they say, and to whom.
 
-import { act, screen } from '@testing-library/react'
+import { act, screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { describe, expect, it, vi } from 'vitest'
 import type { Api } from '../api/call'
@@ -170,7 +170,7 @@ describe('data', () => {
     expect(read).toHaveBeenCalledTimes(1)
     fails = false
     await userEvent.click(screen.getByRole('button'))
-    await vi.waitFor(() => expect(read).toHaveBeenCalledTimes(2))
+    await waitFor(() => expect(read).toHaveBeenCalledTimes(2))
     expect(screen.queryByRole('alert')).toBeNull()
     expect(queries.getQueryState(['acting'])?.error).toBeNull()
   })

@@ -1,11 +1,13 @@
 // Shows a part as a page does: with the data layer, and addresses to go to.
 
 import { QueryClientProvider } from '@tanstack/react-query'
-import { cleanup, render, screen } from '@testing-library/react'
+import { cleanup, configure, render, screen } from '@testing-library/react'
 import type { ReactNode } from 'react'
 import { MemoryRouter, useLocation } from 'react-router'
 import { afterEach, beforeEach, vi } from 'vitest'
 import { queries } from '../parts/data'
+
+configure({ asyncUtilTimeout: 20_000 })
 
 beforeEach(() => {
   // Nothing has a size here, and so nothing changes it.

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import type { Api } from '../../api/call'
 import { Empty } from '../../parts/shown'
 import { Instant, Reference, State, Weight, Who } from '../../parts/told'
+import { byName } from '../../words/time'
 
 type Bar = Api['Bar']
 
@@ -20,9 +21,7 @@ const COLUMNS: { key: string; title: string; by: (bar: Bar) => string }[] = [
 export function NowTable({ bars }: { bars: Bar[] }) {
   const [sort, setSort] = useState({ key: 'from', down: true })
   const column = COLUMNS.find((one) => one.key === sort.key) ?? COLUMNS[5]
-  const sorted = [...bars].sort(
-    (a, b) => (column?.by(a) ?? '').localeCompare(column?.by(b) ?? '') * (sort.down ? -1 : 1),
-  )
+  const sorted = [...bars].sort((a, b) => byName(column?.by(a) ?? '', column?.by(b) ?? '') * (sort.down ? -1 : 1))
   if (bars.length === 0) return <Empty>Nothing was, is or will be in force in this span.</Empty>
   return (
     <div className="max-h-[70vh] overflow-auto" tabIndex={0} role="region" aria-label="Elevations in this span">
