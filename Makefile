@@ -41,7 +41,7 @@ test: packages $(CONSOLE)
 	@cd console && npm run --silent test
 	$(CARGO) build --locked --workspace --all-targets
 	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
-	$(CARGO) test --locked -p tempestas-core --doc
+	$(CARGO) test --locked --workspace --doc
 
 packages:
 	@tools/packages
