@@ -5,7 +5,7 @@ use std::{collections::BTreeMap, fmt, path::Path};
 use futures_util::TryStreamExt;
 use sqlx::{Row as _, SqliteConnection};
 use tempestas_core::{
-    Digest, ElevationId, Fact, Key, PrivateText, Row, What, World,
+    Digest, ElevationId, Fact, Key, PrivateText, What, World,
     ledger::{BLOCK, Tree, leaf_hash},
 };
 
@@ -208,14 +208,15 @@ async fn stored_rows(connection: &mut SqliteConnection) -> Result<Vec<(String, S
     let apart = has_table(connection, "past_elevations").await?;
     let every = if apart { past::EVERY_ROW_BEFORE } else { "SELECT kind, id, body FROM rows" };
     let old: Vec<(String, String, String)> = sqlx::query_as(every).fetch_all(connection).await?;
-    let in_form = old.into_iter().flat_map(|(kind, id, body)| {
-        let rows = upcast::row_bodies(&body).into_iter().map(move |body| {
-            match serde_json::from_str::<Row>(&body).map(|row| row.key()) {
-                Ok(key) => (key.kind.word().to_owned(), key.id, body),
-                Err(_) => (kind.clone(), id.clone(), body),
-            }
-        });
-        rows.collect::<Vec<_>>()
+    let in_form = old.into_iter().flat_map(|(kind, id, body)| match upcast::in_form(&body) {
+        None => vec![(kind, id, body)],
+        Some(rows) => rows
+            .iter()
+            .map(|row| {
+                let Key { kind, id } = row.key();
+                (kind.word().to_owned(), id, row_body(row))
+            })
+            .collect(),
     });
     Ok(in_form.collect())
 }
