@@ -105,6 +105,22 @@ async fn where_no_whole_copy_can_be_made_nothing_is_changed_and_half_a_copy_is_n
 }
 
 #[tokio::test]
+async fn a_backup_that_fails_half_way_leaves_nothing_that_passes_for_one() {
+    let directory = tempfile::tempdir().unwrap();
+    drop(Store::open(directory.path()).await.unwrap());
+    let into = directory.path().join("backup");
+    std::fs::rename(directory.path().join("observed.sqlite"), directory.path().join("elsewhere")).unwrap();
+    assert!(Store::backup(directory.path(), &into).await.is_err());
+    assert!(!into.exists());
+    std::fs::rename(directory.path().join("elsewhere"), directory.path().join("observed.sqlite")).unwrap();
+    Store::backup(directory.path(), &into).await.unwrap();
+    assert!(into.join("tempestas.sqlite").exists() && into.join("observed.sqlite").exists());
+    // One that was there before is nobody's to take away.
+    assert!(Store::backup(directory.path(), &into).await.is_err());
+    assert!(into.join("tempestas.sqlite").exists());
+}
+
+#[tokio::test]
 async fn rows_of_the_first_edition_are_put_into_the_form_of_this_one_and_its_facts_explain_them() {
     for export in [
         include_str!("../../../core/tests/rules/facts-v1.jsonl"),
