@@ -239,6 +239,9 @@ async fn every_change_that_a_program_tries_is_drafted_or_refused_and_none_is_mad
     let own = ["proof", "passkeys", "sign-ins", "devices", "drafts", "enrolment"];
     assert!(refused.iter().all(|what| own.iter().any(|own| what.contains(own))), "{refused:?}");
     assert!(drafted.len() > 45 && drafted.iter().any(|what| what.ends_with("/login")), "{drafted:?}");
+    // Asking for the head of a page is reading it (RFC 9110, 9.3.2).
+    let head = http.head(format!("{}/api/v1/people", house.service.address)).bearer_auth(&device).send().await.unwrap();
+    assert_eq!(head.status(), StatusCode::OK);
     // Nothing came of it but that previews of nothing were refused.
     let entries = house.client(MARA).ledger(&Default::default()).await.unwrap().entries;
     let since: Vec<String> =

@@ -314,8 +314,8 @@ pub(crate) struct Table {
     schemas: SchemaGenerator,
     paths: Map<String, Value>,
     methods: Offer,
-    /// The path that was added last.
-    last: String,
+    /// What was added last.
+    last: (String, Method),
 }
 
 /// What becomes of a request by a program that was let in to read and draft. A handler finds it beside its request.
@@ -355,7 +355,13 @@ impl Table {
             settings.meta_schema = None;
         });
         let schemas = settings.into_generator();
-        Self { router: Router::new(), schemas, paths: Map::new(), methods: Offer::new(), last: String::new() }
+        Self {
+            router: Router::new(),
+            schemas,
+            paths: Map::new(),
+            methods: Offer::new(),
+            last: (String::new(), Method::GET),
+        }
     }
 
     pub(crate) fn get<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
@@ -415,7 +421,7 @@ impl Table {
         } else {
             known.push((method.clone(), Drafting::Kept));
         }
-        self.last = path.clone();
+        self.last = (path.clone(), method.clone());
         self.router = self.router.route(&path, door.open(filter));
         self
     }
@@ -431,8 +437,9 @@ impl Table {
     }
 
     fn drafting(mut self, as_this: Drafting) -> Self {
-        let last = self.methods.get_mut(&self.last).and_then(|known| known.last_mut());
-        last.into_iter().for_each(|(_, drafting)| *drafting = as_this);
+        let (path, last) = &self.last;
+        let known = self.methods.get_mut(path).into_iter().flatten();
+        known.filter(|(method, _)| method == last).for_each(|(_, drafting)| *drafting = as_this);
         self
     }
 
