@@ -272,15 +272,16 @@ async fn what_others_wrote_passes_for_nothing_of_ours() {
 
 #[tokio::test]
 async fn colours_come_only_where_they_are_wanted() {
-    let service = Service::new(ordinary).await;
+    let service = Service::new(|_, _| no(409, "conflict", "E1001 is live already")).await;
     let home = Home::signed_in(&service.address);
-    let plain = home.run(&["waiting"], "").await.out;
-    let coloured = home.run(&["waiting", "--color", "always"], "").await.out;
-    assert!(!plain.contains('\u{1b}'), "{plain:?}");
-    assert_eq!(home.run(&["waiting", "--color", "never"], "").await.out, plain);
-    let stripped: String =
-        coloured.split('\u{1b}').map(|part| part.split_once('m').map_or(part, |(_, rest)| rest)).collect();
-    assert!(stripped.trim_start_matches(plain.chars().next().unwrap()).len() <= plain.len(), "{coloured:?}");
+    let plain = home.run(&["begin", "E1001"], "").await.err;
+    let coloured = home.run(&["begin", "E1001", "--color", "always"], "").await.err;
+    assert_eq!(plain, "tempestas: E1001 is live already\n");
+    assert_eq!(home.run(&["begin", "E1001", "--color", "never"], "").await.err, plain);
+    assert!(coloured.contains("\u{1b}["), "{coloured:?}");
+    let parts = coloured.split("\u{1b}[").enumerate();
+    let stripped: String = parts.map(|(n, part)| if n == 0 { part } else { part.split_once('m').unwrap().1 }).collect();
+    assert_eq!(stripped, plain);
 }
 
 #[tokio::test]
