@@ -38,12 +38,11 @@ describe('the table', () => {
     expect(ids()).toEqual(['E999', 'E1000', 'E1001'])
     const sort = (title: string) => userEvent.click(screen.getByRole('button', { name: new RegExp(`^${title}`) }))
     await sort('Who')
-    const byWho = ids()
+    expect(ids()).toEqual(['E1001', 'E999', 'E1000'])
     await sort('Who')
-    expect(ids()).toEqual([...byWho].reverse())
+    expect(ids()).toEqual(['E1000', 'E999', 'E1001'])
     await sort('Reference')
-    const once = ids()
-    expect([['E999', 'E1000', 'E1001'].join(), ['E1001', 'E1000', 'E999'].join()]).toContain(once.join())
+    expect(ids()).toEqual(['E999', 'E1000', 'E1001'])
   })
 
   it('without anything says so', () => {

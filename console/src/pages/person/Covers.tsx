@@ -18,8 +18,8 @@ const inDays = (days: number) => local(new Date(Date.now() + days * 86400_000)).
 
 function Arrange({ absent, close }: { absent: string; close: () => void }) {
   const [standIn, setStandIn] = useState('')
-  const window = useWindow(inDays(5))
-  const { from, until, reason } = window.typed
+  const typing = useWindow(inDays(5))
+  const { from, until, reason } = typing.typed
   const cover = useAct(
     () =>
       post('/api/v1/covers', {
@@ -40,7 +40,7 @@ function Arrange({ absent, close }: { absent: string; close: () => void }) {
         onChange={(event) => setStandIn(event.target.value)}
         autoFocus
       />
-      <Window window={window} ends="Six in the evening" />
+      <Window of={typing} ends="Six in the evening" />
       <Wrong error={cover.error} />
       <Button look="main" busy={cover.isPending} disabled={!standIn.trim() || !until} onClick={() => cover.mutate()}>
         Have them stand in

@@ -36,10 +36,10 @@ function ForWhat({ right, setRight }: { right: string; setRight: (right: string)
 
 function Form({ who, close }: { who: string; close: () => void }) {
   const [right, setRight] = useState('')
-  const window = useWindow()
+  const typing = useWindow()
   const give = useAct(
     () => {
-      const { from, until, reason } = window.typed
+      const { from, until, reason } = typing.typed
       return post('/api/v1/eligibilities', {
         who,
         right: right.trim(),
@@ -61,7 +61,7 @@ function Form({ who, close }: { who: string; close: () => void }) {
   return (
     <div className="grid gap-3">
       <ForWhat right={right} setRight={setRight} />
-      <Window window={window} ends="Empty for no end, where the terms let it" />
+      <Window of={typing} ends="Empty for no end, where the terms let it" />
       <Wrong error={give.error} />
       <Button look="main" busy={give.isPending} disabled={!right.trim()} onClick={() => give.mutate()}>
         Make {who} eligible

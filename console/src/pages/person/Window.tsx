@@ -17,7 +17,7 @@ export function useWindow(until = '') {
 }
 
 /** Its fields; `ends` says what an end means. */
-export function Window({ window: { typed, set }, ends }: { window: ReturnType<typeof useWindow>; ends: string }) {
+export function Window({ of: { typed, set }, ends }: { of: ReturnType<typeof useWindow>; ends: string }) {
   return (
     <>
       <div className="grid gap-3 sm:grid-cols-2">
