@@ -3,6 +3,7 @@
 
 import type { Api } from './call'
 
+/** A list that may look different after a commit. */
 export type Topic = Api['Topic']
 /** How the line stands. */
 export type Line = { state: 'open' } | { state: 'lost'; since: Date }

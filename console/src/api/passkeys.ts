@@ -20,6 +20,7 @@ interface Described {
 }
 const descriptor = (one: Described): PublicKeyCredentialDescriptor => ({ ...one, id: bytes(one.id) })
 
+/** Whether this browser can make and use passkeys at this address. */
 export const canPasskeys = () => typeof window.PublicKeyCredential === 'function' && window.isSecureContext
 
 async function said<T>(ask: () => Promise<T | null>): Promise<T> {
@@ -59,14 +60,17 @@ async function prove(ceremony: Api['Ceremony']) {
   }
 }
 
+/** Signs in by whichever passkey its owner picks; needs no name. */
 export async function signInByPasskey() {
   return post('/api/v1/console/passkey', await prove(await post('/api/v1/console/passkey/challenge')))
 }
 
+/** Proves once more, within a sign-in, that it is the same person. */
 export async function proveByPasskey() {
   return post('/api/v1/me/proof/passkey', await prove(await post('/api/v1/me/proof/challenge')))
 }
 
+/** Adds a passkey of this device under a name. */
 export async function addPasskey(name: string) {
   const ceremony = await post('/api/v1/passkeys/challenge')
   const options = (ceremony.options as { publicKey: Record<string, unknown> }).publicKey

@@ -56,6 +56,7 @@ function NoPage() {
   )
 }
 
+/** The whole console: the way in, and each page by its address. */
 export function App() {
   const me = useMe()
   if (location.pathname === '/enrol') return <EnrolPage />

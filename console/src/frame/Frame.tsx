@@ -54,6 +54,7 @@ function Rail({ me }: { me: Me }) {
   )
 }
 
+/** What stands around each page: the rail, the strip, the line to the service, what is stopped. */
 export function Frame({ me, pages }: { me: Me; pages: ReactNode }) {
   const line = useLive()
   const { pathname } = useLocation()

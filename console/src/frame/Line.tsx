@@ -8,6 +8,7 @@ import { clock, relative } from '../words/time'
 /** Changes that come together are fetched together. */
 const GATHER = 120
 
+/** Listens to what changes, and says how the line stands. */
 export function useLive(): LineState {
   const [line, setLine] = useState<LineState>({ state: 'open' })
   const gathered = useRef<Set<Topic> | 'all'>(new Set())
@@ -35,6 +36,7 @@ export function useLive(): LineState {
   return line
 }
 
+/** Says so where nothing is heard of what changes. */
 export function Line({ line }: { line: LineState }) {
   const now = useNow()
   if (line.state === 'open') return null

@@ -16,6 +16,7 @@ import { span } from '../words/time'
 
 type Ask = { kind: 'step-up' | 'sign-in'; problem: Problem }
 
+/** Asks for a fresh proof or a sign-in where a call needs one, and then does the call again. */
 export function Mender({ me, children }: { me: Me; children: ReactNode }) {
   const [ask, setAsk] = useState<Ask>()
   // Calls that fail together wait for the same answer.

@@ -52,33 +52,98 @@ function WhatToStop({
   )
 }
 
-export function StopDialog({
-  open,
-  onClose,
-  me,
-  start,
-}: {
-  open: boolean
-  onClose: () => void
+/** What was ended, once it is stopped. */
+function Stopped({ done, close }: { done: Api['StopView']; close: () => void }) {
+  return (
+    <div className="grid gap-3">
+      <p>
+        {done.ended.length === 0
+          ? 'Nothing was live or waiting there. New asks are barred from now on.'
+          : `${count(done.ended.length, 'elevation')} ended. New asks are barred from now on.`}
+      </p>
+      {done.ended.length > 0 && (
+        <p className="flex flex-wrap gap-2">
+          {done.ended.slice(0, 40).map((id) => (
+            <Reference key={id} id={id} />
+          ))}
+        </p>
+      )}
+      <Button onClick={close}>Close</Button>
+    </div>
+  )
+}
+
+interface Start {
+  reach: Reach
+  name: string
+}
+
+interface FormProps {
   me: Me
-  start?: { reach: Reach; name: string }
-}) {
+  start: Start | undefined
+  stop: ReturnType<typeof useStop>
+}
+
+const useStop = () => useAct((body: Api['NewStop']) => post('/api/v1/stops', body))
+
+function StopForm({ me, start, stop }: FormProps) {
   const [reach, setReach] = useState<Reach>(start?.reach ?? (me.administers_all ? 'everything' : 'scope'))
   const [name, setName] = useState(start?.name ?? '')
   const [word, setWord] = useState('')
-  const stop = useAct((body: Api['NewStop']) => post('/api/v1/stops', body))
-  const close = () => {
-    stop.reset()
-    setWord('')
-    onClose()
-  }
   const what = reach === 'everything' ? 'everything' : name || '…'
   const body: Api['NewStop'] = {
     word,
     person: reach === 'person' ? name : undefined,
     scope: reach === 'scope' ? name : reach === 'everything' ? '/' : undefined,
   }
+  return (
+    <form
+      className="grid gap-3"
+      onSubmit={(event) => {
+        event.preventDefault()
+        stop.mutate(body)
+      }}
+    >
+      <Select label="What to stop" value={reach} onChange={(event) => setReach(event.target.value as Reach)}>
+        {me.administers_all && <option value="everything">Everything</option>}
+        <option value="scope">A scope and all below</option>
+        {me.administers_all && <option value="person">One person</option>}
+      </Select>
+      <WhatToStop {...{ me, reach, name, setName }} />
+      <Input
+        label="Why, for those it reaches to read"
+        value={word}
+        onChange={(event) => setWord(event.target.value)}
+        maxLength={500}
+      />
+      <Wrong error={stop.error} />
+      <Button
+        type="submit"
+        look="alarm"
+        busy={stop.isPending}
+        disabled={!word.trim() || (reach !== 'everything' && !name)}
+      >
+        Stop {what} now
+      </Button>
+    </form>
+  )
+}
+
+interface DialogProps {
+  open: boolean
+  onClose: () => void
+  me: Me
+  start?: Start
+}
+
+/** Stops everything, a scope or a person, and says what that ended. */
+export function StopDialog({ open, onClose, me, start }: DialogProps) {
+  const stop = useStop()
   const done = stop.data
+  const close = () => {
+    stop.reset()
+    onClose()
+  }
   return (
     <Dialog
       open={open}
@@ -90,53 +155,7 @@ export function StopDialog({
           : 'Ends what is live at once, on the systems themselves, and bars new asks. Lifting it takes two administrators; what it ends stays ended.'
       }
     >
-      {done ? (
-        <div className="grid gap-3">
-          <p>
-            {done.ended.length === 0
-              ? 'Nothing was live or waiting there. New asks are barred from now on.'
-              : `${count(done.ended.length, 'elevation')} ended. New asks are barred from now on.`}
-          </p>
-          {done.ended.length > 0 && (
-            <p className="flex flex-wrap gap-2">
-              {done.ended.slice(0, 40).map((id) => (
-                <Reference key={id} id={id} />
-              ))}
-            </p>
-          )}
-          <Button onClick={close}>Close</Button>
-        </div>
-      ) : (
-        <form
-          className="grid gap-3"
-          onSubmit={(event) => {
-            event.preventDefault()
-            stop.mutate(body)
-          }}
-        >
-          <Select label="What to stop" value={reach} onChange={(event) => setReach(event.target.value as Reach)}>
-            {me.administers_all && <option value="everything">Everything</option>}
-            <option value="scope">A scope and all below</option>
-            {me.administers_all && <option value="person">One person</option>}
-          </Select>
-          <WhatToStop {...{ me, reach, name, setName }} />
-          <Input
-            label="Why, for those it reaches to read"
-            value={word}
-            onChange={(event) => setWord(event.target.value)}
-            maxLength={500}
-          />
-          <Wrong error={stop.error} />
-          <Button
-            type="submit"
-            look="alarm"
-            busy={stop.isPending}
-            disabled={!word.trim() || (reach !== 'everything' && !name)}
-          >
-            Stop {what} now
-          </Button>
-        </form>
-      )}
+      {done ? <Stopped done={done} close={close} /> : <StopForm {...{ me, start, stop }} />}
     </Dialog>
   )
 }

@@ -84,15 +84,39 @@ function Assurance({ me }: { me: Me }) {
   )
 }
 
+const ITEM = 'flex w-full cursor-default items-center rounded px-2.5 py-1.5 outline-none data-[highlighted]:bg-sunk'
+
+/** Light, dark, or as the system has it. */
+function Themes() {
+  const [theme, setTheme] = useState<Theme>(chosenTheme())
+  return (
+    <DropdownMenu.RadioGroup
+      value={theme}
+      onValueChange={(next) => {
+        chooseTheme(next as Theme)
+        setTheme(next as Theme)
+      }}
+    >
+      {(['system', 'light', 'dark'] as const).map((one) => (
+        <DropdownMenu.RadioItem key={one} value={one} className={ITEM} onSelect={(event) => event.preventDefault()}>
+          <span className="w-5">
+            <DropdownMenu.ItemIndicator>✓</DropdownMenu.ItemIndicator>
+          </span>
+          {one === 'system' ? 'Light or dark as the system' : one === 'light' ? 'Light' : 'Dark'}
+        </DropdownMenu.RadioItem>
+      ))}
+    </DropdownMenu.RadioGroup>
+  )
+}
+
+/** What is one's own, and the way out. */
 function Mine({ me }: { me: Me }) {
   const navigate = useNavigate()
-  const [theme, setTheme] = useState<Theme>(chosenTheme())
   const signOut = async () => {
     await post('/api/v1/sign-out')
     queries.clear()
     location.assign('/')
   }
-  const item = 'flex w-full cursor-default items-center rounded px-2.5 py-1.5 outline-none data-[highlighted]:bg-sunk'
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger className="flex items-center gap-1.5 rounded px-1.5 py-1 text-ink-2 hover:bg-sunk hover:text-ink">
@@ -112,39 +136,19 @@ function Mine({ me }: { me: Me }) {
                 .join(', ') || 'no duty within Tempestas'}
             </span>
           </DropdownMenu.Label>
-          <DropdownMenu.Item className={item} onSelect={() => void navigate(`/person/${encodeURIComponent(me.name)}`)}>
+          <DropdownMenu.Item className={ITEM} onSelect={() => void navigate(`/person/${encodeURIComponent(me.name)}`)}>
             My own page
           </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => void navigate('/settings?part=own')}>
+          <DropdownMenu.Item className={ITEM} onSelect={() => void navigate('/settings?part=own')}>
             Passkeys and sign-ins
           </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => void navigate('/device')}>
+          <DropdownMenu.Item className={ITEM} onSelect={() => void navigate('/device')}>
             Let a program in
           </DropdownMenu.Item>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.RadioGroup
-            value={theme}
-            onValueChange={(next) => {
-              chooseTheme(next as Theme)
-              setTheme(next as Theme)
-            }}
-          >
-            {(['system', 'light', 'dark'] as const).map((one) => (
-              <DropdownMenu.RadioItem
-                key={one}
-                value={one}
-                className={item}
-                onSelect={(event) => event.preventDefault()}
-              >
-                <span className="w-5">
-                  <DropdownMenu.ItemIndicator>✓</DropdownMenu.ItemIndicator>
-                </span>
-                {one === 'system' ? 'Light or dark as the system' : one === 'light' ? 'Light' : 'Dark'}
-              </DropdownMenu.RadioItem>
-            ))}
-          </DropdownMenu.RadioGroup>
+          <Themes />
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Item className={item} onSelect={() => void signOut()}>
+          <DropdownMenu.Item className={ITEM} onSelect={() => void signOut()}>
             Sign out
           </DropdownMenu.Item>
         </DropdownMenu.Content>
@@ -153,6 +157,7 @@ function Mine({ me }: { me: Me }) {
   )
 }
 
+/** Find, what is held, how sure the service is, stop, and what is one’s own. */
 export function Strip({ me }: { me: Me }) {
   const [palette, setPalette] = useState(false)
   const [stop, setStop] = useState(false)

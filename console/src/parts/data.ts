@@ -5,6 +5,7 @@ import { useSyncExternalStore } from 'react'
 import { Problem } from '../api/call'
 import type { Topic } from '../api/live'
 
+/** All that was read, kept until a live message concerns it. */
 export const queries = new QueryClient({
   defaultOptions: {
     queries: {

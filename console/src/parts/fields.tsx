@@ -40,6 +40,7 @@ function Field({ label, hint, wrong, id, children }: FieldProps & { id: string; 
 
 const described = (id: string, hint?: ReactNode) => (hint ? `${id}-hint` : undefined)
 
+/** A line to write in, with its label, a hint, and what is wrong. */
 export function Input({ label, hint, wrong, className, ...rest }: FieldProps & InputHTMLAttributes<HTMLInputElement>) {
   const id = useId()
   return (
@@ -55,6 +56,7 @@ export function Input({ label, hint, wrong, className, ...rest }: FieldProps & I
   )
 }
 
+/** Several lines to write in. */
 export function TextArea({ label, hint, wrong, ...rest }: FieldProps & TextareaHTMLAttributes<HTMLTextAreaElement>) {
   const id = useId()
   return (
@@ -71,6 +73,7 @@ export function TextArea({ label, hint, wrong, ...rest }: FieldProps & TextareaH
   )
 }
 
+/** One of a few. */
 export function Select({
   label,
   hint,

@@ -3,6 +3,7 @@
 
 import { useState } from 'react'
 
+/** A list that holds still while it is looked at. */
 export interface Steady<T> {
   rows: { row: T; gone: boolean }[]
   /** How many new ones wait until the reader looks away. */
@@ -18,6 +19,7 @@ export interface Steady<T> {
   release: () => void
 }
 
+/** Holds a list still while it is pointed at or within the keyboard’s focus. */
 export function useSteady<T>(fresh: T[], key: (row: T) => string): Steady<T> {
   const [held, setHeld] = useState<T[]>()
   const byKey = new Map(fresh.map((row) => [key(row), row]))

@@ -2,6 +2,7 @@
 
 import { vi } from 'vitest'
 
+/** A call that was made. */
 export interface Asked {
   method: string
   url: string

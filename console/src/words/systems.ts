@@ -4,6 +4,7 @@ import type { Api } from '../api/call'
 
 type Connector = Api['Connector']
 
+/** Kinds of systems, in words. */
 export const KINDS: Record<Connector['kind'], string> = {
   postgres: 'PostgreSQL',
   brightwater: 'Brightwater',

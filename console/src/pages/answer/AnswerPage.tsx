@@ -1,15 +1,15 @@
 // Answer: what waits, beside all one needs to decide it. Several at once; every answer is confirmed before it is sent.
 
-import { useCallback, useEffect, useState } from 'react'
+import { useRef, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useRef } from 'react'
 import { type Api, get } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Section, Sentence } from '../../parts/sections'
 import { Empty, Shown } from '../../parts/shown'
 import { Instant, Weight } from '../../parts/told'
 import { useData } from '../../parts/data'
+import { useKeys } from '../../parts/keys'
 import { useSteady } from '../../parts/steady'
 import { count, list, span } from '../../words/time'
 import { AskDetail } from './AskDetail'
@@ -27,6 +27,7 @@ function sentence(asks: number, wishes: number): string {
   return `${list(parts)} ${asks + wishes === 1 ? 'waits' : 'wait'} for your answer.`
 }
 
+/** All that waits for the reader’s answer. */
 export default function AnswerPage() {
   const waiting = useData(['waiting'], ['elevations'], () => get('/api/v1/waiting'))
   const all = useData(['appointments'], ['people', 'elevations'], () => get('/api/v1/appointments'))
@@ -42,36 +43,62 @@ export default function AnswerPage() {
   )
 }
 
-function Desk({ asks }: { asks: Ask[] }) {
+interface PickedProps {
+  number: number
+  answer: (verdict: 'yes' | 'no') => void
+  pickAll: () => void
+}
+
+/** What to do with those that are picked; where none are, picks all. */
+function Picked({ number, answer, pickAll }: PickedProps) {
+  if (number === 0) {
+    return (
+      <label className="flex items-center gap-1.5 text-ink-2">
+        <input type="checkbox" checked={false} onChange={pickAll} /> pick all
+      </label>
+    )
+  }
+  return (
+    <span className="flex items-center gap-1.5">
+      <span className="figures text-ink-2">{number} picked</span>
+      <Button look="main" onClick={() => answer('yes')}>
+        Yes to all
+      </Button>
+      <Button onClick={() => answer('no')}>No to all</Button>
+    </span>
+  )
+}
+
+/** The ask that the address names, or the first; `j` and `k` go on to the next and back. */
+function useChosen(rows: ListProps['rows']) {
   const [search, setSearch] = useSearchParams()
+  const named = search.get('ask')
+  const at = named ?? rows[0]?.row.id
+  const choose = (id: string | undefined) => setSearch(id ? { ask: id } : {}, { replace: true })
+  const step = (by: number) => {
+    const n = rows.findIndex(({ row }) => row.id === at)
+    choose(rows[Math.max(0, Math.min(n + by, rows.length - 1))]?.row.id)
+  }
+  useKeys((key) => {
+    if (key === 'j') step(1)
+    if (key === 'k') step(-1)
+  })
+  return { named, at, choose }
+}
+
+/** All that waits beside the one that is looked at. */
+function Desk({ asks }: { asks: Ask[] }) {
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
   const [several, setSeveral] = useState<'yes' | 'no'>()
   const steady = useSteady(asks, (ask) => ask.id)
   const rows = steady.rows
-  const at = search.get('ask') ?? rows[0]?.row.id
+  const { named, at, choose } = useChosen(rows)
   const shown = rows.find(({ row }) => row.id === at)
-  const choose = useCallback(
-    (id: string | undefined) => setSearch(id ? { ask: id } : {}, { replace: true }),
-    [setSearch],
-  )
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof HTMLElement &&
-        event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
-      if (typing || event.ctrlKey || event.metaKey || document.querySelector('[role=dialog]')) return
-      const n = rows.findIndex(({ row }) => row.id === at)
-      if (event.key === 'j') choose(rows[Math.min(n + 1, rows.length - 1)]?.row.id)
-      if (event.key === 'k') choose(rows[Math.max(n - 1, 0)]?.row.id)
-    }
-    document.addEventListener('keydown', press)
-    return () => document.removeEventListener('keydown', press)
-  }, [rows, at, choose])
   const chosen = asks.filter((ask) => picked.has(ask.id))
   const pick = (id: string, on: boolean) =>
     setPicked((old) => new Set(on ? [...old, id] : [...old].filter((one) => one !== id)))
   // Not while answers are being told what became of them.
-  if (rows.length === 0 && !search.get('ask') && !several) {
+  if (rows.length === 0 && !named && !several) {
     return (
       <Section title="Asks">
         <Empty>
@@ -84,22 +111,13 @@ function Desk({ asks }: { asks: Ask[] }) {
     <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,0.85fr)_minmax(0,1.15fr)]">
       <Section
         title="Asks"
-        className={search.get('ask') ? 'max-lg:order-2' : ''}
+        className={named ? 'max-lg:order-2' : ''}
         aside={
-          chosen.length > 0 ? (
-            <span className="flex items-center gap-1.5">
-              <span className="figures text-ink-2">{chosen.length} picked</span>
-              <Button look="main" onClick={() => setSeveral('yes')}>
-                Yes to all
-              </Button>
-              <Button onClick={() => setSeveral('no')}>No to all</Button>
-            </span>
-          ) : (
-            <label className="flex items-center gap-1.5 text-ink-2">
-              <input type="checkbox" checked={false} onChange={() => setPicked(new Set(asks.map((ask) => ask.id)))} />{' '}
-              pick all
-            </label>
-          )
+          <Picked
+            number={chosen.length}
+            answer={setSeveral}
+            pickAll={() => setPicked(new Set(asks.map((ask) => ask.id)))}
+          />
         }
       >
         {steady.waiting > 0 && (
@@ -115,8 +133,8 @@ function Desk({ asks }: { asks: Ask[] }) {
       </Section>
       {shown ? (
         <AskDetail key={shown.row.id} ask={shown.row} gone={shown.gone} next={() => choose(undefined)} />
-      ) : search.get('ask') ? (
-        <Elsewhere id={search.get('ask') ?? ''} />
+      ) : named ? (
+        <Elsewhere id={named} />
       ) : null}
       <SeveralDialog
         verdict={several}
@@ -153,6 +171,50 @@ interface ListProps {
   hold: object
 }
 
+interface LineProps {
+  ask: Ask
+  gone: boolean
+  chosen: boolean
+  picked: boolean
+  pick: ListProps['pick']
+  choose: ListProps['choose']
+}
+
+/** One ask, in three lines: who, what, why. */
+function Line({ ask, gone, chosen, picked, pick, choose }: LineProps) {
+  return (
+    <>
+      <input
+        type="checkbox"
+        aria-label={`Pick ${ask.id}`}
+        checked={picked}
+        disabled={gone}
+        onChange={(event) => pick(ask.id, event.target.checked)}
+        className="mt-1.5"
+      />
+      <button
+        type="button"
+        aria-current={chosen || undefined}
+        onClick={() => choose(ask.id)}
+        className="grid min-w-0 flex-1 text-left"
+      >
+        <span className="flex items-baseline justify-between gap-2">
+          <span className="truncate">
+            <span className="mono font-semibold text-sea">{ask.id}</span> <span className="font-medium">{ask.who}</span>
+          </span>
+          <Weight weight={ask.weight} />
+        </span>
+        <span className="mono truncate text-ink-2">{ask.right}</span>
+        <span className="truncate text-ink-3">
+          {gone ? 'settled meanwhile' : `${span(ask.duration)}: ${ask.reason ?? 'no reason given'}`} ·{' '}
+          <Instant at={ask.asked_at} how="relative" />
+        </span>
+      </button>
+    </>
+  )
+}
+
+/** All that wait; only those on the screen are drawn. */
 function List({ rows, at, picked, pick, choose, hold }: ListProps) {
   const scroll = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({
@@ -175,39 +237,14 @@ function List({ rows, at, picked, pick, choose, hold }: ListProps) {
           const one = rows[item.index]
           if (!one) return null
           const { row: ask, gone } = one
+          const chosen = ask.id === at
           return (
             <li
               key={ask.id}
-              className={`absolute inset-x-0 flex items-start gap-2.5 border-b border-line px-3 py-2 ${ask.id === at ? 'bg-sea-soft' : ''} ${gone ? 'opacity-60' : ''}`}
+              className={`absolute inset-x-0 flex items-start gap-2.5 border-b border-line px-3 py-2 ${chosen ? 'bg-sea-soft' : ''} ${gone ? 'opacity-60' : ''}`}
               style={{ height: ROW, transform: `translateY(${item.start}px)` }}
             >
-              <input
-                type="checkbox"
-                aria-label={`Pick ${ask.id}`}
-                checked={picked.has(ask.id)}
-                disabled={gone}
-                onChange={(event) => pick(ask.id, event.target.checked)}
-                className="mt-1.5"
-              />
-              <button
-                type="button"
-                aria-current={ask.id === at || undefined}
-                onClick={() => choose(ask.id)}
-                className="grid min-w-0 flex-1 text-left"
-              >
-                <span className="flex items-baseline justify-between gap-2">
-                  <span className="truncate">
-                    <span className="mono font-semibold text-sea">{ask.id}</span>{' '}
-                    <span className="font-medium">{ask.who}</span>
-                  </span>
-                  <Weight weight={ask.weight} />
-                </span>
-                <span className="mono truncate text-ink-2">{ask.right}</span>
-                <span className="truncate text-ink-3">
-                  {gone ? 'settled meanwhile' : `${span(ask.duration)}: ${ask.reason ?? 'no reason given'}`} ·{' '}
-                  <Instant at={ask.asked_at} how="relative" />
-                </span>
-              </button>
+              <Line {...{ ask, gone, chosen, pick, choose }} picked={picked.has(ask.id)} />
             </li>
           )
         })}

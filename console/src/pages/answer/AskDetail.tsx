@@ -1,12 +1,13 @@
 // One ask, with what an approver wants to know, and the answer: yes, no with a reason, or yes to less.
 
-import { type FormEvent, type ReactElement, useEffect, useState } from 'react'
+import { type FormEvent, type ReactElement, useState } from 'react'
 import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input, Select, TextArea } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, Right, State, Weight, Who } from '../../parts/told'
+import { useKeys } from '../../parts/keys'
 import { useAct, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
@@ -176,21 +177,13 @@ const WAYS: [Way, string, string][] = [
   ['no', 'No', 'n'],
 ]
 
-/** Chooses a way by its letter, while nothing is typed and no dialog is open. */
+/** Chooses a way by its letter; Escape chooses none. */
 function useLetters(setWay: (way: Way | undefined) => void) {
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof HTMLElement &&
-        event.target.matches('input:not([type=checkbox]), textarea, select, [role=combobox]')
-      if (event.key === 'Escape') setWay(undefined)
-      if (typing || event.ctrlKey || event.metaKey || document.querySelector('[role=dialog]')) return
-      const chosen = WAYS.find(([, , letter]) => letter === event.key)
-      if (chosen) setWay(chosen[0])
-    }
-    document.addEventListener('keydown', press)
-    return () => document.removeEventListener('keydown', press)
-  }, [setWay])
+  useKeys((key) => {
+    const chosen = WAYS.find(([, , letter]) => letter === key)
+    if (key === 'Escape') setWay(undefined)
+    else if (chosen) setWay(chosen[0])
+  })
 }
 
 function Ways({ way, setWay }: { way: Way | undefined; setWay: (way: Way) => void }) {

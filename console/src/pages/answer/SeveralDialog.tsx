@@ -11,36 +11,15 @@ import { count, span } from '../../words/time'
 
 type Ask = Api['ElevationView']
 
-export function SeveralDialog({
-  verdict,
-  asks,
-  onClose,
-  done,
-}: {
-  verdict: 'yes' | 'no' | undefined
-  asks: Ask[]
-  onClose: () => void
-  done: () => void
-}) {
-  const [reason, setReason] = useState('')
-  const [sent, setSent] = useState<Map<string, string>>()
-  const [sending, setSending] = useState(false)
+/** Answers asks one after another, as they were shown, and says what became of each. */
+function useAnswers() {
+  const [outcome, setOutcome] = useState<ReadonlyMap<string, string>>()
   const [listed, setListed] = useState<Ask[]>([])
-  const shown = sent ? listed : asks
-  const close = () => {
-    setSent(undefined)
-    setReason('')
-    onClose()
-    if (sent) {
-      done()
-      freshen(['elevations'])
-    }
-  }
-  const send = async () => {
-    if (!verdict) return
+  const [sending, setSending] = useState(false)
+  const send = async (asks: Ask[], verdict: 'yes' | 'no', reason: string) => {
     setSending(true)
     setListed(asks)
-    const outcome = new Map<string, string>()
+    const became = new Map<string, string>()
     for (const ask of asks) {
       try {
         const answered = await post(
@@ -48,13 +27,67 @@ export function SeveralDialog({
           { verdict, reason: reason || null, shown: ask.digest },
           { id: ask.id },
         )
-        outcome.set(ask.id, `answered; it is ${answered.state}`)
+        became.set(ask.id, `answered; it is ${answered.state}`)
       } catch (error) {
-        outcome.set(ask.id, error instanceof Problem ? error.message : 'failed')
+        became.set(ask.id, error instanceof Problem ? error.message : 'failed')
       }
-      setSent(new Map(outcome))
+      setOutcome(new Map(became))
     }
     setSending(false)
+  }
+  return { outcome, listed, sending, send, reset: () => setOutcome(undefined) }
+}
+
+/** What is answered, each with its weight, and once it is sent with what became of it. */
+function Listed({ asks, outcome }: { asks: Ask[]; outcome: ReadonlyMap<string, string> | undefined }) {
+  return (
+    <ul
+      className="mb-3 max-h-[45vh] overflow-auto rounded border border-line"
+      tabIndex={0}
+      aria-label="What is answered"
+    >
+      {asks.map((ask) => (
+        <li
+          key={ask.id}
+          className="grid gap-x-3 border-b border-line px-3 py-2 last:border-0 sm:grid-cols-[5rem_1fr_auto]"
+        >
+          <span className="mono font-semibold text-sea">{ask.id}</span>
+          <span>
+            <strong>{ask.who}</strong> asks for <span className="mono break-words">{ask.right}</span> for{' '}
+            {span(ask.duration)}: {ask.reason}
+          </span>
+          {outcome?.has(ask.id) ? (
+            <span className="text-ink-2">{outcome.get(ask.id)}</span>
+          ) : (
+            <Weight weight={ask.weight} />
+          )}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+interface SeveralProps {
+  verdict: 'yes' | 'no' | undefined
+  asks: Ask[]
+  onClose: () => void
+  done: () => void
+}
+
+/** The same answer to several asks, looked at once more before it is sent. */
+export function SeveralDialog({ verdict, asks, onClose, done }: SeveralProps) {
+  const [reason, setReason] = useState('')
+  const answers = useAnswers()
+  const sent = answers.outcome !== undefined
+  const shown = sent ? answers.listed : asks
+  const close = () => {
+    answers.reset()
+    setReason('')
+    onClose()
+    if (sent) {
+      done()
+      freshen(['elevations'])
+    }
   }
   return (
     <Dialog
@@ -64,30 +97,8 @@ export function SeveralDialog({
       title={`${verdict === 'yes' ? 'Yes' : 'No'} to ${count(shown.length, 'ask')}`}
       says={sent ? undefined : 'Look once more; each is answered as it stands here.'}
     >
-      <ul
-        className="mb-3 max-h-[45vh] overflow-auto rounded border border-line"
-        tabIndex={0}
-        aria-label="What is answered"
-      >
-        {shown.map((ask) => (
-          <li
-            key={ask.id}
-            className="grid gap-x-3 border-b border-line px-3 py-2 last:border-0 sm:grid-cols-[5rem_1fr_auto]"
-          >
-            <span className="mono font-semibold text-sea">{ask.id}</span>
-            <span>
-              <strong>{ask.who}</strong> asks for <span className="mono break-words">{ask.right}</span> for{' '}
-              {span(ask.duration)}: {ask.reason}
-            </span>
-            {sent?.has(ask.id) ? (
-              <span className="text-ink-2">{sent.get(ask.id)}</span>
-            ) : (
-              <Weight weight={ask.weight} />
-            )}
-          </li>
-        ))}
-      </ul>
-      {sent && !sending ? (
+      <Listed asks={shown} outcome={answers.outcome} />
+      {sent && !answers.sending ? (
         <Button onClick={close}>Close</Button>
       ) : (
         <div className="grid gap-3">
@@ -99,9 +110,9 @@ export function SeveralDialog({
           />
           <Button
             look={verdict === 'no' ? 'alarm' : 'main'}
-            busy={sending}
+            busy={answers.sending}
             disabled={verdict === 'no' && !reason.trim()}
-            onClick={() => void send()}
+            onClick={() => verdict && void answers.send(asks, verdict, reason)}
           >
             Send {count(asks.length, 'answer')}
           </Button>

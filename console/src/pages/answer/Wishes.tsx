@@ -80,6 +80,7 @@ function Row({ wish }: { wish: Wish }) {
   )
 }
 
+/** Wishes to be made eligible that wait for the reader’s answer. */
 export function Wishes({ wishes }: { wishes: Wish[] }) {
   if (wishes.length === 0) return null
   return (

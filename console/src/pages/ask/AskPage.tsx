@@ -21,6 +21,62 @@ function ranked(eligible: Api['EligibilityView'][], mine: Api['ElevationView'][]
     .sort((a, b) => barred(a.one) - barred(b.one) || b.times - a.times || a.one.right.localeCompare(b.one.right))
 }
 
+interface RowProps {
+  one: Api['EligibilityView']
+  times: number
+  chosen: boolean
+  choose: () => void
+}
+
+/** One right in a line of its own: what it is, what it takes, how often it was asked for. */
+function Row({ one, times, chosen, choose }: RowProps) {
+  const now = one.takes?.sentence
+  return (
+    <li className="border-b border-line last:border-0">
+      <button
+        type="button"
+        aria-pressed={chosen}
+        onClick={choose}
+        title={one.says}
+        className={`grid w-full gap-0.5 px-3.5 py-2 text-left hover:bg-sunk ${chosen ? 'bg-sea-soft' : ''}`}
+      >
+        <span className="flex flex-wrap items-baseline justify-between gap-x-3">
+          <Right right={one.right} />
+          <Weight weight={one.weight} />
+        </span>
+        <span className={`figures flex justify-between gap-3 ${now ? 'text-ink-3' : 'text-alarm'}`}>
+          <span className="truncate">{now ? one.takes?.brief : `Not at present: ${one.takes?.brief}`}</span>
+          {times > 0 && <span className="whitespace-nowrap text-ink-3">asked {count(times, 'time')}</span>}
+        </span>
+      </button>
+    </li>
+  )
+}
+
+interface ListProps {
+  reply: Api['EligibleReply']
+  mine: Api['ElevationView'][]
+  q: string
+  chosen: string | null
+  choose: (right: string) => void
+}
+
+function List({ reply, mine, q, chosen, choose }: ListProps) {
+  const shown = ranked(reply.eligible, mine, q)
+  if (reply.eligible.length === 0)
+    return <Empty>{reply.empty_because?.replace(/^./, (letter) => letter.toUpperCase())}.</Empty>
+  if (shown.length === 0)
+    return <Empty>Nothing you may ask for is called so. An administrator can make you eligible for more.</Empty>
+  return (
+    <ul>
+      {shown.map(({ one, times }) => (
+        <Row key={one.id} {...{ one, times }} chosen={one.right === chosen} choose={() => choose(one.right)} />
+      ))}
+    </ul>
+  )
+}
+
+/** What may be asked for, and the sheet of what is chosen. */
 export default function AskPage() {
   const [search, setSearch] = useSearchParams()
   const [q, setQ] = useState('')
@@ -55,45 +111,7 @@ export default function AskPage() {
           }
         >
           <Shown of="what you may ask for" query={eligible} lines={6}>
-            {(reply) => {
-              const shown = ranked(reply.eligible, mine.data ?? [], q)
-              if (reply.eligible.length === 0)
-                return <Empty>{reply.empty_because?.replace(/^./, (letter) => letter.toUpperCase())}.</Empty>
-              if (shown.length === 0)
-                return (
-                  <Empty>Nothing you may ask for is called so. An administrator can make you eligible for more.</Empty>
-                )
-              return (
-                <ul>
-                  {shown.map(({ one, times }) => (
-                    <li key={one.id} className="border-b border-line last:border-0">
-                      <button
-                        type="button"
-                        aria-pressed={one.right === chosen}
-                        onClick={() => choose(one.right)}
-                        title={one.says}
-                        className={`grid w-full gap-0.5 px-3.5 py-2 text-left hover:bg-sunk ${one.right === chosen ? 'bg-sea-soft' : ''}`}
-                      >
-                        <span className="flex flex-wrap items-baseline justify-between gap-x-3">
-                          <Right right={one.right} />
-                          <Weight weight={one.weight} />
-                        </span>
-                        <span
-                          className={`figures flex justify-between gap-3 ${one.takes?.sentence ? 'text-ink-3' : 'text-alarm'}`}
-                        >
-                          <span className="truncate">
-                            {one.takes?.sentence ? one.takes.brief : `Not at present: ${one.takes?.brief}`}
-                          </span>
-                          {times > 0 && (
-                            <span className="whitespace-nowrap text-ink-3">asked {count(times, 'time')}</span>
-                          )}
-                        </span>
-                      </button>
-                    </li>
-                  ))}
-                </ul>
-              )
-            }}
+            {(reply) => <List {...{ reply, q, chosen, choose }} mine={mine.data ?? []} />}
           </Shown>
         </Section>
         {chosen ? (

@@ -3,6 +3,7 @@
 import type { Api } from '../../api/call'
 import { clock, span } from '../../words/time'
 
+/** What happens one after another once it is asked for. */
 export function Course({
   demand,
   start,

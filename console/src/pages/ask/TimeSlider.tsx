@@ -13,6 +13,7 @@ function steps(longest: number): number[] {
   return [...fit, longest]
 }
 
+/** For how long, from a minute to the longest that terms allow. */
 export function TimeSlider({
   seconds,
   longest,

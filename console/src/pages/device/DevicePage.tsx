@@ -150,6 +150,7 @@ function LetIn() {
   )
 }
 
+/** Lets a program in by its code, and shows those that are in. */
 export default function DevicePage() {
   return (
     <>

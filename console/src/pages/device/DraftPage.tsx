@@ -109,6 +109,7 @@ function About({ draft }: { draft: Draft }) {
   return demand.data ? <p className="text-ink-2">{demand.data.sentence}</p> : null
 }
 
+/** What a program drafted: confirmed by its person, or thrown away. */
 export default function DraftPage() {
   const { id = '' } = useParams()
   const navigate = useNavigate()

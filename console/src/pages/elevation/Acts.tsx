@@ -10,18 +10,53 @@ import { useAct, useNow } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { clock } from '../../words/time'
 
+interface RevokeProps {
+  one: Api['ElevationView']
+  open: boolean
+  close: () => void
+}
+
+/** Takes it away from its holder, with a word to them. */
+function Revoke({ one, open, close }: RevokeProps) {
+  const [word, setWord] = useState('')
+  const revoke = useAct(() => post('/api/v1/elevations/{id}/revoke', { word }, { id: one.id }), close)
+  return (
+    <Dialog
+      open={open}
+      onClose={close}
+      title={`Revoke ${one.id}`}
+      says={`Takes ${one.right} away from ${one.who} at once.`}
+    >
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault()
+          revoke.mutate()
+        }}
+      >
+        <Input
+          label={`Why, for ${one.who} to read`}
+          value={word}
+          onChange={(event) => setWord(event.target.value)}
+          maxLength={500}
+        />
+        <Wrong error={revoke.error} />
+        <Button type="submit" look="alarm" busy={revoke.isPending} disabled={!word.trim()}>
+          Revoke it
+        </Button>
+      </form>
+    </Dialog>
+  )
+}
+
+/** What whoever looks at an elevation may do with it; nothing where they may do nothing. */
 export function Acts({ one }: { one: Api['ElevationView'] }) {
   const now = useNow()
   const [revoking, setRevoking] = useState(false)
-  const [word, setWord] = useState('')
   const at = { id: one.id }
   const begin = useAct(() => post('/api/v1/elevations/{id}/begin', undefined, at))
   const giveBack = useAct(() => post('/api/v1/elevations/{id}/give-back', undefined, at))
   const withdraw = useAct(() => post('/api/v1/elevations/{id}/withdraw', undefined, at))
-  const revoke = useAct(
-    () => post('/api/v1/elevations/{id}/revoke', { word }, at),
-    () => setRevoking(false),
-  )
   const before = ['waiting', 'scheduled', 'ready'].includes(one.state)
   const inForce = ['opening', 'live'].includes(one.state)
   const may = {
@@ -68,31 +103,7 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
         )}
       </div>
       <Wrong error={error} />
-      <Dialog
-        open={revoking}
-        onClose={() => setRevoking(false)}
-        title={`Revoke ${one.id}`}
-        says={`Takes ${one.right} away from ${one.who} at once.`}
-      >
-        <form
-          className="grid gap-3"
-          onSubmit={(event) => {
-            event.preventDefault()
-            revoke.mutate()
-          }}
-        >
-          <Input
-            label={`Why, for ${one.who} to read`}
-            value={word}
-            onChange={(event) => setWord(event.target.value)}
-            maxLength={500}
-          />
-          <Wrong error={revoke.error} />
-          <Button type="submit" look="alarm" busy={revoke.isPending} disabled={!word.trim()}>
-            Revoke it
-          </Button>
-        </form>
-      </Dialog>
+      <Revoke one={one} open={revoking} close={() => setRevoking(false)} />
     </div>
   )
 }

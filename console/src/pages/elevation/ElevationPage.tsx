@@ -162,6 +162,7 @@ function Answers({ one }: { one: Story_ }) {
   )
 }
 
+/** One elevation: what it is, what may be done with it, and its story. */
 export default function ElevationPage() {
   const { id = '' } = useParams()
   const now = useNow()

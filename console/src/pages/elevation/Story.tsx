@@ -15,6 +15,7 @@ const MARK: Record<string, string> = {
   refused: 'border-alarm bg-alarm-soft',
 }
 
+/** What happened, entry by entry. */
 export function Story({ of, entries }: { of: string; entries: Api['LedgerEntry'][] }) {
   return (
     <Section title="Its story">

@@ -60,6 +60,7 @@ function Node({
   )
 }
 
+/** The estate as a tree, and the sheet of the scope that is chosen. */
 export default function EstatePage() {
   const [search, setSearch] = useSearchParams()
   const at = search.get('at') ?? '/'

@@ -95,6 +95,7 @@ function Pinned({ name, rule, onChange, children }: Editing & { name: keyof Sett
   )
 }
 
+/** A rule: for whom it holds, and each setting that it sets or pins. */
 export function RuleForm({ rule, roles, onChange }: Editing & { roles: Api['RoleView'][] }) {
   const editing = { rule, onChange }
   const field = {

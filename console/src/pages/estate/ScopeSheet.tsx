@@ -54,63 +54,75 @@ function TargetFacts({ path }: { path: string }) {
   )
 }
 
+/** Held all the time at a scope: the first ten, or all. */
+function Held({ held }: { held: Api['StandingView'][] }) {
+  const [all, setAll] = useState(false)
+  return (
+    <>
+      <h3 className="label px-3.5 pt-2.5">All the time: {count(held.length, 'right')}</h3>
+      {held.length === 0 && <Empty>Nobody holds anything here all the time.</Empty>}
+      <ul>
+        {held.slice(0, all ? 500 : 10).map((one) => (
+          <li key={one.id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 border-b border-line px-3.5 py-1.5">
+            <span className="min-w-0">
+              {one.who ? <Who name={one.who} className="font-medium" /> : <span className="mono">{one.account}</span>}{' '}
+              <Right right={`${one.role}@${one.scope}`} />
+              {one.chain.length > 0 && (
+                <span className="block text-[0.86rem] text-ink-3">because of {one.chain.join(' → ')}</span>
+              )}
+            </span>
+            <Weight weight={one.weight} />
+          </li>
+        ))}
+      </ul>
+      {held.length > 10 && !all && (
+        <button type="button" onClick={() => setAll(true)} className="px-3.5 py-2 text-sea underline">
+          all {held.length}
+        </button>
+      )}
+    </>
+  )
+}
+
+/** Who may ask for something at a scope, above or below it. */
+function Eligible({ may }: { may: Api['EligibilityView'][] }) {
+  return (
+    <>
+      <h3 className="label px-3.5 pt-2.5">On asking: {may.length}</h3>
+      <ul>
+        {may.slice(0, 30).map((one) => (
+          <li key={one.id} className="border-b border-line px-3.5 py-1.5 last:border-0">
+            <Who name={one.who} className="font-medium" /> may ask for <Right right={one.right} />
+            {one.until && (
+              <>
+                {' '}
+                until <Instant at={one.until} />
+              </>
+            )}
+          </li>
+        ))}
+      </ul>
+      {may.length === 0 && <Empty>Nobody may ask for anything here.</Empty>}
+    </>
+  )
+}
+
 function WhoCan({ path }: { path: string }) {
   const standing = useData(['standing', 'at', path], ['standing', 'people'], () =>
     get('/api/v1/standing', { query: { at: path } }),
   )
   const eligible = useData(['eligibilities'], ['people'], () => get('/api/v1/eligibilities'))
-  const [all, setAll] = useState(false)
-  const may = (eligible.data ?? []).filter(
-    (one) => within(one.right.split('@')[1] ?? '', path) || within(path, one.right.split('@')[1] ?? ''),
-  )
+  const may = (eligible.data ?? []).filter((one) => {
+    const scope = one.right.split('@')[1] ?? ''
+    return within(scope, path) || within(path, scope)
+  })
   return (
     <Section title="Who can">
       <Shown of="who can" query={standing}>
         {(held) => (
           <>
-            <h3 className="label px-3.5 pt-2.5">All the time: {count(held.length, 'right')}</h3>
-            {held.length === 0 && <Empty>Nobody holds anything here all the time.</Empty>}
-            <ul>
-              {held.slice(0, all ? 500 : 10).map((one) => (
-                <li
-                  key={one.id}
-                  className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 border-b border-line px-3.5 py-1.5"
-                >
-                  <span className="min-w-0">
-                    {one.who ? (
-                      <Who name={one.who} className="font-medium" />
-                    ) : (
-                      <span className="mono">{one.account}</span>
-                    )}{' '}
-                    <Right right={`${one.role}@${one.scope}`} />
-                    {one.chain.length > 0 && (
-                      <span className="block text-[0.86rem] text-ink-3">because of {one.chain.join(' → ')}</span>
-                    )}
-                  </span>
-                  <Weight weight={one.weight} />
-                </li>
-              ))}
-            </ul>
-            {held.length > 10 && !all && (
-              <button type="button" onClick={() => setAll(true)} className="px-3.5 py-2 text-sea underline">
-                all {held.length}
-              </button>
-            )}
-            <h3 className="label px-3.5 pt-2.5">On asking: {may.length}</h3>
-            <ul>
-              {may.slice(0, 30).map((one) => (
-                <li key={one.id} className="border-b border-line px-3.5 py-1.5 last:border-0">
-                  <Who name={one.who} className="font-medium" /> may ask for <Right right={one.right} />
-                  {one.until && (
-                    <>
-                      {' '}
-                      until <Instant at={one.until} />
-                    </>
-                  )}
-                </li>
-              ))}
-            </ul>
-            {may.length === 0 && <Empty>Nobody may ask for anything here.</Empty>}
+            <Held held={held} />
+            <Eligible may={may} />
           </>
         )}
       </Shown>
@@ -118,6 +130,41 @@ function WhoCan({ path }: { path: string }) {
   )
 }
 
+/** Each setting, what holds of it, and which rule that comes from. */
+function SettingsTable({ settings }: { settings: Api['EffectiveReply']['settings'] }) {
+  return (
+    <table className="w-full text-left">
+      <thead>
+        <tr className="label border-b border-line">
+          <th className="px-3.5 py-1">Setting</th>
+          <th className="px-2 py-1">What holds</th>
+          <th className="px-2 py-1">Comes from</th>
+        </tr>
+      </thead>
+      <tbody>
+        {settings.map((one) => (
+          <tr key={one.setting} className="border-b border-line align-top last:border-0">
+            <th scope="row" className="px-3.5 py-1.5 font-medium">
+              {one.setting}
+            </th>
+            <td className="px-2 py-1.5">{one.value}</td>
+            <td className="px-2 py-1.5 text-ink-2">
+              {one.from}
+              {one.tightened_by.length > 0 && (
+                <span className="ml-1 rounded bg-sea-soft px-1 text-[0.82rem] text-sea">pinned</span>
+              )}
+              {one.passed_over.length > 0 && (
+                <span className="block text-[0.86rem] text-ink-3">passed over: {one.passed_over.join(', ')}</span>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  )
+}
+
+/** What holds for one role and one asker. */
 function Effective({ path, roles }: { path: string; roles: Api['RoleView'][] }) {
   const here = roles.filter((role) => within(path, role.target))
   const [role, setRole] = useState('')
@@ -152,41 +199,13 @@ function Effective({ path, roles }: { path: string; roles: Api['RoleView'][] }) 
         </Select>
       </div>
       <Shown of="what holds" query={effective}>
-        {(effective) => (
-          <table className="w-full text-left">
-            <thead>
-              <tr className="label border-b border-line">
-                <th className="px-3.5 py-1">Setting</th>
-                <th className="px-2 py-1">What holds</th>
-                <th className="px-2 py-1">Comes from</th>
-              </tr>
-            </thead>
-            <tbody>
-              {effective.settings.map((one) => (
-                <tr key={one.setting} className="border-b border-line align-top last:border-0">
-                  <th scope="row" className="px-3.5 py-1.5 font-medium">
-                    {one.setting}
-                  </th>
-                  <td className="px-2 py-1.5">{one.value}</td>
-                  <td className="px-2 py-1.5 text-ink-2">
-                    {one.from}
-                    {one.tightened_by.length > 0 && (
-                      <span className="ml-1 rounded bg-sea-soft px-1 text-[0.82rem] text-sea">pinned</span>
-                    )}
-                    {one.passed_over.length > 0 && (
-                      <span className="block text-[0.86rem] text-ink-3">passed over: {one.passed_over.join(', ')}</span>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
+        {({ settings }) => <SettingsTable settings={settings} />}
       </Shown>
     </>
   )
 }
 
+/** A scope: what it is, its terms, what they come to, and who can do what there. */
 export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undefined }) {
   const me = useMe()
   const roles = useData(['roles'], ['standing', 'estate'], () => get('/api/v1/roles'))

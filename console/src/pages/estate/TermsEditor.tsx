@@ -97,17 +97,15 @@ function Look({ isThere, onLook }: { isThere: boolean; onLook: (end: boolean) =>
   )
 }
 
-function Edit({
-  rule,
-  start,
-  roles,
-  onClose,
-}: {
+interface EditProps {
   rule?: Rule
   start: NewRule
   roles: Api['RoleView'][]
   onClose: () => void
-}) {
+}
+
+/** Changes, adds or ends a rule, once it was looked at whom that touches. */
+function Edit({ rule, start, roles, onClose }: EditProps) {
   const [draft, setDraft] = useState<NewRule>(start)
   const [looking, setLooking] = useState<Api['TermsTrial']>()
   const [sure, setSure] = useState(false)
@@ -233,6 +231,7 @@ function Rules({ rules, path, onEdit }: { rules: Rule[]; path: string; onEdit?: 
   )
 }
 
+/** The rules at a scope and above, to be read and changed. */
 export function TermsEditor({ path, roles, may }: { path: string; roles: Api['RoleView'][]; may: boolean }) {
   const terms = useData(['terms'], ['terms'], () => get('/api/v1/terms'))
   const [edit, setEdit] = useState<{ rule?: Rule; start: NewRule }>()

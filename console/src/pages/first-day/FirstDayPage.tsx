@@ -37,9 +37,48 @@ function SecondKeeper() {
   )
 }
 
+/** Accounts with standing rights that nobody is named for yet; how many there are in all. */
+function useUnknown() {
+  const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
+  const held = standing.data ?? []
+  const unknown = [...new Map(held.filter((one) => !one.who).map((one) => [one.account, one])).values()]
+  return { unknown, any: held.length > 0 }
+}
+
+/** A field with its list of what may be written there. */
+function Named({ id, label, mono, value, set, of }: NamedProps) {
+  return (
+    <>
+      <Input
+        label={label}
+        value={value}
+        onChange={(event) => set(event.target.value)}
+        list={id}
+        className={mono ? 'mono' : ''}
+      />
+      <datalist id={id}>
+        {of.map(([name, says]) => (
+          <option key={name} value={name}>
+            {says}
+          </option>
+        ))}
+      </datalist>
+    </>
+  )
+}
+
+interface NamedProps {
+  id: string
+  label: string
+  mono?: boolean
+  value: string
+  set: (value: string) => void
+  of: [string, string][]
+}
+
 /** Says whose an account is: never guessed by equal names. */
 function Owners() {
-  const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
+  const { unknown, any } = useUnknown()
   const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
   const [account, setAccount] = useState('')
@@ -53,11 +92,10 @@ function Owners() {
       setWho('')
     },
   )
-  const unknown = [
-    ...new Map((standing.data ?? []).filter((one) => !one.who).map((one) => [one.account, one])).values(),
-  ]
   const chosen = unknown.find((one) => one.account === account)
   const target = targets.data?.find((one) => chosen?.scope === one.path || chosen?.scope.startsWith(`${one.path}/`))
+  const accounts = unknown.map((one): [string, string] => [one.account, `${one.role} at ${one.scope}`])
+  const owners = (people.data ?? []).map((one): [string, string] => [one.name, one.about])
   return (
     <form
       className="grid gap-3 px-3.5 py-3"
@@ -67,7 +105,7 @@ function Owners() {
       }}
     >
       <p>
-        {standing.data && standing.data.length > 0 ? (
+        {any ? (
           <>
             {count(unknown.length, 'account')} nobody is named for yet.{' '}
             <Link to="/standing" className="text-sea underline">
@@ -80,28 +118,8 @@ function Owners() {
         )}
       </p>
       <div className="grid items-end gap-3 sm:grid-cols-[1fr_1fr_auto]">
-        <Input
-          label="Account"
-          value={account}
-          onChange={(event) => setAccount(event.target.value)}
-          list="accounts"
-          className="mono"
-        />
-        <datalist id="accounts">
-          {unknown.map((one) => (
-            <option key={one.account} value={one.account}>
-              {one.role} at {one.scope}
-            </option>
-          ))}
-        </datalist>
-        <Input label="Whose it is" value={who} onChange={(event) => setWho(event.target.value)} list="owners" />
-        <datalist id="owners">
-          {(people.data ?? []).map((one) => (
-            <option key={one.id} value={one.name}>
-              {one.about}
-            </option>
-          ))}
-        </datalist>
+        <Named id="accounts" label="Account" mono value={account} set={setAccount} of={accounts} />
+        <Named id="owners" label="Whose it is" value={who} set={setWho} of={owners} />
         <Button type="submit" look="main" busy={set.isPending} disabled={!target || !who}>
           Say so
         </Button>
@@ -170,6 +188,7 @@ function Work({ step, reply }: { step: string; reply: Reply }) {
   }
 }
 
+/** The steps of the first day, those that are done among them. */
 export default function FirstDayPage() {
   const query = useData(['first-day'], ['people', 'estate', 'standing', 'terms'], () => get('/api/v1/first-day'))
   const [open, setOpen] = useState<string>()

@@ -133,6 +133,7 @@ function Mine() {
   )
 }
 
+/** What wants the reader: alarms, asks, what ends soon. */
 export function Aside({ me, bars }: { me: Me; bars: Bar[] }) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">

@@ -1,12 +1,12 @@
 // Now: what is in force, was and will be, on one line of time; and what wants me.
 
-import { useEffect } from 'react'
 import { useSearchParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Section, Sentence } from '../../parts/sections'
 import { Shown } from '../../parts/shown'
 import { useData, useNow } from '../../parts/data'
+import { useKeys } from '../../parts/keys'
 import { useMe } from '../../parts/me'
 import { count, dayOf, figure, list } from '../../words/time'
 import { Aside } from './Aside'
@@ -36,14 +36,9 @@ function standing(now: Api['NowReply']) {
   return ` ${count(now.standing, 'standing right')} left${than}.`
 }
 
-export default function NowPage() {
+/** Where the page looks, as its address says; and the means to look elsewhere. */
+function usePlace() {
   const [search, setSearch] = useSearchParams()
-  const me = useMe()
-  const clock = useNow()
-  const hours = Number(search.get('hours') ?? 6)
-  const shift = Number(search.get('shift') ?? 0)
-  const lanes = search.get('lanes') === 'person' ? 'person' : 'system'
-  const table = search.get('view') === 'table'
   const set = (key: string, value: string) => {
     setSearch(
       (old) => {
@@ -53,6 +48,63 @@ export default function NowPage() {
       { replace: true },
     )
   }
+  const table = search.get('view') === 'table'
+  const lanes = search.get('lanes') === 'person' ? 'person' : 'system'
+  return {
+    hours: Number(search.get('hours') ?? 6),
+    shift: Number(search.get('shift') ?? 0),
+    lanes,
+    table,
+    set,
+    turnTable: () => set('view', table ? 'chart' : 'table'),
+    turnLanes: () => set('lanes', lanes === 'person' ? 'system' : 'person'),
+  } as const
+}
+
+/** Another view, other lanes, another span, earlier and later. */
+function Controls({ place }: { place: ReturnType<typeof usePlace> }) {
+  const { hours, shift, lanes, table, set } = place
+  return (
+    <div className="flex flex-wrap items-center gap-1.5">
+      <Button look="quiet" onClick={place.turnLanes} title="Key: p">
+        {lanes === 'person' ? 'By system' : 'By person'}
+      </Button>
+      <Button look="quiet" onClick={place.turnTable} title="Key: t">
+        {table ? 'As a chart' : 'As a table'}
+      </Button>
+      <Button look="quiet" aria-label="Earlier" onClick={() => set('shift', String(shift - hours))}>
+        ‹
+      </Button>
+      {shift !== 0 && (
+        <Button look="quiet" onClick={() => set('shift', '0')}>
+          Now
+        </Button>
+      )}
+      <Button look="quiet" aria-label="Later" onClick={() => set('shift', String(shift + hours))}>
+        ›
+      </Button>
+      <select
+        aria-label="How far to either side"
+        value={String(hours)}
+        onChange={(event) => set('hours', event.target.value)}
+        className="h-9 rounded border border-edge bg-sheet px-1.5"
+      >
+        {Object.entries(SPANS).map(([value, says]) => (
+          <option key={value} value={value}>
+            {says}
+          </option>
+        ))}
+      </select>
+    </div>
+  )
+}
+
+/** What was, is and will be in force around this moment, and what wants the reader. */
+export default function NowPage() {
+  const me = useMe()
+  const clock = useNow()
+  const place = usePlace()
+  const { hours, shift, lanes, table } = place
   // A minute's grain, so that the span moves on without fetching each second.
   const minute = Math.floor(clock.getTime() / 60000) * 60000
   const middle = minute + shift * 3600_000
@@ -64,16 +116,9 @@ export default function NowPage() {
     () => get('/api/v1/now', { query: { from: from.toISOString(), to: to.toISOString() } }),
     { keep: true },
   )
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof HTMLElement && event.target.matches('input, textarea, select, [role=combobox]')
-      if (typing || event.ctrlKey || event.metaKey || event.altKey) return
-      if (event.key === 't') set('view', table ? 'chart' : 'table')
-      if (event.key === 'p') set('lanes', lanes === 'person' ? 'system' : 'person')
-    }
-    document.addEventListener('keydown', press)
-    return () => document.removeEventListener('keydown', press)
+  useKeys((key) => {
+    if (key === 't') place.turnTable()
+    if (key === 'p') place.turnLanes()
   })
   return (
     <>
@@ -89,43 +134,7 @@ export default function NowPage() {
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_290px]">
         <Section
           title={table ? 'In force, as a table' : lanes === 'system' ? 'In force, by system' : 'In force, by person'}
-          aside={
-            <div className="flex flex-wrap items-center gap-1.5">
-              <Button
-                look="quiet"
-                onClick={() => set('lanes', lanes === 'person' ? 'system' : 'person')}
-                title="Key: p"
-              >
-                {lanes === 'person' ? 'By system' : 'By person'}
-              </Button>
-              <Button look="quiet" onClick={() => set('view', table ? 'chart' : 'table')} title="Key: t">
-                {table ? 'As a chart' : 'As a table'}
-              </Button>
-              <Button look="quiet" aria-label="Earlier" onClick={() => set('shift', String(shift - hours))}>
-                ‹
-              </Button>
-              {shift !== 0 && (
-                <Button look="quiet" onClick={() => set('shift', '0')}>
-                  Now
-                </Button>
-              )}
-              <Button look="quiet" aria-label="Later" onClick={() => set('shift', String(shift + hours))}>
-                ›
-              </Button>
-              <select
-                aria-label="How far to either side"
-                value={String(hours)}
-                onChange={(event) => set('hours', event.target.value)}
-                className="h-9 rounded border border-edge bg-sheet px-1.5"
-              >
-                {Object.entries(SPANS).map(([value, says]) => (
-                  <option key={value} value={value}>
-                    {says}
-                  </option>
-                ))}
-              </select>
-            </div>
-          }
+          aside={<Controls place={place} />}
         >
           <Shown of="what is in force" query={now} lines={8}>
             {(data) =>

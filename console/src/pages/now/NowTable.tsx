@@ -18,6 +18,7 @@ const COLUMNS: { key: string; title: string; by: (bar: Bar) => string }[] = [
   { key: 'to', title: 'Until', by: (bar) => bar.to },
 ]
 
+/** What is in force, as a table. */
 export function NowTable({ bars }: { bars: Bar[] }) {
   const [sort, setSort] = useState({ key: 'from', down: true })
   const column = COLUMNS.find((one) => one.key === sort.key) ?? COLUMNS[5]

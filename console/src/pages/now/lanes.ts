@@ -3,13 +3,16 @@
 import type { Api } from '../../api/call'
 import { byName } from '../../words/time'
 
+/** An elevation, as it is drawn in time. */
 export type Bar = Api['Bar']
 
+/** A bar in its row within a lane. */
 export interface Placed {
   bar: Bar
   row: number
 }
 
+/** What belongs together, in as many rows as overlap. */
 export interface Lane {
   name: string
   bars: Placed[]
@@ -22,6 +25,7 @@ const ROWS_MOST = 22
 /** Width of a letter of the labels, in pixels. */
 const LETTER = 6.4
 
+/** What makes a lane: a system or a person. */
 export type By = 'system' | 'person'
 
 /** What a bar says that its lane doesn't. */

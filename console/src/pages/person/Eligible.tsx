@@ -75,14 +75,41 @@ function Suspend({ one, close }: { one: One; close: () => void }) {
   )
 }
 
-function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: boolean }) {
-  const [open, setOpen] = useState<'window' | 'suspend'>()
+type Part = 'window' | 'suspend'
+
+/** What an administrator does with one: suspend, resume, end. */
+function Administer({ one, open }: { one: One; open: (part: Part) => void }) {
   const [ending, setEnding] = useState(false)
   const resume = useAct(() => post('/api/v1/eligibilities/{id}/resume', undefined, { id: one.id }))
   const end = useAct(() => remove('/api/v1/eligibilities/{id}', { id: one.id }))
-  const close = () => setOpen(undefined)
   return (
-    <li className="grid gap-1 border-b border-line px-3.5 py-2 last:border-0">
+    <>
+      {one.suspended ? (
+        <Button look="quiet" busy={resume.isPending} onClick={() => resume.mutate()}>
+          Resume
+        </Button>
+      ) : (
+        <Button look="quiet" onClick={() => open('suspend')}>
+          Suspend …
+        </Button>
+      )}
+      <Button
+        look="quiet"
+        busy={end.isPending}
+        onClick={() => (ending ? end.mutate() : setEnding(true))}
+        onBlur={() => setEnding(false)}
+      >
+        {ending ? `End it for ${one.who}` : 'End'}
+      </Button>
+      <Wrong error={resume.error ?? end.error} />
+    </>
+  )
+}
+
+/** The right, by what way it may be asked for, until when, and why not at present. */
+function Says({ one, of }: { one: One; of: string }) {
+  return (
+    <>
       <span className="flex flex-wrap items-baseline justify-between gap-x-3">
         <Right right={one.right} />
         <span className="text-ink-3">
@@ -109,6 +136,16 @@ function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: b
           {one.suspended.by && ` by ${one.suspended.by}`}: {one.suspended.reason}
         </span>
       )}
+    </>
+  )
+}
+
+function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: boolean }) {
+  const [open, setOpen] = useState<Part>()
+  const close = () => setOpen(undefined)
+  return (
+    <li className="grid gap-1 border-b border-line px-3.5 py-2 last:border-0">
+      <Says one={one} of={of} />
       {(may || (own && one.until && !one.covers)) && (
         <span className="flex flex-wrap justify-end gap-1.5">
           {!one.covers && (
@@ -116,30 +153,9 @@ function Row({ one, of, may, own }: { one: One; of: string; may: boolean; own: b
               {may ? 'Change …' : 'Ask for renewal …'}
             </Button>
           )}
-          {may && (
-            <>
-              {one.suspended ? (
-                <Button look="quiet" busy={resume.isPending} onClick={() => resume.mutate()}>
-                  Resume
-                </Button>
-              ) : (
-                <Button look="quiet" onClick={() => setOpen('suspend')}>
-                  Suspend …
-                </Button>
-              )}
-              <Button
-                look="quiet"
-                busy={end.isPending}
-                onClick={() => (ending ? end.mutate() : setEnding(true))}
-                onBlur={() => setEnding(false)}
-              >
-                {ending ? `End it for ${one.who}` : 'End'}
-              </Button>
-            </>
-          )}
+          {may && <Administer one={one} open={setOpen} />}
         </span>
       )}
-      <Wrong error={resume.error ?? end.error} />
       <Dialog
         open={open === 'window'}
         onClose={close}

@@ -70,6 +70,7 @@ function Form({ who, close }: { who: string; close: () => void }) {
   )
 }
 
+/** Makes somebody eligible, in a window of time. */
 export function GiveEligibility({ who }: { who: string }) {
   const [open, setOpen] = useState(false)
   const close = () => setOpen(false)

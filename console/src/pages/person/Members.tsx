@@ -69,6 +69,7 @@ function Member({ group, name, may }: { group: string; name: string; may: boolea
   )
 }
 
+/** Members of a group, put in and taken out. */
 export function Members({ group, members, may }: { group: string; members: string[]; may: boolean }) {
   return (
     <Section title="Members">

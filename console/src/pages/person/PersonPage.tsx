@@ -11,7 +11,7 @@ import { Empty, Shown } from '../../parts/shown'
 import { Instant, Reference, Right, State, Weight, Who } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { useData } from '../../parts/data'
-import { isAdministrator, isOverseer, useMe } from '../../parts/me'
+import { isAdministrator, isOverseer, type Me, useMe } from '../../parts/me'
 import { Ways } from '../../parts/Ways'
 import { count, figure, list } from '../../words/time'
 import { Covers } from './Covers'
@@ -145,6 +145,46 @@ function Elevations({ page }: { page: Page }) {
   )
 }
 
+/** What the record says of them lately. */
+function Lately({ page }: { page: Page }) {
+  if (page.entries.length === 0) return <Empty>Nothing lately that you may see.</Empty>
+  return (
+    <ul>
+      {page.entries.slice(0, 14).map((entry) => (
+        <li key={entry.n} className="border-b border-line px-3.5 py-1.5 last:border-0">
+          <span className="font-medium">{entry.who}</span> <Said words={entry.words} />{' '}
+          <span className="text-ink-3">
+            <Instant at={entry.at} how="relative" />
+          </span>
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+/** Who they are, what they hold, and what they may ask for. */
+function Holds({ page, me }: { page: Page; me: Me | undefined }) {
+  const { name, kind } = page.subject
+  const administers = me !== undefined && isAdministrator(me)
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
+      <Section title="Who">
+        <Facts page={page} />
+      </Section>
+      {kind === 'group' && <Members group={name} members={page.subject.members} may={administers} />}
+      <Section title="Held all the time">
+        <Standing page={page} />
+      </Section>
+      {me && isOverseer(me) && <Ways key={name} of={name} />}
+      <Section title="May be asked for" aside={administers && <GiveEligibility who={name} />}>
+        <Eligible of={name} eligible={page.eligible} may={administers} own={me?.name === name} />
+      </Section>
+      {kind === 'person' && <Covers of={name} may={administers || me?.name === name} />}
+    </div>
+  )
+}
+
+/** All that is known of a person, a group or a program, as far as the reader may see. */
 export default function PersonPage() {
   const { name = '' } = useParams()
   const me = useMe()
@@ -168,55 +208,13 @@ export default function PersonPage() {
             {sentence(page)}
           </Sentence>
           <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
-            <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
-              <Section title="Who">
-                <Facts page={page} />
-              </Section>
-              {page.subject.kind === 'group' && (
-                <Members
-                  group={page.subject.name}
-                  members={page.subject.members}
-                  may={me.data != null && isAdministrator(me.data)}
-                />
-              )}
-              <Section title="Held all the time">
-                <Standing page={page} />
-              </Section>
-              {me.data && isOverseer(me.data) && <Ways key={page.subject.name} of={page.subject.name} />}
-              <Section
-                title="May be asked for"
-                aside={me.data && isAdministrator(me.data) && <GiveEligibility who={page.subject.name} />}
-              >
-                <Eligible
-                  of={page.subject.name}
-                  eligible={page.eligible}
-                  may={me.data != null && isAdministrator(me.data)}
-                  own={me.data?.name === page.subject.name}
-                />
-              </Section>
-              {page.subject.kind === 'person' && (
-                <Covers
-                  of={page.subject.name}
-                  may={me.data != null && (isAdministrator(me.data) || me.data.name === page.subject.name)}
-                />
-              )}
-            </div>
+            <Holds page={page} me={me.data} />
             <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
               <Section title="Elevations">
                 <Elevations page={page} />
               </Section>
               <Section title="Lately">
-                {page.entries.length === 0 && <Empty>Nothing lately that you may see.</Empty>}
-                <ul>
-                  {page.entries.slice(0, 14).map((entry) => (
-                    <li key={entry.n} className="border-b border-line px-3.5 py-1.5 last:border-0">
-                      <span className="font-medium">{entry.who}</span> <Said words={entry.words} />{' '}
-                      <span className="text-ink-3">
-                        <Instant at={entry.at} how="relative" />
-                      </span>
-                    </li>
-                  ))}
-                </ul>
+                <Lately page={page} />
               </Section>
             </div>
           </div>

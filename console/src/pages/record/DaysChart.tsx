@@ -81,6 +81,7 @@ function StandingLine({ days }: { days: Day[] }) {
   )
 }
 
+/** How much happened on each day; a day leads to its entries. */
 export function DaysChart() {
   const days = useData(['days'], ['elevations', 'standing'], () => get('/api/v1/days'))
   return (

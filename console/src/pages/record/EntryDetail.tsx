@@ -10,36 +10,52 @@ import { Said } from '../../parts/Said'
 import { check } from './proof'
 import { useAct } from '../../parts/data'
 
+/** Who did what, when, from where and to which elevation. */
+function Says({ entry }: { entry: Api['LedgerEntry'] }) {
+  const what = entry.what as Record<string, unknown>
+  const elevation = typeof what.elevation === 'number' ? `E${what.elevation}` : undefined
+  return (
+    <>
+      <p className="text-[1.07rem]">
+        <Who name={entry.who} className="font-medium" /> <Said words={entry.words} />
+      </p>
+      <p className="text-ink-2">
+        <Instant at={entry.at} />
+        {entry.from ? `, from ${entry.from}` : ''}
+        {elevation && (
+          <>
+            , about <Reference id={elevation} />
+          </>
+        )}
+      </p>
+    </>
+  )
+}
+
+function Bytes({ label, className, bytes }: { label: string; className: string; bytes: string }) {
+  return (
+    <pre
+      tabIndex={0}
+      aria-label={label}
+      className={`mono overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap ${className}`}
+    >
+      {bytes}
+    </pre>
+  )
+}
+
+/** An entry of the record, and its proof, checked here. */
 export function EntryDetail({ n, entry }: { n: string; entry: Api['LedgerEntry'] | undefined }) {
   const [raw, setRaw] = useState(false)
   const prove = useAct(async () => {
     const proof = await get('/api/v1/ledger/{n}/proof', { at: { n } })
     return { proof, ...(await check(proof)) }
   })
-  const what = entry?.what as Record<string, unknown> | undefined
-  const elevation = typeof what?.elevation === 'number' ? `E${what.elevation}` : undefined
   const proven = prove.data && String(prove.data.proof.n) === n ? prove.data : undefined
   return (
     <Section title={<span className="mono">Entry {n}</span>}>
       <div className="grid gap-3 px-3.5 py-3">
-        {entry ? (
-          <>
-            <p className="text-[1.07rem]">
-              <Who name={entry.who} className="font-medium" /> <Said words={entry.words} />
-            </p>
-            <p className="text-ink-2">
-              <Instant at={entry.at} />
-              {entry.from ? `, from ${entry.from}` : ''}
-              {elevation && (
-                <>
-                  , about <Reference id={elevation} />
-                </>
-              )}
-            </p>
-          </>
-        ) : (
-          <p className="text-ink-2">It is not among the entries shown here.</p>
-        )}
+        {entry ? <Says entry={entry} /> : <p className="text-ink-2">It is not among the entries shown here.</p>}
         <div className="flex flex-wrap gap-2">
           <Button busy={prove.isPending} onClick={() => prove.mutate()}>
             Check its proof here
@@ -59,20 +75,8 @@ export function EntryDetail({ n, entry }: { n: string; entry: Api['LedgerEntry']
         )}
         {proven && raw && (
           <>
-            <pre
-              tabIndex={0}
-              aria-label="The exact bytes"
-              className="mono max-h-64 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap"
-            >
-              {proven.proof.fact}
-            </pre>
-            <pre
-              tabIndex={0}
-              aria-label="The signed checkpoint"
-              className="mono max-h-40 overflow-auto rounded bg-sunk p-2 text-[0.86rem] break-all whitespace-pre-wrap"
-            >
-              {proven.proof.checkpoint}
-            </pre>
+            <Bytes label="The exact bytes" className="max-h-64" bytes={proven.proof.fact} />
+            <Bytes label="The signed checkpoint" className="max-h-40" bytes={proven.proof.checkpoint} />
           </>
         )}
       </div>

@@ -151,6 +151,7 @@ function Filters({ filter }: { filter: Filter }) {
 /** Most entries that are shown at once. */
 const MOST = 1000
 
+/** The record: searched, narrowed, and each entry with its proof. */
 export default function RecordPage() {
   const filter = useFilter()
   const [most, setMost] = useState(100)

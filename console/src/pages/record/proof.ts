@@ -60,6 +60,7 @@ async function opened(note: string, publicKey: string): Promise<{ size: number; 
   return { size: Number(size), root: text(plain(root ?? '')) }
 }
 
+/** What checking a proof came to. */
 export interface Outcome {
   holds: boolean
   says: string

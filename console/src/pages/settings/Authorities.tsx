@@ -55,6 +55,7 @@ function Body({ view }: { view: View }) {
   )
 }
 
+/** The SSH authorities, and the next step of changing them. */
 export function Authorities() {
   const view = useData(['authorities'], ['estate', 'elevations'], () => get('/api/v1/authorities'))
   if (view.data?.hosts.length === 0) return null

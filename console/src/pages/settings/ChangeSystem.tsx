@@ -99,6 +99,7 @@ function Placing({ draft, set, target }: Draft) {
   )
 }
 
+/** Changes how a system is reached and looked after. */
 export function ChangeSystem({ target, done }: { target: Target; done: () => void }) {
   // Of what the form began with, whatever comes in meanwhile.
   const [digest] = useState(target.digest)
@@ -140,6 +141,7 @@ export function ChangeSystem({ target, done }: { target: Target; done: () => voi
   )
 }
 
+/** Lets a system go, which is looked after no more. */
 export function LetGo({ target }: { target: Target }) {
   const [reason, setReason] = useState('')
   const end = useAct(() => post('/api/v1/targets/end', { target: target.path, reason }))

@@ -110,6 +110,40 @@ async function placed(path: string): Promise<{ parent: string; name: string }> {
   return { parent, name }
 }
 
+interface AskedProps {
+  field: Field
+  value: string
+  write: (value: string) => void
+}
+
+const NUMBERS = ['port', 'sweep']
+
+/** One field, in as many lines as it takes. */
+function Asked({ field, value, write }: AskedProps) {
+  const shared = {
+    label: field.label,
+    hint: field.hint,
+    value,
+    required: true,
+    onChange: (event: { target: { value: string } }) => write(event.target.value),
+  }
+  if (field.lines) {
+    return (
+      <div className="sm:col-span-2">
+        <TextArea {...shared} rows={field.lines} spellCheck={false} />
+      </div>
+    )
+  }
+  return (
+    <Input
+      {...shared}
+      type={field.secret ? 'password' : NUMBERS.includes(field.key) ? 'number' : 'text'}
+      autoComplete={field.secret ? 'new-password' : 'off'}
+    />
+  )
+}
+
+/** `done` is called once it is connected. */
 export function Connect({ done }: { done?: () => void }) {
   const [kind, setKind] = useState<Kind>('postgres')
   const [path, setPath] = useState('')
@@ -150,28 +184,14 @@ export function Connect({ done }: { done?: () => void }) {
         required
         hint="Folders on the way are made."
       />
-      {fields.map((field) => {
-        const shared = {
-          label: field.label,
-          hint: field.hint,
-          value: of(field.key),
-          required: true,
-          onChange: (event: { target: { value: string } }) =>
-            setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: event.target.value })),
-        }
-        return field.lines ? (
-          <div key={`${kind}.${field.key}`} className="sm:col-span-2">
-            <TextArea {...shared} rows={field.lines} spellCheck={false} />
-          </div>
-        ) : (
-          <Input
-            key={`${kind}.${field.key}`}
-            {...shared}
-            type={field.secret ? 'password' : field.key === 'port' || field.key === 'sweep' ? 'number' : 'text'}
-            autoComplete={field.secret ? 'new-password' : 'off'}
-          />
-        )
-      })}
+      {fields.map((field) => (
+        <Asked
+          key={`${kind}.${field.key}`}
+          field={field}
+          value={of(field.key)}
+          write={(value) => setWritten((old) => ({ ...old, [`${kind}.${field.key}`]: value }))}
+        />
+      ))}
       <div className="grid gap-3 sm:col-span-2">
         <Wrong error={connect.error} />
         <Button type="submit" look="main" busy={connect.isPending} className="justify-self-start">

@@ -34,6 +34,7 @@ function Script({ target }: { target: string }) {
   )
 }
 
+/** What is to be run on a host, and what the service is to know of it. */
 export function HostEnrolment({ target, begun }: { target: string; begun: boolean }) {
   const [open, setOpen] = useState(!begun)
   const check = useAct(() => post('/api/v1/targets/check', { target }))

@@ -76,6 +76,7 @@ function List({ people, enrol }: { people: Subject[]; enrol: (name: string) => v
   )
 }
 
+/** Adds somebody; `done` is told the name. */
 export function AddPerson({ done }: { done?: (name: string) => void }) {
   const [kind, setKind] = useState<Subject['kind']>('person')
   const [name, setName] = useState('')
@@ -131,6 +132,7 @@ export function AddPerson({ done }: { done?: (name: string) => void }) {
   )
 }
 
+/** The one-time secret of somebody, shown once. */
 export function Enrol({ name, onClose }: { name: string | undefined; onClose: () => void }) {
   const issue = useAct((who: string) => post('/api/v1/people/{who}/enrolment', undefined, { who }))
   const close = () => {
@@ -165,6 +167,7 @@ export function Enrol({ name, onClose }: { name: string | undefined; onClose: ()
   )
 }
 
+/** Who has which duty within Tempestas. */
 export function Duties() {
   const duties = useData(['duties'], ['people'], () => get('/api/v1/duties'))
   const [who, setWho] = useState('')
@@ -222,6 +225,7 @@ export function Duties() {
   )
 }
 
+/** Everybody, and what may be changed of them. */
 export function People() {
   const [q, setQ] = useState('')
   const [enrol, setEnrol] = useState<string>()

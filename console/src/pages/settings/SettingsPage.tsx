@@ -11,6 +11,7 @@ import { Systems } from './Systems'
 const PARTS = { systems: 'Systems', people: 'People and duties', own: 'My sign-in' }
 type Part = keyof typeof PARTS
 
+/** What is one’s own, and what administrators set. */
 export default function SettingsPage() {
   const me = useMe()
   const [search, setSearch] = useSearchParams()

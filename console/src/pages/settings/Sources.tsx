@@ -12,6 +12,29 @@ import { count } from '../../words/time'
 
 type Source = Api['SourceView']
 
+/** Where in the directory they are, and when they were last taken in. */
+function Mapping({ one }: { one: Source }) {
+  return (
+    <span className="text-ink-3">
+      People below <code>{one.mapping.people}</code>
+      {one.mapping.groups && (
+        <>
+          , groups below <code>{one.mapping.groups}</code>
+        </>
+      )}
+      ;{' '}
+      {one.taken_at ? (
+        <>
+          last taken in <Instant at={one.taken_at} how="relative" />
+        </>
+      ) : (
+        'nothing taken in yet'
+      )}
+      . It is read with each survey.
+    </span>
+  )
+}
+
 function Row({ one }: { one: Source }) {
   const [ending, setEnding] = useState(false)
   const read = useAct(() => post('/api/v1/sources/read', { target: one.target }))
@@ -44,23 +67,7 @@ function Row({ one }: { one: Source }) {
           </Button>
         </span>
       </span>
-      <span className="text-ink-3">
-        People below <code>{one.mapping.people}</code>
-        {one.mapping.groups && (
-          <>
-            , groups below <code>{one.mapping.groups}</code>
-          </>
-        )}
-        ;{' '}
-        {one.taken_at ? (
-          <>
-            last taken in <Instant at={one.taken_at} how="relative" />
-          </>
-        ) : (
-          'nothing taken in yet'
-        )}
-        . It is read with each survey.
-      </span>
+      <Mapping one={one} />
       {one.held && (
         <span className="flex flex-wrap items-center gap-3 rounded border border-warm-fill bg-warm-soft px-3 py-2">
           <span className="min-w-0 flex-1">
@@ -133,6 +140,7 @@ function Add({ directories }: { directories: Api['TargetView'][] }) {
   )
 }
 
+/** Directories that people and groups come from. */
 export function Sources() {
   const sources = useData(['sources'], ['people', 'estate'], () => get('/api/v1/sources'))
   const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))

@@ -123,6 +123,7 @@ function System({ target }: { target: Target }) {
   )
 }
 
+/** Every system that is connected, and how its surveys go. */
 export function Systems() {
   const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   return (

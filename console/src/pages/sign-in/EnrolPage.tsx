@@ -28,6 +28,7 @@ function QrCode({ rows, says }: { rows: string[]; says: string }) {
   )
 }
 
+/** Takes a one-time secret, and sets a password and a code for it. */
 export function EnrolPage() {
   const [secret, setSecret] = useState('')
   const [password, setPassword] = useState('')

@@ -9,6 +9,22 @@ import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
 import { useAct } from '../../parts/data'
 
+/** Signs in by a passkey, where the browser can. */
+function ByPasskey({ passkey }: { passkey: { isPending: boolean; mutate: () => void } }) {
+  if (!canPasskeys()) return null
+  return (
+    <>
+      <p className="flex items-center gap-3 text-ink-3 before:h-px before:flex-1 before:bg-line after:h-px after:flex-1 after:bg-line">
+        or
+      </p>
+      <Button busy={passkey.isPending} onClick={() => passkey.mutate()}>
+        <Fingerprint size={17} aria-hidden="true" /> Sign in with a passkey
+      </Button>
+    </>
+  )
+}
+
+/** `done` is told the name that signed in. */
 export function SignInForm({ name: known, done }: { name?: string; done: (name: string) => void }) {
   const [name, setName] = useState(known ?? '')
   const [password, setPassword] = useState('')
@@ -56,16 +72,7 @@ export function SignInForm({ name: known, done }: { name?: string; done: (name: 
           Sign in
         </Button>
       </form>
-      {canPasskeys() && (
-        <>
-          <p className="flex items-center gap-3 text-ink-3 before:h-px before:flex-1 before:bg-line after:h-px after:flex-1 after:bg-line">
-            or
-          </p>
-          <Button busy={byPasskey.isPending} onClick={() => byPasskey.mutate()}>
-            <Fingerprint size={17} aria-hidden="true" /> Sign in with a passkey
-          </Button>
-        </>
-      )}
+      <ByPasskey passkey={byPasskey} />
       <Wrong error={byPassword.error ?? byPasskey.error} />
     </div>
   )

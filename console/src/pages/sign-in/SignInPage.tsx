@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { queries } from '../../parts/data'
 import { SignInForm } from './SignInForm'
 
+/** What stands around the way in. */
 export function Door({ title, children }: { title: string; children: React.ReactNode }) {
   return (
     <main className="grid min-h-dvh content-center justify-items-center gap-6 px-4 py-8">
@@ -19,6 +20,7 @@ export function Door({ title, children }: { title: string; children: React.React
   )
 }
 
+/** The way in. */
 export function SignInPage() {
   return (
     <Door title="Sign in">

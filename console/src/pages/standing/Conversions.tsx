@@ -56,6 +56,38 @@ function Waves({ one, may }: { one: Conversion; may: boolean }) {
   )
 }
 
+/** How much of it was read back. */
+function Progress({ one }: { one: Conversion }) {
+  const done = one.items.filter((item) => !['waiting', 'taking', 'restoring'].includes(item.state)).length
+  return (
+    <div
+      role="progressbar"
+      aria-valuenow={done}
+      aria-valuemax={one.items.length}
+      aria-label={`${one.id}: read back`}
+      className="h-1.5 rounded bg-sunk"
+    >
+      <div className="h-full rounded bg-warm-fill" style={{ width: `${(100 * done) / one.items.length}%` }} />
+    </div>
+  )
+}
+
+/** Each of its rights: its wave, how far it is, and what is in the way. */
+function Items({ one }: { one: Conversion }) {
+  return (
+    <ul className="grid gap-1">
+      {one.items.map((item) => (
+        <li key={item.standing} className="flex flex-wrap items-baseline gap-x-3">
+          {(one.waves?.count ?? 1) > 1 && <span className="text-ink-3">wave {item.wave}</span>}
+          <span className="mono">{item.account}</span> <Right right={item.right} />
+          <span className="text-ink-2">{WORDS[item.state]}</span>
+          {item.trouble && <span className="text-alarm">{item.trouble}</span>}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
 function One({ one, may }: { one: Conversion; may: boolean }) {
   const now = useNow()
   const [open, setOpen] = useState(false)
@@ -64,7 +96,6 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
     () => post('/api/v1/conversions/{id}/undo', undefined, { id: one.id }),
     () => setSure(false),
   )
-  const done = one.items.filter((item) => !['waiting', 'taking', 'restoring'].includes(item.state)).length
   const past = one.waves != null && new Date(one.waves.undo_until) < now
   return (
     <li className="grid gap-1.5 border-b border-line px-3.5 py-2.5 last:border-0">
@@ -86,30 +117,9 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
           {may && !one.undone_at && !past && <Button onClick={() => setSure(true)}>Undo</Button>}
         </span>
       </div>
-      {!one.settled && (
-        <div
-          role="progressbar"
-          aria-valuenow={done}
-          aria-valuemax={one.items.length}
-          aria-label={`${one.id}: read back`}
-          className="h-1.5 rounded bg-sunk"
-        >
-          <div className="h-full rounded bg-warm-fill" style={{ width: `${(100 * done) / one.items.length}%` }} />
-        </div>
-      )}
+      {!one.settled && <Progress one={one} />}
       <Waves one={one} may={may} />
-      {open && (
-        <ul className="grid gap-1">
-          {one.items.map((item) => (
-            <li key={item.standing} className="flex flex-wrap items-baseline gap-x-3">
-              {(one.waves?.count ?? 1) > 1 && <span className="text-ink-3">wave {item.wave}</span>}
-              <span className="mono">{item.account}</span> <Right right={item.right} />
-              <span className="text-ink-2">{WORDS[item.state]}</span>
-              {item.trouble && <span className="text-alarm">{item.trouble}</span>}
-            </li>
-          ))}
-        </ul>
-      )}
+      {open && <Items one={one} />}
       <Dialog
         open={sure}
         onClose={() => setSure(false)}
@@ -125,6 +135,7 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
   )
 }
 
+/** All conversions, the newest first. */
 export function Conversions({ may }: { may: boolean }) {
   const all = useData(['conversions'], ['standing'], () => get('/api/v1/conversions'))
   return (

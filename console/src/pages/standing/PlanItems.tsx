@@ -8,15 +8,36 @@ import { opened } from '../../words/sentence'
 
 type Item = Api['PlanItemView']
 
-export function PlanItems({
-  items,
-  pilot,
-  setPilot,
-}: {
-  items: Item[]
+interface Pilot {
   pilot: ReadonlySet<string>
   setPilot: (pilot: ReadonlySet<string>) => void
-}) {
+}
+
+/** Whose right it is, which, and whether it goes first. */
+function Heading({ standing, pilot, setPilot }: Pilot & { standing: Item['standing'] }) {
+  const others = [...pilot].filter((id) => id !== standing.id)
+  return (
+    <span className="flex flex-wrap items-baseline gap-x-3">
+      <span className="mono font-semibold">{standing.account}</span>
+      {standing.who && <Who name={standing.who} />}
+      <Right right={`${standing.role}@${standing.scope}`} />
+      <Weight weight={standing.weight} />
+      <label className="ml-auto inline-flex min-h-7 items-center gap-1.5">
+        <input
+          type="checkbox"
+          className="size-[26px]"
+          checked={pilot.has(standing.id)}
+          aria-label={`${standing.id} goes first, in a pilot`}
+          onChange={(event) => setPilot(new Set(event.target.checked ? [...others, standing.id] : others))}
+        />
+        <span className="label">Pilot</span>
+      </label>
+    </span>
+  )
+}
+
+/** Each right that would be converted, with its cautions first. */
+export function PlanItems({ items, pilot, setPilot }: Pilot & { items: Item[] }) {
   return (
     <ul className="grid max-h-[46vh] gap-3 overflow-auto" tabIndex={0} aria-label="What would change">
       {items.map((item) => (
@@ -24,30 +45,7 @@ export function PlanItems({
           key={item.standing.id}
           className={`grid gap-1 border-l-4 pl-3 ${item.cautions.length > 0 ? 'border-warm' : 'border-line'}`}
         >
-          <span className="flex flex-wrap items-baseline gap-x-3">
-            <span className="mono font-semibold">{item.standing.account}</span>
-            {item.standing.who && <Who name={item.standing.who} />}
-            <Right right={`${item.standing.role}@${item.standing.scope}`} />
-            <Weight weight={item.standing.weight} />
-            <label className="ml-auto inline-flex min-h-7 items-center gap-1.5">
-              <input
-                type="checkbox"
-                className="size-[26px]"
-                checked={pilot.has(item.standing.id)}
-                aria-label={`${item.standing.id} goes first, in a pilot`}
-                onChange={(event) =>
-                  setPilot(
-                    new Set(
-                      event.target.checked
-                        ? [...pilot, item.standing.id]
-                        : [...pilot].filter((id) => id !== item.standing.id),
-                    ),
-                  )
-                }
-              />
-              <span className="label">Pilot</span>
-            </label>
-          </span>
+          <Heading standing={item.standing} pilot={pilot} setPilot={setPilot} />
           {item.cautions.map((caution) => (
             <span key={caution} className="flex items-start gap-1.5 text-warm">
               <TriangleAlert size={15} aria-hidden="true" className="mt-1 shrink-0" />

@@ -118,6 +118,7 @@ function Body({ shown }: { shown: Rehearsed }) {
   )
 }
 
+/** How recorded uses would have fared, had the rights been asked for. */
 export function Rehearsal({ chosen }: { chosen: string[] }) {
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
   const query = useData(

@@ -15,6 +15,7 @@ import { FACETS, Facets, fits, type Picked } from './facets'
 import { StandingTable } from './StandingTable'
 import { Tray } from './Tray'
 
+/** A right that is held all the time. */
 export type Standing = Api['StandingView']
 
 /** A right, with what administrators and the system itself say of where it is. */
@@ -35,19 +36,41 @@ function sentence(all: Standing[]): string {
   return `${count(all.length, 'standing right')}: ${figure(critical)} critical, ${figure(unused)} never seen used${untold}.`
 }
 
-export default function StandingPage() {
-  const me = useMe()
+/** What the address narrows the list to, and the means to change it. */
+function useNarrowed() {
   const [search, setSearch] = useSearchParams()
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(() => new Set(search.getAll('pick')))
-  const [wide] = useState(() => matchMedia('(min-width: 64rem)').matches)
-  const q = search.get('q') ?? ''
-  const standing = useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
-  const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
   const picked: Picked = useMemo(
     () => Object.fromEntries(FACETS.map((facet) => [facet.key, search.getAll(facet.key)])),
     [search],
   )
-  const all: Row[] = useMemo(() => {
+  return {
+    search,
+    picked,
+    q: search.get('q') ?? '',
+    onPick: (key: string, value: string, on: boolean) =>
+      setSearch((old) => {
+        const values = old.getAll(key).filter((one) => one !== value)
+        old.delete(key)
+        for (const one of on ? [...values, value] : values) old.append(key, one)
+        return old
+      }),
+    write: (q: string) =>
+      setSearch(
+        (old) => {
+          if (q) old.set('q', q)
+          else old.delete('q')
+          return old
+        },
+        { replace: true },
+      ),
+  }
+}
+
+/** Every standing right that the reader may see, worst first, with what is said of its system. */
+function useRows(): [ReturnType<typeof useStanding>, Row[]] {
+  const standing = useStanding()
+  const targets = useData(['targets'], ['estate', 'standing', 'elevations'], () => get('/api/v1/targets'))
+  const all = useMemo(() => {
     const groups = new Map(
       (targets.data ?? []).map((one) => [one.path, { labels: said(one.labels), says: said(one.attributes) }]),
     )
@@ -55,49 +78,48 @@ export default function StandingPage() {
       .sort(worstFirst)
       .map((one) => ({ labels: [], says: [], ...one, ...groups.get(one.target) }))
   }, [standing.data, targets.data])
+  return [standing, all]
+}
+
+const useStanding = () => useData(['standing'], ['standing', 'people', 'estate'], () => get('/api/v1/standing'))
+
+/** The facets beside the list; on a narrow screen behind a line of their own. */
+function Narrowing({ all, narrowed }: { all: Row[]; narrowed: ReturnType<typeof useNarrowed> }) {
+  const [wide] = useState(() => matchMedia('(min-width: 64rem)').matches)
+  const { search, picked, q, onPick } = narrowed
+  return (
+    <details open={wide || FACETS.some((facet) => search.has(facet.key)) || undefined}>
+      <summary className="label mb-2 cursor-pointer lg:hidden">
+        Narrow by harm, use, holder, system, label, role
+      </summary>
+      <Facets {...{ all, picked, q, onPick }} />
+    </details>
+  )
+}
+
+/** Every right that is held all the time, and what becomes of those that are picked. */
+export default function StandingPage() {
+  const me = useMe()
+  const narrowed = useNarrowed()
+  const { search, picked, q } = narrowed
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(() => new Set(search.getAll('pick')))
+  const [standing, all] = useRows()
   const shown = useMemo(() => all.filter((one) => fits(one, picked, q)), [all, picked, q])
-  const administers = me.data && isAdministrator(me.data)
+  const administers = me.data !== undefined && isAdministrator(me.data)
   return (
     <>
       <Sentence>{standing.data ? sentence(all) : 'Standing rights'}</Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[220px_minmax(0,1fr)]">
-        <details open={wide || FACETS.some((facet) => search.has(facet.key)) || undefined}>
-          <summary className="label mb-2 cursor-pointer lg:hidden">
-            Narrow by harm, use, holder, system, label, role
-          </summary>
-          <Facets
-            all={all}
-            picked={picked}
-            q={q}
-            onPick={(key, value, on) =>
-              setSearch((old) => {
-                const values = old.getAll(key).filter((one) => one !== value)
-                old.delete(key)
-                for (const one of on ? [...values, value] : values) old.append(key, one)
-                return old
-              })
-            }
-          />
-        </details>
+        <Narrowing all={all} narrowed={narrowed} />
         <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
-          <Drift may={administers ?? false} />
+          <Drift may={administers} />
           <Section
             title={`${count(shown.length, 'right')}${shown.length < all.length ? ` of ${figure(all.length)}` : ''}`}
             aside={
               <input
                 type="search"
                 value={q}
-                onChange={(event) => {
-                  const value = event.target.value
-                  setSearch(
-                    (old) => {
-                      if (value) old.set('q', value)
-                      else old.delete('q')
-                      return old
-                    },
-                    { replace: true },
-                  )
-                }}
+                onChange={(event) => narrowed.write(event.target.value)}
                 aria-label="Search standing rights"
                 placeholder="Account, person, role, path"
                 className="h-8 w-64 rounded border border-edge bg-sheet px-2"
@@ -115,7 +137,7 @@ export default function StandingPage() {
               clear={() => setChosen(new Set())}
             />
           )}
-          <Conversions may={administers ?? false} />
+          <Conversions may={administers} />
         </div>
       </div>
     </>

@@ -73,10 +73,43 @@ function Left({ left }: { left: Plan['left'] }) {
   ))
 }
 
+/** A rehearsal of what is chosen, opened when it is wanted. */
+function Rehearsed({ ids, at }: { ids: string[]; at: boolean }) {
+  const [open, setOpen] = useState(at)
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-2 rounded border border-line p-3">
+      <span className="flex flex-wrap items-center gap-3">
+        <Button aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? 'Close the rehearsal' : 'Rehearse'}
+        </Button>
+        <span className="text-ink-3">
+          Replays what was recorded of these rights against the terms; nothing is changed.
+        </span>
+      </span>
+      {open && <Rehearsal chosen={ids} />}
+    </div>
+  )
+}
+
+const isWrong = (waves: Waves) => (waves.pace !== '' && readSpan(waves.pace) === undefined) || !/^\d*$/.test(waves.size)
+
+/** A conversion as it is sent: what is left empty is decided by the service. */
+const asConversion = (chosen: string[], pilot: string[], waves: Waves, shown: string) => ({
+  chosen,
+  shown,
+  until: waves.until ? throughDay(waves.until) : null,
+  name: waves.name || null,
+  pilot,
+  wave_size: waves.size ? Number(waves.size) : null,
+  pace: waves.pace ? (readSpan(waves.pace) ?? null) : null,
+  stop_percent: null,
+  undo_days: null,
+})
+
+/** What is chosen, all that converting it would do, and the step itself. */
 export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: () => void; rehearsed: boolean }) {
   const [waves, setWaves] = useState<Waves>({ name: '', size: '', pace: '', until: '' })
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
-  const [rehearse, setRehearse] = useState(rehearsed)
   const ids = chosen.map((one) => one.id)
   const pilot = ids.filter((id) => picked.has(id))
   const plan = useData(
@@ -85,24 +118,9 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
     () => post('/api/v1/conversions/preview', { chosen: ids }),
     { keep: true },
   )
-  const convert = useAct(
-    (shown: string) =>
-      post('/api/v1/conversions', {
-        chosen: ids,
-        shown,
-        until: waves.until ? throughDay(waves.until) : null,
-        name: waves.name || null,
-        pilot,
-        wave_size: waves.size ? Number(waves.size) : null,
-        pace: waves.pace ? (readSpan(waves.pace) ?? null) : null,
-        stop_percent: null,
-        undo_days: null,
-      }),
-    clear,
-  )
+  const convert = useAct((shown: string) => post('/api/v1/conversions', asConversion(ids, pilot, waves, shown)), clear)
   // A preview of a choice that has passed is never acted on.
-  const stale =
-    plan.isPlaceholderData || (waves.pace !== '' && readSpan(waves.pace) === undefined) || !/^\d*$/.test(waves.size)
+  const stale = plan.isPlaceholderData || isWrong(waves)
   const first = pilot.length || Number(waves.size) || chosen.length
   return (
     <Section
@@ -119,17 +137,7 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
           <div className="grid grid-cols-[minmax(0,1fr)] gap-4 px-3.5 py-3">
             <PlanItems items={plan.items} pilot={picked} setPilot={setPicked} />
             <Left left={plan.left} />
-            <div className="grid grid-cols-[minmax(0,1fr)] gap-2 rounded border border-line p-3">
-              <span className="flex flex-wrap items-center gap-3">
-                <Button aria-expanded={rehearse} onClick={() => setRehearse(!rehearse)}>
-                  {rehearse ? 'Close the rehearsal' : 'Rehearse'}
-                </Button>
-                <span className="text-ink-3">
-                  Replays what was recorded of these rights against the terms; nothing is changed.
-                </span>
-              </span>
-              {rehearse && <Rehearsal chosen={ids} />}
-            </div>
+            <Rehearsed ids={ids} at={rehearsed} />
             <WaveFields waves={waves} set={setWaves} pilot={pilot.length} chosen={chosen.length} />
             <Wrong error={convert.error} />
             <div className="flex flex-wrap items-center gap-3">

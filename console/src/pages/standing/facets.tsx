@@ -17,6 +17,7 @@ function used(one: Row): string {
   return age > QUARTER ? 'not for 90 days' : 'within 90 days'
 }
 
+/** What standing rights are narrowed by. */
 export const FACETS: Facet[] = [
   { key: 'weight', title: 'Harm', of: (one) => [one.weight] },
   { key: 'used', title: 'Last used', of: (one) => [used(one)] },
@@ -28,8 +29,10 @@ export const FACETS: Facet[] = [
   { key: 'role', title: 'Role', of: (one) => [one.role] },
 ]
 
+/** What is picked of each facet. */
 export type Picked = Record<string, string[]>
 
+/** Whether a right is among what is picked and searched for. */
 export function fits(one: Row, picked: Picked, q: string, except?: string): boolean {
   const words = q.toLowerCase().split(/\s+/).filter(Boolean)
   const text = words.length ? `${one.account} ${one.who ?? ''} ${one.role} ${one.scope} ${one.id}`.toLowerCase() : ''
@@ -42,6 +45,7 @@ export function fits(one: Row, picked: Picked, q: string, except?: string): bool
   )
 }
 
+/** Each facet with its values and how many there are of each. */
 export function Facets({
   all,
   picked,

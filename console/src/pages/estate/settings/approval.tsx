@@ -10,6 +10,7 @@ const STAGE: Stage = { is: 'stage', approvers: ['administrators'], yes: 1, no: 1
 
 const CHOICES = { none: 'nobody need be asked', stage: 'somebody must say yes' }
 
+/** Who answers, how many of them, and within what time. */
 export function Approval({ settings: { approval }, set }: SettingField) {
   const begun = { none: { is: 'none' as const }, stage: STAGE }
   const change = (is: string | undefined) => set({ approval: is ? begun[is as keyof typeof begun] : undefined })

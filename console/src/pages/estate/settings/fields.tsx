@@ -6,6 +6,7 @@ import { Input, Select } from '../../../parts/fields'
 import { NAMED_FORM, readNamed, writeNamed } from '../../../words/named'
 import { readSpan, span } from '../../../words/time'
 
+/** The settings of a rule, each of which may be left out. */
 export type Settings = Api['SettingsView']
 
 /** What the field of a setting is given: all settings of the rule, and how to change some. */

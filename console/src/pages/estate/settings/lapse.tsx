@@ -4,6 +4,7 @@ import { Choice, type SettingField, type Settings } from './fields'
 
 const CHOICES = { any: 'any right', 'by-itself': 'only what the system ends by itself' }
 
+/** What has to see to the end. */
 export const Lapse = ({ settings: { lapse }, set }: SettingField) => (
   <Choice
     label="How its end comes"

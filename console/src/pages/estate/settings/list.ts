@@ -17,6 +17,7 @@ interface Setting {
   More?: ComponentType<SettingField>
 }
 
+/** Every setting with its form, in the order in which they are shown. */
 export const SETTINGS: Setting[] = [
   { name: 'longest', Field: Longest },
   { name: 'usual', Field: Usual },

@@ -3,6 +3,7 @@
 import { Input } from '../../../parts/fields'
 import type { SettingField } from './fields'
 
+/** Whether a reason is needed, and how long a one. */
 export function Reason({ settings: { reason }, set }: SettingField) {
   const letters = reason?.is === 'required' ? reason.at_least : reason ? 0 : ''
   const change = (text: string) => {

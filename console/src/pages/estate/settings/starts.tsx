@@ -4,6 +4,7 @@ import { Choice, type SettingField, type Settings, Time } from './fields'
 
 type Ways = NonNullable<Settings['starts']>
 
+/** The ways to start that are allowed. */
 export function Starts({ settings: { starts }, set }: SettingField) {
   if (!starts) {
     const begin = () => set({ starts: { at_yes: true, at_time_within: null, begin_within: null } })

@@ -7,6 +7,7 @@ type Ticket = NonNullable<Settings['ticket']>
 
 const CHOICES = { off: 'not asked for', optional: 'optional', required: 'required' }
 
+/** Whether a ticket is needed, and its form. */
 export function Ticket({ settings: { ticket }, set }: SettingField) {
   const change = (is: string | undefined) =>
     set({ ticket: is ? (is === 'off' ? { is } : ({ is, pattern: null } as Ticket)) : undefined })
