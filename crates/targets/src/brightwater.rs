@@ -3,22 +3,23 @@
 
 use std::collections::BTreeSet;
 
+use async_trait::async_trait;
 use jiff::Timestamp;
 use reqwest::Method;
 use secrecy::SecretString;
 use serde::Deserialize;
 use serde_json::json;
 use tempestas_core::{
-    AccountFound, Activity, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight,
+    AccountFound, Activity, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Trail, Weight,
 };
 
-use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api};
+use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api, system::System};
 
 /// Longest life of a token there, by which it can outlive a posting.
 const TOKEN_LIFE: Seconds = Seconds::minutes(30);
 
 /// A Brightwater cloud.
-pub struct Brightwater {
+pub(crate) struct Brightwater {
     api: Api,
     mark: String,
 }
@@ -91,11 +92,22 @@ impl Brightwater {
         Ok(Self { api: Api::new(url, key)?, mark: format!("tempestas/{installation}/") })
     }
 
-    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
+    fn marks(&self, postings: &[Posting]) -> Vec<Marked> {
+        let grant = |posting: &Posting| posting.note.strip_prefix(&self.mark)?.strip_prefix('g')?.parse().ok();
+        postings
+            .iter()
+            .map(|posting| Marked { grant: grant(posting).unwrap_or(0), name: posting.key.clone() })
+            .collect()
+    }
+}
+
+#[async_trait]
+impl System for Brightwater {
+    async fn clock(&self) -> Result<Timestamp, TargetError> {
         Ok(Api::read::<Me>(self.api.call(Method::GET, "/me")).await?.time)
     }
 
-    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+    async fn survey(&self) -> Result<Survey, TargetError> {
         let me: Me = Api::read(self.api.call(Method::GET, "/me")).await?;
         let (basins, all_basins) = self.api.list::<Basin>("/basins").await?;
         let (roles, all_roles) = self.api.list::<RoleThere>("/roles").await?;
@@ -132,15 +144,7 @@ impl Brightwater {
         })
     }
 
-    fn marks(&self, postings: &[Posting]) -> Vec<Marked> {
-        let grant = |posting: &Posting| posting.note.strip_prefix(&self.mark)?.strip_prefix('g')?.parse().ok();
-        postings
-            .iter()
-            .map(|posting| Marked { grant: grant(posting).unwrap_or(0), name: posting.key.clone() })
-            .collect()
-    }
-
-    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Vec<Activity>, TargetError> {
+    async fn activity(&self, from: Timestamp) -> Result<Option<Trail>, TargetError> {
         let roles = self.api.whole::<RoleThere>("/roles").await?;
         let done = self.api.whole::<Done>(&format!("/trail?since={from}")).await?;
         let permits = |role: &RoleThere, permission: &str| {
@@ -154,16 +158,16 @@ impl Brightwater {
             part: one.basin,
             what: one.permission,
         });
-        Ok(uses.collect())
+        Ok(Some(Trail { uses: uses.collect(), unread: 0 }))
     }
 
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+    async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
         let mut postings = self.api.whole::<Posting>("/postings").await?;
         postings.retain(|posting| posting.note.starts_with(&self.mark));
         Ok(self.marks(&postings))
     }
 
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let body = json!({
             "identity": call.account,
             "role": call.role,
@@ -173,21 +177,21 @@ impl Brightwater {
             "order": call.attempt,
         });
         Api::send(self.api.call(Method::PUT, &format!("/postings/{}", call.name)).json(&body)).await?;
-        Ok(())
+        self.holds(call).await
     }
 
     /// Withdrawing a key that was never used keeps it from ever being used.
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         for token in self.api.whole::<Token>("/tokens").await? {
             if token.under.contains(&call.name) {
                 Api::send(self.api.call(Method::DELETE, &format!("/tokens/{}", token.id))).await?;
             }
         }
         Api::send(self.api.call(Method::DELETE, &format!("/postings/{}", call.name))).await?;
-        Ok(())
+        self.holds(call).await
     }
 
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let clock = self.clock().await?;
         let postings = self.api.whole::<Posting>("/postings").await?;
         let there = postings.iter().any(|posting| {
@@ -200,7 +204,7 @@ impl Brightwater {
         Ok(ReadBack { there, clock })
     }
 
-    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+    async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
         let mut found = Vec::new();
         let path = "/tokens?withdrawn=true";
         for token in self.api.whole::<Token>(path).await? {
@@ -248,7 +252,7 @@ impl Brightwater {
         Ok(found)
     }
 
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+    async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
         let postings = self.api.whole::<Posting>("/postings").await?;
         Ok(postings.iter().any(|posting| {
             posting.identity == call.account
@@ -258,7 +262,7 @@ impl Brightwater {
         }))
     }
 
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         // By what it is and not by key alone: after an undo it has another key.
         let postings = self.api.whole::<Posting>("/postings").await?;
         let mut keys: BTreeSet<String> = postings
@@ -276,7 +280,7 @@ impl Brightwater {
         Ok(())
     }
 
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let body = json!({ "identity": call.account, "role": call.role, "basin": call.part, "note": "put back" });
         // By a key of its own, so that it may be repeated.
         let key = format!("po-back-{}", Digest::of_json(&(&call.handle, &call.account, self.clock().await?)));

@@ -3,19 +3,20 @@
 
 use std::collections::BTreeMap;
 
+use async_trait::async_trait;
 use jiff::Timestamp;
 use reqwest::Method;
 use secrecy::SecretString;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tempestas_core::{
-    AccountFound, Activity, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Weight,
+    AccountFound, Activity, Digest, Lapse, Marked, PartFound, RightFound, RoleFound, Seconds, Survey, Trail, Weight,
 };
 
-use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api};
+use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, http::Api, system::System};
 
 /// A house in Fathom.
-pub struct Fathom {
+pub(crate) struct Fathom {
     api: Api,
     mark: String,
 }
@@ -141,15 +142,27 @@ impl Fathom {
         Api::read(self.api.call(Method::GET, "/me")).await
     }
 
-    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
-        Ok(self.me().await?.time)
-    }
-
     fn is_ours(&self, pin: &Pin) -> bool {
         pin.note.starts_with(&self.mark)
     }
 
-    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Vec<Activity>, TargetError> {
+    /// Pins of an account, by what they are: after an undo one has another name.
+    async fn standing(&self, call: &StandingCall) -> Result<Vec<Pin>, TargetError> {
+        let mut pins = self.api.whole::<Pin>("/pins").await?;
+        pins.retain(|pin| {
+            pin.to == call.account && pin.sheet == call.role && call.part == [pin.site.as_str()] && !self.is_ours(pin)
+        });
+        Ok(pins)
+    }
+}
+
+#[async_trait]
+impl System for Fathom {
+    async fn clock(&self) -> Result<Timestamp, TargetError> {
+        Ok(self.me().await?.time)
+    }
+
+    async fn activity(&self, from: Timestamp) -> Result<Option<Trail>, TargetError> {
         let sheets = self.api.whole::<Sheet>("/sheets").await?;
         let done = self.api.whole::<Done>(&format!("/trail?since={from}")).await?;
         let permits =
@@ -162,10 +175,10 @@ impl Fathom {
             account: one.identity,
             part: vec![one.site],
         });
-        Ok(uses.collect())
+        Ok(Some(Trail { uses: uses.collect(), unread: 0 }))
     }
 
-    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+    async fn survey(&self) -> Result<Survey, TargetError> {
         let me = self.me().await?;
         let (sites, all_sites) = self.api.list::<Site>("/sites").await?;
         let (mut sheets, all_sheets) = self.api.list::<Sheet>("/sheets").await?;
@@ -209,14 +222,14 @@ impl Fathom {
         })
     }
 
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+    async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
         let pins = self.api.whole::<Pin>("/pins").await?;
         let number = |pin: &Pin| pin.note.strip_prefix(&self.mark)?.strip_prefix('g')?.parse().ok();
         let ours = pins.iter().filter(|pin| self.is_ours(pin));
         Ok(ours.map(|pin| Marked { grant: number(pin).unwrap_or(0), name: pin.name.clone() }).collect())
     }
 
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let [site] = call.part.as_slice() else {
             return Err(TargetError::Refused("a right there is at one site; ask for it at one".to_owned()));
         };
@@ -228,16 +241,16 @@ impl Fathom {
             "order": call.attempt,
         });
         Api::send(self.api.call(Method::PUT, &format!("/pins/{}", call.name)).json(&body)).await?;
-        Ok(())
+        self.holds(call).await
     }
 
     /// A name that was taken out never comes back, also one that never was.
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         Api::send(self.api.call(Method::DELETE, &format!("/pins/{}", call.name))).await?;
-        Ok(())
+        self.holds(call).await
     }
 
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let clock = self.clock().await?;
         let pins = self.api.whole::<Pin>("/pins").await?;
         let there = pins.iter().any(|pin| {
@@ -250,7 +263,7 @@ impl Fathom {
     }
 
     /// Keys and pins that the holder made meanwhile. Their keys are ended: they work as the holder does.
-    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+    async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
         let Some(account) = &call.account else { return Ok(Vec::new()) };
         let mut found = Vec::new();
         for identity in self.api.whole::<Identity>("/identities").await?.iter().filter(|one| one.name == *account) {
@@ -270,27 +283,18 @@ impl Fathom {
         Ok(found)
     }
 
-    /// Pins of an account, by what they are: after an undo one has another name.
-    async fn standing(&self, call: &StandingCall) -> Result<Vec<Pin>, TargetError> {
-        let mut pins = self.api.whole::<Pin>("/pins").await?;
-        pins.retain(|pin| {
-            pin.to == call.account && pin.sheet == call.role && call.part == [pin.site.as_str()] && !self.is_ours(pin)
-        });
-        Ok(pins)
-    }
-
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+    async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
         Ok(!self.standing(call).await?.is_empty())
     }
 
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         for pin in self.standing(call).await? {
             Api::send(self.api.call(Method::DELETE, &format!("/pins/{}", pin.name))).await?;
         }
         Ok(())
     }
 
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let site = call.part.first();
         let body = json!({ "sheet": call.role, "to": call.account, "site": site, "note": "put back" });
         // By a name of its own for each time, so that it may be repeated.

@@ -11,6 +11,7 @@ mod ldap;
 pub mod linux;
 pub mod local;
 mod postgres;
+mod system;
 
 use std::time::Duration;
 
@@ -19,12 +20,14 @@ use secrecy::SecretString;
 use tempestas_core::{Connector, Grant, Imported, Mapping, Marked, ScopeId, Standing, Survey, Trail, World};
 use thiserror::Error;
 
-pub use brightwater::Brightwater;
-pub use described::{Described, Form, FormError, Program};
-pub use fathom::Fathom;
-pub use ldap::Ldap;
+use brightwater::Brightwater;
+use described::Described;
+pub use described::{Form, FormError, Program};
+use fathom::Fathom;
+use ldap::Ldap;
 use linux::{Address, Authority, Linux};
-pub use postgres::Postgres;
+use postgres::Postgres;
+use system::System;
 
 /// No call to a target takes longer.
 const CALL_LIMIT: Duration = Duration::from_secs(20);
@@ -168,47 +171,11 @@ pub struct Place<'p> {
     pub programs: &'p [Program],
 }
 
-/// A target of any kind.
-#[expect(clippy::large_enum_variant, reason = "there is one for each keeper, no more")]
-pub enum Target {
-    /// A PostgreSQL cluster.
-    Postgres(Postgres),
-    /// The simulated cloud Brightwater.
-    Brightwater(Brightwater),
-    /// The simulated cloud Fathom.
-    Fathom(Fathom),
-    /// A Linux host.
-    Linux(Linux),
-    /// A directory.
-    Ldap(Ldap),
-    /// A system that an administrator described.
-    Described(Described),
-}
-
-macro_rules! each {
-    ($self:ident, $target:ident => $call:expr) => {
-        match $self {
-            Target::Postgres($target) => limited($call).await,
-            Target::Brightwater($target) => limited($call).await,
-            Target::Fathom($target) => limited($call).await,
-            Target::Linux($target) => limited($call).await,
-            Target::Ldap($target) => limited($call).await,
-            Target::Described($target) => limited($call).await,
-        }
-    };
-}
+/// A target of any kind, no call to which takes longer than a while.
+pub struct Target(Box<dyn System>);
 
 async fn limited<T>(call: impl Future<Output = Result<T, TargetError>>) -> Result<T, TargetError> {
     tokio::time::timeout(CALL_LIMIT, call).await.unwrap_or(Err(TargetError::Slow))
-}
-
-/// Does something on a target, and then reads what became of it.
-async fn read_back(
-    done: impl Future<Output = Result<(), TargetError>>,
-    read: impl Future<Output = Result<ReadBack, TargetError>>,
-) -> Result<ReadBack, TargetError> {
-    limited(done).await?;
-    limited(read).await
 }
 
 impl Target {
@@ -218,12 +185,12 @@ impl Target {
     /// When the connector's settings can't be used.
     pub fn with_secret(place: &Place<'_>, secret: SecretString) -> Result<Option<Self>, TargetError> {
         let installation = place.installation;
-        Ok(Some(match place.connector {
+        let system: Box<dyn System> = match place.connector {
             Connector::Postgres { host, port, user, database, own_login } => {
-                Self::Postgres(Postgres::new(host, *port, user, database, *own_login, secret, installation))
+                Box::new(Postgres::new(host, *port, user, database, *own_login, secret, installation))
             }
-            Connector::Brightwater { url } => Self::Brightwater(Brightwater::new(url, secret, installation)?),
-            Connector::Fathom { url } => Self::Fathom(Fathom::new(url, secret, installation)?),
+            Connector::Brightwater { url } => Box::new(Brightwater::new(url, secret, installation)?),
+            Connector::Fathom { url } => Box::new(Fathom::new(url, secret, installation)?),
             Connector::Ldap { url, user, base, grants, sweep } => {
                 let address = ldap::Address {
                     url: url.clone(),
@@ -232,14 +199,15 @@ impl Target {
                     grants: grants.clone(),
                     sweep: *sweep,
                 };
-                Self::Ldap(Ldap::new(address, secret, installation))
+                Box::new(Ldap::new(address, secret, installation))
             }
             Connector::Described { form } => {
                 let form = Form::read(form).map_err(|error| TargetError::Refused(error.to_string()))?;
-                Self::Described(Described::new(form, secret, place.programs, installation)?)
+                Box::new(Described::new(form, secret, place.programs, installation)?)
             }
             Connector::Linux { .. } => return Ok(None),
-        }))
+        };
+        Ok(Some(Self(system)))
     }
 
     /// A host, by the authorities that sign orders, the one to be tried first first; nothing is called yet. None for
@@ -248,7 +216,13 @@ impl Target {
     pub fn host(place: &Place<'_>, orders: Vec<Authority>) -> Option<Self> {
         let Connector::Linux { host, port, user, host_key } = place.connector else { return None };
         let address = Address { host: host.clone(), port: *port, user: user.clone(), host_key: host_key.clone() };
-        Some(Self::Linux(Linux::new(address, orders, place.installation, place.scope.0)))
+        Some(Self(Box::new(Linux::new(address, orders, place.installation, place.scope.0))))
+    }
+
+    /// Whether it is a host, which trusts our authorities rather than a secret.
+    #[must_use]
+    pub fn is_host(&self) -> bool {
+        self.0.is_host()
     }
 
     /// What is missing for the target to be looked after, each with what to do.
@@ -256,19 +230,7 @@ impl Target {
     /// # Errors
     /// When it can't be asked.
     pub async fn check(&self) -> Result<Vec<String>, TargetError> {
-        match self {
-            Self::Linux(target) => limited(target.check()).await,
-            Self::Ldap(target) => limited(target.check()).await,
-            Self::Postgres(target) => limited(target.check()).await,
-            Self::Brightwater(target) => limited(target.clock()).await.map(|_| Vec::new()),
-            Self::Fathom(target) => limited(target.clock()).await.map(|_| Vec::new()),
-            Self::Described(target) => limited(target.survey()).await.map(|found| {
-                if found.complete {
-                    return Vec::new();
-                }
-                vec!["what it lists isn't whole, or names a role that its description doesn't have".to_owned()]
-            }),
-        }
+        limited(self.0.check()).await
     }
 
     /// Reads every standing right.
@@ -276,7 +238,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read at all. One read in part says so itself.
     pub async fn survey(&self) -> Result<Survey, TargetError> {
-        each!(self, target => target.survey())
+        limited(self.0.survey()).await
     }
 
     /// Puts a grant in force, with its end, and reads it back.
@@ -284,14 +246,7 @@ impl Target {
     /// # Errors
     /// When the target didn't take it, or can't be read.
     pub async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        match self {
-            Self::Linux(target) => limited(target.give(call)).await,
-            Self::Postgres(target) => read_back(target.give(call), target.holds(call)).await,
-            Self::Brightwater(target) => read_back(target.give(call), target.holds(call)).await,
-            Self::Fathom(target) => read_back(target.give(call), target.holds(call)).await,
-            Self::Ldap(target) => read_back(target.give(call), target.holds(call)).await,
-            Self::Described(target) => read_back(target.give(call), target.holds(call)).await,
-        }
+        limited(self.0.give(call)).await
     }
 
     /// Takes a grant away, for good: from then on a late order to give it is refused. Reads it back.
@@ -299,14 +254,7 @@ impl Target {
     /// # Errors
     /// When the target didn't take it, or can't be read.
     pub async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        match self {
-            Self::Linux(target) => limited(target.take(call)).await,
-            Self::Postgres(target) => read_back(target.take(call), target.holds(call)).await,
-            Self::Brightwater(target) => read_back(target.take(call), target.holds(call)).await,
-            Self::Fathom(target) => read_back(target.take(call), target.holds(call)).await,
-            Self::Ldap(target) => read_back(target.take(call), target.holds(call)).await,
-            Self::Described(target) => read_back(target.take(call), target.holds(call)).await,
-        }
+        limited(self.0.take(call)).await
     }
 
     /// Reads a grant back.
@@ -314,7 +262,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        each!(self, target => target.holds(call))
+        limited(self.0.holds(call)).await
     }
 
     /// Looks for power kept past the end of a grant, ends what can be, and clears up after it.
@@ -322,15 +270,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
-        match self {
-            Self::Postgres(target) => limited(target.leftovers(call)).await,
-            Self::Brightwater(target) => limited(target.leftovers(call)).await,
-            Self::Fathom(target) => limited(target.leftovers(call)).await,
-            Self::Linux(target) => limited(target.leftovers(call)).await,
-            Self::Ldap(target) => limited(target.leftovers(call)).await,
-            // Its lapse says so.
-            Self::Described(_) => Ok(Vec::new()),
-        }
+        limited(self.0.leftovers(call)).await
     }
 
     /// What was done there since `from`, by the target's own logs; none where it keeps none that we can read.
@@ -338,13 +278,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn activity(&self, from: Timestamp) -> Result<Option<Trail>, TargetError> {
-        let whole = |uses| Some(Trail { uses, unread: 0 });
-        match self {
-            Self::Brightwater(target) => limited(target.activity(from)).await.map(whole),
-            Self::Fathom(target) => limited(target.activity(from)).await.map(whole),
-            Self::Linux(target) => limited(target.activity(from)).await.map(Some),
-            Self::Postgres(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
-        }
+        limited(self.0.activity(from)).await
     }
 
     /// People and groups, as `mapping` picks them; none where it is no directory.
@@ -352,10 +286,7 @@ impl Target {
     /// # Errors
     /// When it can't be read at all. One read in part says so itself.
     pub async fn people(&self, mapping: &Mapping) -> Result<Option<Imported>, TargetError> {
-        match self {
-            Self::Ldap(target) => limited(target.people(mapping)).await.map(Some),
-            _ => Ok(None),
-        }
+        limited(self.0.people(mapping)).await
     }
 
     /// The target's own clock.
@@ -363,7 +294,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn clock(&self) -> Result<Timestamp, TargetError> {
-        each!(self, target => target.clock())
+        limited(self.0.clock()).await
     }
 
     /// Everything that bears our mark.
@@ -371,7 +302,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read whole.
     pub async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
-        each!(self, target => target.marked())
+        limited(self.0.marked()).await
     }
 
     /// Whether a standing right is there.
@@ -379,7 +310,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
-        each!(self, target => target.holds_standing(call))
+        limited(self.0.holds_standing(call)).await
     }
 
     /// Takes a standing right away.
@@ -387,7 +318,7 @@ impl Target {
     /// # Errors
     /// When the target didn't take it.
     pub async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
-        each!(self, target => target.take_standing(call))
+        limited(self.0.take_standing(call)).await
     }
 
     /// What would have to change where a standing right comes from, for whoever keeps that elsewhere, as text that their
@@ -396,11 +327,7 @@ impl Target {
     /// # Errors
     /// When the target can't be read.
     pub async fn patch(&self, call: &StandingCall) -> Result<Option<String>, TargetError> {
-        match self {
-            Self::Linux(target) => limited(target.patch(call)).await,
-            Self::Postgres(_) => Ok(Postgres::patch(call)),
-            Self::Brightwater(_) | Self::Fathom(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
-        }
+        limited(self.0.patch(call)).await
     }
 
     /// Puts a standing right back.
@@ -408,7 +335,7 @@ impl Target {
     /// # Errors
     /// When the target didn't take it.
     pub async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
-        each!(self, target => target.restore_standing(call))
+        limited(self.0.restore_standing(call)).await
     }
 
     /// Makes a fresh login for a grant; none where the grant is on the holder's own account.
@@ -416,10 +343,7 @@ impl Target {
     /// # Errors
     /// When the target didn't take it.
     pub async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
-        match self {
-            Self::Postgres(target) => limited(target.login(call, password)).await,
-            Self::Brightwater(_) | Self::Fathom(_) | Self::Linux(_) | Self::Ldap(_) | Self::Described(_) => Ok(None),
-        }
+        limited(self.0.login(call, password)).await
     }
 
     /// Has a host trust exactly these authorities, and hold these certificates void. Others know neither.
@@ -427,10 +351,7 @@ impl Target {
     /// # Errors
     /// When the host didn't take it.
     pub async fn trust(&self, trusted: &linux::Trusted) -> Result<(), TargetError> {
-        match self {
-            Self::Linux(target) => limited(target.trust(trusted)).await,
-            _ => Ok(()),
-        }
+        limited(self.0.trust(trusted)).await
     }
 
     /// Sees to whatever on the target ends grants by itself. To be called now and then.
@@ -438,10 +359,6 @@ impl Target {
     /// # Errors
     /// When it can't be made sure that it runs.
     pub async fn keep_time(&self) -> Result<(), TargetError> {
-        match self {
-            Self::Postgres(target) => limited(target.keep_time()).await,
-            // They need nothing of ours; each order to a host begins with what is due there.
-            Self::Brightwater(_) | Self::Fathom(_) | Self::Ldap(_) | Self::Linux(_) | Self::Described(_) => Ok(()),
-        }
+        limited(self.0.keep_time()).await
     }
 }

@@ -61,7 +61,7 @@ impl Hands {
 
     /// Tells a host whom to trust, where that is not what it was told last.
     async fn trust(&self, target: &Target) -> Result<(), TargetError> {
-        if !matches!(target, Target::Linux(_)) {
+        if !target.is_host() {
             return Ok(());
         }
         let trusted = authorities::trusted(&self.app, self.scope).await.map_err(|error| {
@@ -170,10 +170,8 @@ impl Hands {
         let found = target.leftovers(&call).await?;
         if found.iter().any(|one| one.alarming) {
             let grant = grant.id;
-            let about = match target {
-                Target::Linux(_) => AlarmKind::EndHindered { grant },
-                _ => AlarmKind::LoginKept { grant },
-            };
+            let about =
+                if target.is_host() { AlarmKind::EndHindered { grant } } else { AlarmKind::LoginKept { grant } };
             self.app.report(self.scope, Report::Alarm(about)).await;
         }
         let leftovers = found.into_iter().map(|found| (Said::new(found.what), found.when, found.ended)).collect();

@@ -6,12 +6,13 @@ mod form;
 
 use std::{collections::BTreeMap, time::Duration};
 
+use async_trait::async_trait;
 use jiff::Timestamp;
 use secrecy::SecretString;
 use serde_json::Value;
 use tempestas_core::{AccountFound, Digest, Lapse, Marked, RightFound, RoleFound, Seconds, Survey};
 
-use crate::{GrantCall, ReadBack, StandingCall, TargetError};
+use crate::{GrantCall, ReadBack, StandingCall, TargetError, system::System};
 use call::Caller;
 pub use call::Program;
 use form::{Step, Values, filled};
@@ -19,7 +20,7 @@ use form::{Step, Values, filled};
 pub use form::{Form, FormError};
 
 /// A system as described.
-pub struct Described {
+pub(crate) struct Described {
     form: Form,
     caller: Caller,
     mark: String,
@@ -65,12 +66,6 @@ impl Described {
         Ok(Self { form, caller, mark: format!("tempestas/{installation}/") })
     }
 
-    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
-        let Some(clock) = &self.form.clock else { return Ok(Timestamp::now()) };
-        let said = self.caller.make(&self.form, &clock.call, &[], &[]).await?;
-        instant(&said.value, Some(&clock.time)).ok_or_else(|| TargetError::Refused("it tells no time".to_owned()))
-    }
-
     /// What it lists, and whether that is all.
     async fn items(&self) -> Result<(Vec<Item>, bool), TargetError> {
         let listing = &self.form.survey;
@@ -104,7 +99,45 @@ impl Described {
         item.mark.as_ref().is_some_and(|mark| mark.starts_with(&self.mark))
     }
 
-    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+    async fn for_grant(&self, step: &Step, call: &GrantCall, also: &[i32]) -> Result<call::Said, TargetError> {
+        let (grant, attempt) = (call.grant.to_string(), call.attempt.to_string());
+        let (mark, until) = (format!("{}g{grant}", self.mark), call.until.to_string());
+        let values: &Values<'_> = &[
+            ("account", call.account.as_deref().unwrap_or_default()),
+            ("attempt", &attempt),
+            ("grant", &grant),
+            ("handle", &call.name),
+            ("mark", &mark),
+            ("name", &call.name),
+            ("role", &call.role),
+            ("until", &until),
+        ];
+        self.caller.make(&self.form, step, values, also).await
+    }
+
+    async fn for_standing(&self, step: Option<&Step>, call: &StandingCall) -> Result<(), TargetError> {
+        let step = step.ok_or_else(|| TargetError::Refused("its description doesn't say how".to_owned()))?;
+        let values: &Values<'_> = &[("account", &call.account), ("handle", &call.handle), ("role", &call.role)];
+        self.caller.make(&self.form, step, values, &[]).await.map(|_| ())
+    }
+}
+
+#[async_trait]
+impl System for Described {
+    async fn check(&self) -> Result<Vec<String>, TargetError> {
+        if self.survey().await?.complete {
+            return Ok(Vec::new());
+        }
+        Ok(vec!["what it lists isn't whole, or names a role that its description doesn't have".to_owned()])
+    }
+
+    async fn clock(&self) -> Result<Timestamp, TargetError> {
+        let Some(clock) = &self.form.clock else { return Ok(Timestamp::now()) };
+        let said = self.caller.make(&self.form, &clock.call, &[], &[]).await?;
+        instant(&said.value, Some(&clock.time)).ok_or_else(|| TargetError::Refused("it tells no time".to_owned()))
+    }
+
+    async fn survey(&self) -> Result<Survey, TargetError> {
         let clock = self.clock().await?;
         let (items, complete) = self.items().await?;
         let mut accounts: Vec<String> = items.iter().map(|item| item.account.clone()).collect();
@@ -140,7 +173,7 @@ impl Described {
         })
     }
 
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+    async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
         let (items, whole) = self.items().await?;
         if !whole {
             return Err(TargetError::Refused("it answered only in part".to_owned()));
@@ -150,33 +183,21 @@ impl Described {
         Ok(ours.map(|item| Marked { grant: number(item).unwrap_or(0), name: item.handle.clone() }).collect())
     }
 
-    async fn for_grant(&self, step: &Step, call: &GrantCall, also: &[i32]) -> Result<call::Said, TargetError> {
-        let (grant, attempt) = (call.grant.to_string(), call.attempt.to_string());
-        let (mark, until) = (format!("{}g{grant}", self.mark), call.until.to_string());
-        let values: &Values<'_> = &[
-            ("account", call.account.as_deref().unwrap_or_default()),
-            ("attempt", &attempt),
-            ("grant", &grant),
-            ("handle", &call.name),
-            ("mark", &mark),
-            ("name", &call.name),
-            ("role", &call.role),
-            ("until", &until),
-        ];
-        self.caller.make(&self.form, step, values, also).await
-    }
-
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let give = &self.form.give;
         let said = self.for_grant(give, call, &give.late).await?;
-        if give.late.contains(&said.code) { Err(TargetError::Late) } else { Ok(()) }
+        if give.late.contains(&said.code) {
+            return Err(TargetError::Late);
+        }
+        self.holds(call).await
     }
 
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
-        self.for_grant(&self.form.take, call, &[]).await.map(|_| ())
+    async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        self.for_grant(&self.form.take, call, &[]).await?;
+        self.holds(call).await
     }
 
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let clock = self.clock().await?;
         let holds = &self.form.holds;
         let said = self.for_grant(&holds.call, call, &holds.absent).await?;
@@ -202,7 +223,7 @@ impl Described {
         Ok(ReadBack { there, clock })
     }
 
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+    async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
         let (items, whole) = self.items().await?;
         let there = items.iter().any(|item| {
             item.account == call.account && item.role == call.role && item.until.is_none() && !self.is_ours(item)
@@ -210,17 +231,11 @@ impl Described {
         if there || whole { Ok(there) } else { Err(TargetError::Refused("it answered only in part".to_owned())) }
     }
 
-    async fn for_standing(&self, step: Option<&Step>, call: &StandingCall) -> Result<(), TargetError> {
-        let step = step.ok_or_else(|| TargetError::Refused("its description doesn't say how".to_owned()))?;
-        let values: &Values<'_> = &[("account", &call.account), ("handle", &call.handle), ("role", &call.role)];
-        self.caller.make(&self.form, step, values, &[]).await.map(|_| ())
-    }
-
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         self.for_standing(self.form.take_standing.as_ref(), call).await
     }
 
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         self.for_standing(self.form.restore_standing.as_ref(), call).await
     }
 }

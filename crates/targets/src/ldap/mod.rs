@@ -10,11 +10,12 @@ mod survey;
 
 use std::time::Duration;
 
+use async_trait::async_trait;
 use jiff::Timestamp;
 use secrecy::SecretString;
-use tempestas_core::Marked;
+use tempestas_core::{Imported, Mapping, Marked, Survey};
 
-use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
+use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, system::System};
 use directory::{Directory, Entry, instant};
 
 /// How long an ended grant is remembered, so that a late order is refused: the least that every server must allow.
@@ -38,7 +39,7 @@ pub(crate) struct Address {
 }
 
 /// A directory.
-pub struct Ldap {
+pub(crate) struct Ldap {
     address: Address,
     secret: SecretString,
     mark: String,
@@ -61,11 +62,6 @@ impl Ldap {
         self.grant_dn(&format!("ended-{name}"))
     }
 
-    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
-        let mut directory = self.connect().await?;
-        self.clock_of(&mut directory).await
-    }
-
     /// A directory tells its time only by when something was written; so something is.
     async fn clock_of(&self, directory: &mut Directory) -> Result<Timestamp, TargetError> {
         let dn = self.grant_dn("tempestas-clock");
@@ -81,7 +77,42 @@ impl Ldap {
             .ok_or_else(|| TargetError::Refused("it doesn't tell when an entry was changed".to_owned()))
     }
 
-    pub(crate) async fn check(&self) -> Result<Vec<String>, TargetError> {
+    /// Whether another grant put the same account into the same ordinary group; then the membership is that one's now.
+    async fn covered(
+        &self,
+        directory: &mut Directory,
+        own: &str,
+        account: &str,
+        role: &str,
+    ) -> Result<bool, TargetError> {
+        let filter = format!(
+            "(&(objectClass=groupOfNames)(businessCategory={})(member={}))",
+            ldap3::ldap_escape(role),
+            ldap3::ldap_escape(account)
+        );
+        let others = directory.below(&self.address.grants, &filter, &["o"]).await?;
+        let Some(other) = others.iter().find(|entry| !entry.dn.eq_ignore_ascii_case(own)) else { return Ok(false) };
+        directory.replace(&other.dn, "o", "added").await?;
+        Ok(true)
+    }
+}
+
+#[async_trait]
+impl System for Ldap {
+    async fn survey(&self) -> Result<Survey, TargetError> {
+        self.rights().await
+    }
+
+    async fn people(&self, mapping: &Mapping) -> Result<Option<Imported>, TargetError> {
+        self.persons(mapping).await.map(Some)
+    }
+
+    async fn clock(&self) -> Result<Timestamp, TargetError> {
+        let mut directory = self.connect().await?;
+        self.clock_of(&mut directory).await
+    }
+
+    async fn check(&self) -> Result<Vec<String>, TargetError> {
         let mut directory = self.connect().await?;
         let mut missing = Vec::new();
         if directory.entry(&self.address.grants, &["1.1"]).await?.is_none() {
@@ -126,7 +157,7 @@ impl Ldap {
         Ok(missing)
     }
 
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let mut directory = self.connect().await?;
         if directory.entry(&self.ended_dn(&call.name), &["1.1"]).await?.is_some() {
             return Err(TargetError::Late);
@@ -178,10 +209,10 @@ impl Ldap {
         } else if !before {
             directory.join(&role.dn, role.attribute, account).await?;
         }
-        Ok(())
+        self.holds(call).await
     }
 
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+    async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let mut directory = self.connect().await?;
         // First what refuses a late order, then what it would bring back.
         let ended = self.ended_dn(&call.name);
@@ -204,29 +235,10 @@ impl Ldap {
             }
             directory.delete(&dn).await?;
         }
-        Ok(())
+        self.holds(call).await
     }
 
-    /// Whether another grant put the same account into the same ordinary group; then the membership is that one's now.
-    async fn covered(
-        &self,
-        directory: &mut Directory,
-        own: &str,
-        account: &str,
-        role: &str,
-    ) -> Result<bool, TargetError> {
-        let filter = format!(
-            "(&(objectClass=groupOfNames)(businessCategory={})(member={}))",
-            ldap3::ldap_escape(role),
-            ldap3::ldap_escape(account)
-        );
-        let others = directory.below(&self.address.grants, &filter, &["o"]).await?;
-        let Some(other) = others.iter().find(|entry| !entry.dn.eq_ignore_ascii_case(own)) else { return Ok(false) };
-        directory.replace(&other.dn, "o", "added").await?;
-        Ok(true)
-    }
-
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let mut directory = self.connect().await?;
         let clock = self.clock_of(&mut directory).await?;
         let dn = self.grant_dn(&call.name);
@@ -248,7 +260,7 @@ impl Ldap {
         Ok(ReadBack { there: same && lives, clock })
     }
 
-    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+    async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
         let mut directory = self.connect().await?;
         let Some(account) = call.account.as_deref() else { return Ok(Vec::new()) };
         let (who, since) = (ldap3::ldap_escape(account), call.opened_at.strftime("%Y%m%d%H%M%SZ").to_string());
@@ -272,7 +284,7 @@ impl Ldap {
         Ok(found)
     }
 
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+    async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
         let mut directory = self.connect().await?;
         let all = directory.below(&self.address.grants, "(objectClass=groupOfNames)", &["cn", "description"]).await?;
         let prefix = format!("{}g", self.mark);
@@ -286,13 +298,13 @@ impl Ldap {
             .collect())
     }
 
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+    async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
         let mut directory = self.connect().await?;
         let role = directory.role(&self.address, &call.role).await?;
         Ok(role.is_some_and(|role| role.members.iter().any(|member| member.eq_ignore_ascii_case(&call.account))))
     }
 
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let mut directory = self.connect().await?;
         let Some(role) = directory.role(&self.address, &call.role).await? else { return Ok(()) };
         if role.members.len() == 1 && role.members.iter().any(|member| member.eq_ignore_ascii_case(&call.account)) {
@@ -304,7 +316,7 @@ impl Ldap {
         directory.leave(&role.dn, role.attribute, &call.account).await
     }
 
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let mut directory = self.connect().await?;
         let role = directory.role(&self.address, &call.role).await?;
         let role = role.ok_or_else(|| TargetError::Refused("the group is not there any more".to_owned()))?;

@@ -12,7 +12,7 @@ const KEY: &str = "entryUUID";
 
 impl Ldap {
     /// Reads whoever `mapping` picks. One read in part says so itself.
-    pub(crate) async fn people(&self, mapping: &Mapping) -> Result<Imported, TargetError> {
+    pub(super) async fn persons(&self, mapping: &Mapping) -> Result<Imported, TargetError> {
         let mut directory = self.connect().await?;
         let mut wanted = vec![KEY, mapping.name.as_str(), mapping.about.as_str()];
         wanted.extend(mapping.manager.as_deref());

@@ -11,7 +11,7 @@ use super::{
 use crate::TargetError;
 
 impl Ldap {
-    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+    pub(super) async fn rights(&self) -> Result<Survey, TargetError> {
         let mut directory = self.connect().await?;
         let clock = self.clock_of(&mut directory).await?;
         let base = &self.address.base;

@@ -11,6 +11,7 @@ use std::{
     time::Duration,
 };
 
+use async_trait::async_trait;
 use jiff::{SignedDuration, Timestamp};
 use russh::{
     ChannelMsg,
@@ -22,7 +23,7 @@ use tempestas_core::{
 };
 use tempestas_host::protocol::{self, Order, Outcome, REPLY_MOST, Reply, Request};
 
-use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError};
+use crate::{GrantCall, LeftoverFound, ReadBack, StandingCall, TargetError, system::System};
 
 pub use authority::{Authority, CertificateError, Certified, public_key};
 pub use enrol::Enrolment;
@@ -52,7 +53,7 @@ pub struct Address {
 }
 
 /// A Linux host.
-pub struct Linux {
+pub(crate) struct Linux {
     address: Address,
     /// Authorities that sign orders, the one to be tried first first.
     orders: Vec<Authority>,
@@ -164,19 +165,45 @@ impl Linux {
         ))
     }
 
-    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
+    /// Has something done and reads the grant back, on one connection.
+    async fn read_back(&self, order: Order, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let session = self.connect().await?;
+        match self.order_on(&session, order).await? {
+            (Outcome::Done, _) => self.holds_on(&session, call).await,
+            _ => Err(otherwise()),
+        }
+    }
+
+    async fn holds_on(&self, session: &client::Handle<Pinned>, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        match self.order_on(session, Order::Holds { grant: grant(call) }).await? {
+            (Outcome::There(there), clock) => Ok(ReadBack { there, clock }),
+            _ => Err(otherwise()),
+        }
+    }
+
+    async fn done(&self, order: Order) -> Result<(), TargetError> {
+        match self.order(order).await? {
+            (Outcome::Done, _) => Ok(()),
+            _ => Err(otherwise()),
+        }
+    }
+}
+
+#[async_trait]
+impl System for Linux {
+    async fn clock(&self) -> Result<Timestamp, TargetError> {
         Ok(self.order(Order::Check).await?.1)
     }
 
     /// What is missing on the host, each with what to do.
-    pub(crate) async fn check(&self) -> Result<Vec<String>, TargetError> {
+    async fn check(&self) -> Result<Vec<String>, TargetError> {
         match self.order(Order::Check).await? {
             (Outcome::Checked(missing), _) => Ok(missing),
             _ => Err(otherwise()),
         }
     }
 
-    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+    async fn survey(&self) -> Result<Survey, TargetError> {
         let (Outcome::Surveyed(found), clock) = self.order(Order::Survey).await? else { return Err(otherwise()) };
         let keeps_time = found.keeps_time;
         Ok(Survey {
@@ -209,7 +236,7 @@ impl Linux {
         })
     }
 
-    pub(crate) async fn activity(&self, from: Timestamp) -> Result<Trail, TargetError> {
+    async fn activity(&self, from: Timestamp) -> Result<Option<Trail>, TargetError> {
         let log = match self.order(Order::Activity { from }).await?.0 {
             Outcome::Log(log) => log,
             // A program of an earlier edition, whose lines anybody could have written.
@@ -228,45 +255,29 @@ impl Linux {
                 attested: one.attested,
             })
             .collect();
-        Ok(Trail { uses, unread: log.unread })
+        Ok(Some(Trail { uses, unread: log.unread }))
     }
 
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+    async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
         match self.order(Order::Marked).await? {
             (Outcome::Marked(all), _) => Ok(all.into_iter().map(|(grant, name)| Marked { grant, name }).collect()),
             _ => Err(otherwise()),
         }
     }
 
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         self.read_back(Order::Give { grant: grant(call) }, call).await
     }
 
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         self.read_back(Order::Take { grant: grant(call) }, call).await
     }
 
-    /// Has something done and reads the grant back, on one connection.
-    async fn read_back(&self, order: Order, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        let session = self.connect().await?;
-        match self.order_on(&session, order).await? {
-            (Outcome::Done, _) => self.holds_on(&session, call).await,
-            _ => Err(otherwise()),
-        }
-    }
-
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         self.holds_on(&self.connect().await?, call).await
     }
 
-    async fn holds_on(&self, session: &client::Handle<Pinned>, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        match self.order_on(session, Order::Holds { grant: grant(call) }).await? {
-            (Outcome::There(there), clock) => Ok(ReadBack { there, clock }),
-            _ => Err(otherwise()),
-        }
-    }
-
-    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+    async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
         let (Outcome::Leftovers(found), _) = self.order(Order::Leftovers { grant: grant(call) }).await? else {
             return Err(otherwise());
         };
@@ -276,37 +287,34 @@ impl Linux {
             .collect())
     }
 
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+    async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
         match self.order(Order::HoldsStanding { standing: standing(call) }).await? {
             (Outcome::There(there), _) => Ok(there),
             _ => Err(otherwise()),
         }
     }
 
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         self.done(Order::TakeStanding { standing: standing(call) }).await
     }
 
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         self.done(Order::RestoreStanding { standing: standing(call) }).await
     }
 
-    pub(crate) async fn patch(&self, call: &StandingCall) -> Result<Option<String>, TargetError> {
+    async fn patch(&self, call: &StandingCall) -> Result<Option<String>, TargetError> {
         match self.order(Order::Patch { standing: standing(call) }).await? {
             (Outcome::Patch(patch), _) => Ok(patch),
             _ => Err(otherwise()),
         }
     }
 
-    pub(crate) async fn trust(&self, trusted: &Trusted) -> Result<(), TargetError> {
-        self.done(Order::Trust { trusted: trusted.clone() }).await
+    fn is_host(&self) -> bool {
+        true
     }
 
-    async fn done(&self, order: Order) -> Result<(), TargetError> {
-        match self.order(order).await? {
-            (Outcome::Done, _) => Ok(()),
-            _ => Err(otherwise()),
-        }
+    async fn trust(&self, trusted: &Trusted) -> Result<(), TargetError> {
+        self.done(Order::Trust { trusted: trusted.clone() }).await
     }
 }
 

@@ -18,7 +18,7 @@ use crate::{GrantCall, Login, ReadBack, TargetError};
 const END_TRIES: usize = 60;
 
 impl Postgres {
-    pub(crate) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
+    pub(super) async fn give(&self, call: &GrantCall) -> Result<(), TargetError> {
         let power = Power::of(&call.role, &call.part)?;
         self.keep_time().await?;
         let mut client = self.connect_installed().await?;
@@ -77,7 +77,7 @@ impl Postgres {
     }
 
     /// Ends the grant for good: laid down before anything else, so that a late order to give it is refused.
-    pub(crate) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
+    pub(super) async fn take(&self, call: &GrantCall) -> Result<(), TargetError> {
         let client = self.connect_installed().await?;
         client
             .execute(
@@ -131,7 +131,7 @@ impl Postgres {
         Ok(())
     }
 
-    pub(crate) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+    pub(super) async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         let client = self.connect_installed().await?;
         let power = Power::of(&call.role, &call.part)?;
         let refused = |error: tokio_postgres::Error| failed(&error);
@@ -165,7 +165,7 @@ impl Postgres {
     }
 
     /// A fresh password for the grant's own login; none where it is on the person's.
-    pub(crate) async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
+    pub(super) async fn login(&self, call: &GrantCall, password: SecretString) -> Result<Option<Login>, TargetError> {
         if call.account.is_some() {
             return Ok(None);
         }
@@ -200,7 +200,7 @@ impl Postgres {
         Ok(Some(Login { user, password, host: self.host.clone(), port: self.port, database }))
     }
 
-    pub(crate) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
+    pub(super) async fn marked(&self) -> Result<Vec<Marked>, TargetError> {
         let client = self.connect_installed().await?;
         let rows = client
             .query(

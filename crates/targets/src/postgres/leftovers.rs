@@ -116,7 +116,7 @@ const YOUNGER_HERE: &str = "
 
 impl Postgres {
     /// Looks for leftovers, and drops the login where nothing hangs on it.
-    pub(crate) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
+    pub(super) async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
         let client = self.connect_installed().await?;
         let given = client
             .query_opt("SELECT given_at FROM tempestas.grants WHERE name = $1 AND role_oid IS NOT NULL", &[&call.name])

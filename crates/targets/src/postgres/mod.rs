@@ -9,6 +9,7 @@ mod grants;
 mod leftovers;
 mod power;
 mod survey;
+mod system;
 
 use std::{
     ops::{Deref, DerefMut},
@@ -46,7 +47,7 @@ pub(crate) fn options(more: &str) -> String {
 }
 
 /// A PostgreSQL cluster.
-pub struct Postgres {
+pub(crate) struct Postgres {
     config: Config,
     host: String,
     port: u16,
@@ -181,13 +182,13 @@ impl Postgres {
         outcome.map(|()| client)
     }
 
-    pub(crate) async fn clock(&self) -> Result<Timestamp, TargetError> {
+    async fn clock(&self) -> Result<Timestamp, TargetError> {
         let client = self.connect().await?;
         clock(&client).await
     }
 
     /// What we can't see there, each with what to do.
-    pub(crate) async fn check(&self) -> Result<Vec<String>, TargetError> {
+    async fn check(&self) -> Result<Vec<String>, TargetError> {
         let client = self.connect_installed().await?;
         let row = client
             .query_one(
@@ -228,7 +229,7 @@ impl Postgres {
     }
 
     /// Makes sure that one backend runs the procedure that ends grants, with nobody of ours needed from then on.
-    pub(crate) async fn keep_time(&self) -> Result<(), TargetError> {
+    async fn keep_time(&self) -> Result<(), TargetError> {
         let client = self.connect_installed().await?;
         if keeps_time(&client).await? {
             return Ok(());

@@ -152,7 +152,7 @@ impl Postgres {
         .map_err(|error| failed(&error))
     }
 
-    pub(crate) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
+    pub(super) async fn holds_standing(&self, call: &StandingCall) -> Result<bool, TargetError> {
         let power = Power::of(&call.role, &call.part)?;
         let oid = if call.account == EVERYBODY {
             "0".to_owned()
@@ -168,19 +168,19 @@ impl Postgres {
     }
 
     /// The statement that takes it away, for whoever keeps the cluster's roles elsewhere.
-    pub(crate) fn patch(call: &StandingCall) -> Option<String> {
+    pub(super) fn statement(call: &StandingCall) -> Option<String> {
         let power = Power::of(&call.role, &call.part).ok()?;
         let place = power.database().map_or_else(String::new, |database| format!("-- in database {database}\n"));
         Some(format!("{place}{};\n", power.take(&grantee(&call.account))))
     }
 
-    pub(crate) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    pub(super) async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let power = Power::of(&call.role, &call.part)?;
         self.run(&power, &power.take(&grantee(&call.account))).await
     }
 
     /// A standing right's handle is `attribute`, `member`, `member with admin option` or `create`.
-    pub(crate) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
+    pub(super) async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         let power = Power::of(&call.role, &call.part)?;
         self.run(&power, &power.give(&grantee(&call.account), call.handle.ends_with("admin option"))).await
     }

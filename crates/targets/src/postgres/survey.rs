@@ -44,7 +44,7 @@ struct RoleThere {
 }
 
 impl Postgres {
-    pub(crate) async fn survey(&self) -> Result<Survey, TargetError> {
+    pub(super) async fn survey(&self) -> Result<Survey, TargetError> {
         let client = self.connect_installed().await?;
         let roles = self.read_roles(&client).await?;
         let insides = self.insides(&client).await?;
