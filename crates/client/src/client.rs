@@ -104,7 +104,7 @@ fn new_key() -> Result<String, ClientError> {
     let mut bytes = [0; 16];
     let none = |_| ClientError::Unreachable("this system has no random bytes to give".to_owned());
     SystemRandom::new().fill(&mut bytes).map_err(none)?;
-    Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
+    Ok(hex::encode(bytes))
 }
 
 fn no_token(refusal: TokenRefusal) -> ClientError {

@@ -5,7 +5,7 @@ use std::{borrow::Cow, fmt};
 
 use ring::digest::{Context, SHA256};
 use schemars::JsonSchema;
-use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error as _};
+use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Visitor};
 
 /// A SHA-256 digest, in JSON and on screen as 64 hex digits.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -36,19 +36,13 @@ impl Digest {
     /// # Errors
     /// Says what was read instead.
     pub fn from_hex(text: &str) -> Result<Self, String> {
-        let wrong = || format!("`{text}` is not a digest of 64 hex digits");
         let mut bytes = [0; 32];
-        if text.len() != 64 || !text.is_ascii() {
-            return Err(wrong());
+        // One digest has one form, so that equal ones are told by their letters.
+        let is_upper = text.bytes().any(|byte| byte.is_ascii_uppercase());
+        match hex::decode_to_slice(text, &mut bytes) {
+            Ok(()) if !is_upper => Ok(Self(bytes)),
+            _ => Err(format!("`{text}` is not a digest of 64 hex digits")),
         }
-        for (byte, pair) in bytes.iter_mut().zip(text.as_bytes().chunks(2)) {
-            let pair = std::str::from_utf8(pair).map_err(|_| wrong())?;
-            if pair.contains(|c: char| !c.is_ascii_digit() && !('a'..='f').contains(&c)) {
-                return Err(wrong());
-            }
-            *byte = u8::from_str_radix(pair, 16).map_err(|_| wrong())?;
-        }
-        Ok(Self(bytes))
     }
 }
 
@@ -59,7 +53,7 @@ pub fn digests_in(json: &str) -> impl Iterator<Item = Digest> {
 
 impl fmt::Display for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))
+        f.write_str(&hex::encode(self.0))
     }
 }
 
@@ -77,8 +71,22 @@ impl Serialize for Digest {
 
 impl<'de> Deserialize<'de> for Digest {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let text = String::deserialize(deserializer)?;
-        Self::from_hex(&text).map_err(D::Error::custom)
+        deserializer.deserialize_str(Hex)
+    }
+}
+
+/// Reads a digest from wherever its letters stand, without a copy of them.
+struct Hex;
+
+impl Visitor<'_> for Hex {
+    type Value = Digest;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a digest of 64 hex digits")
+    }
+
+    fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<Digest, E> {
+        Digest::from_hex(text).map_err(E::custom)
     }
 }
 

@@ -135,7 +135,7 @@ fn address(config: &Config) -> anyhow::Result<Url> {
 }
 
 fn new_installation() -> String {
-    vault::random::<6>().iter().map(|byte| format!("{byte:02x}")).collect()
+    hex::encode(vault::random::<6>())
 }
 
 /// The installation's id, from the first fact.

@@ -112,10 +112,9 @@ impl Verifier {
     #[must_use]
     pub fn to_line(&self) -> String {
         let hash = key_hash(&self.origin, &self.key);
-        let hex: String = hash.iter().map(|byte| format!("{byte:02x}")).collect();
         let mut key = vec![ED25519_IN_NOTES];
         key.extend_from_slice(&self.key);
-        format!("{}+{hex}+{}", self.origin, STANDARD.encode(key))
+        format!("{}+{}+{}", self.origin, hex::encode(hash), STANDARD.encode(key))
     }
 
     /// Reads such a line.
