@@ -51,6 +51,7 @@ pub struct Item {
     /// The right as it stood.
     pub standing: Standing,
     /// The eligibility made in its place; none where a drift is put back.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub eligibility: Option<EligibilityId>,
     /// Where it stands.
     pub state: ItemState,

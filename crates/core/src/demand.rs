@@ -23,6 +23,7 @@ pub struct Demand {
     /// The eligibility that allows the ask.
     pub eligibility: EligibilityId,
     /// When that eligibility ends, which a grant never outlives.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub eligible_until: Option<Timestamp>,
     /// The role's weight at that moment.
     pub weight: Weight,

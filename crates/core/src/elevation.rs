@@ -348,6 +348,7 @@ pub struct Grant {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub verified_at: Option<Timestamp>,
     /// Whether a login was fetched for it before.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub login_shown: bool,
     /// What was found after its end; none until somebody looked.
     #[serde(default, skip_serializing_if = "Option::is_none")]

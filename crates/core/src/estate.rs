@@ -145,16 +145,22 @@ pub struct Target {
     /// How long a taking-away may be late before it is an alarm.
     pub alarm_after: Seconds,
     /// Our own account there, once a survey named it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub broker: Option<Digest>,
     /// Digest of the last survey taken in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub surveyed: Option<Digest>,
     /// When that was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub surveyed_at: Option<Timestamp>,
     /// A survey that would change too much, waiting for a person.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub held: Option<Digest>,
     /// After a restore nothing is given here until the target was searched for our marks.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub to_search: bool,
     /// Marked things found there that no wanted grant explains, by unguessable name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub strays: Vec<String>,
     /// The target that it runs on, as an administrator said.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -63,7 +63,7 @@ pub use estate::{
     Account, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind, Target, Weight,
     is_said,
 };
-pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version_1};
+pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version};
 pub use ids::{
     AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, Pair, RoleId,
     ScopeId, StandingId, StopId, SubjectId, TermsId,

@@ -29,14 +29,18 @@ pub struct Standing {
     /// What is held.
     pub right: Right,
     /// How it came to be, what the account itself is in first; empty where it is held directly.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub chain: Vec<Words>,
     /// The target's own name for it, where it can be taken away by itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub handle: Option<Words>,
     /// Since when the target says it has been held.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<Timestamp>,
     /// When a survey first saw it.
     pub first_seen: Timestamp,
     /// When it was last used, where the target knows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub last_used: Option<Timestamp>,
 }
 

@@ -30,8 +30,10 @@ pub struct Subject {
     /// A person's full name, or what the group or program is for.
     pub about: Digest,
     /// The same human's first sign-in, where this is a second one (an account for administration).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub second_of: Option<SubjectId>,
     /// Suspended subjects may do and be given nothing.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub suspended: bool,
     /// A person's manager, as the source that they came from says.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -5,7 +5,7 @@ use std::{collections::BTreeMap, fmt, path::Path};
 use futures_util::TryStreamExt;
 use sqlx::{Row as _, SqliteConnection};
 use tempestas_core::{
-    Digest, ElevationId, Fact, Key, PrivateText, What, World,
+    Digest, ElevationId, FACT_VERSION, Fact, Key, PrivateText, What, World,
     ledger::{BLOCK, Tree, leaf_hash},
 };
 
@@ -202,13 +202,18 @@ async fn compare_rows(connection: &mut SqliteConnection, world: &World, report: 
 
 /// Kind, id and body of every row, in today's form whichever edition wrote it.
 async fn stored_rows(connection: &mut SqliteConnection) -> Result<Vec<(String, String, String)>, StoreError> {
-    if upcast::form(connection).await? > 0 {
+    let form = upcast::form(connection).await?;
+    if form == u32::from(FACT_VERSION) {
         return Ok(sqlx::query_as(past::EVERY_ROW).fetch_all(connection).await?);
     }
     let apart = has_table(connection, "past_elevations").await?;
-    let every = if apart { past::EVERY_ROW_BEFORE } else { "SELECT kind, id, body FROM rows" };
+    let every = match (form, apart) {
+        (1.., _) => past::EVERY_ROW,
+        (0, true) => past::EVERY_ROW_BEFORE,
+        (0, false) => "SELECT kind, id, body FROM rows",
+    };
     let old: Vec<(String, String, String)> = sqlx::query_as(every).fetch_all(connection).await?;
-    let in_form = old.into_iter().flat_map(|(kind, id, body)| match upcast::in_form(&body) {
+    let in_form = old.into_iter().flat_map(|(kind, id, body)| match upcast::in_form(form, &body) {
         None => vec![(kind, id, body)],
         Some(rows) => rows
             .iter()

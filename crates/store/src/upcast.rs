@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 use sqlx::{Connection as _, SqliteConnection};
-use tempestas_core::{FACT_VERSION, Row, row_of_version_1};
+use tempestas_core::{FACT_VERSION, Row, row_of_version};
 
 use crate::{StoreError, ledger::row_body, number};
 
@@ -14,10 +14,10 @@ pub(crate) async fn form(connection: &mut SqliteConnection) -> Result<u32, sqlx:
     sqlx::query_scalar("PRAGMA user_version").fetch_one(connection).await
 }
 
-/// A row of the first form, as today's rows; none where it can't be read, which whoever loads it names.
-pub(crate) fn in_form(body: &str) -> Option<Vec<Row>> {
+/// A row of some form, as today's rows; none where it can't be read, which whoever loads it names.
+pub(crate) fn in_form(form: u32, body: &str) -> Option<Vec<Row>> {
     let old: Value = serde_json::from_str(body).ok()?;
-    row_of_version_1(old).into_iter().map(|row| serde_json::from_value(row).ok()).collect()
+    row_of_version(form, old).into_iter().map(|row| serde_json::from_value(row).ok()).collect()
 }
 
 /// Puts every row into today's form, all or none.
@@ -31,7 +31,7 @@ pub(crate) async fn rows(connection: &mut SqliteConnection) -> Result<(), StoreE
     }
     let mut tx = connection.begin().await?;
     let present: Vec<String> = sqlx::query_scalar("SELECT body FROM rows").fetch_all(&mut *tx).await?;
-    for row in present.iter().filter_map(|body| in_form(body)).flatten() {
+    for row in present.iter().filter_map(|body| in_form(found, body)).flatten() {
         let key = row.key();
         sqlx::query("INSERT OR REPLACE INTO rows (kind, id, body) VALUES (?1, ?2, ?3)")
             .bind(key.kind.word())
@@ -40,17 +40,17 @@ pub(crate) async fn rows(connection: &mut SqliteConnection) -> Result<(), StoreE
             .execute(&mut *tx)
             .await?;
     }
-    for table in ["past_elevations", "past_grants"] {
-        past(&mut tx, table).await?;
-    }
+    past(&mut tx, found, "past_elevations", "id").await?;
+    past(&mut tx, found, "past_grants", "id").await?;
+    past(&mut tx, found, "past_demands", "elevation").await?;
     sqlx::query(sqlx::AssertSqlSafe(format!("PRAGMA user_version = {known}"))).execute(&mut *tx).await?;
     tx.commit().await?;
     Ok(())
 }
 
-async fn past(connection: &mut SqliteConnection, table: &str) -> Result<(), StoreError> {
-    let some = format!("SELECT id, body FROM {table} WHERE id > ?1 ORDER BY id LIMIT {TOGETHER}");
-    let put = format!("UPDATE {table} SET body = ?2 WHERE id = ?1");
+async fn past(connection: &mut SqliteConnection, form: u32, table: &str, id: &str) -> Result<(), StoreError> {
+    let some = format!("SELECT {id}, body FROM {table} WHERE {id} > ?1 ORDER BY {id} LIMIT {TOGETHER}");
+    let put = format!("UPDATE {table} SET body = ?2 WHERE {id} = ?1");
     let mut after = -1_i64;
     loop {
         let some: Vec<(i64, String)> =
@@ -59,7 +59,7 @@ async fn past(connection: &mut SqliteConnection, table: &str) -> Result<(), Stor
         after = *last;
         for (id, row) in some
             .iter()
-            .filter_map(|(id, body)| Some((*id, in_form(body)?)))
+            .filter_map(|(id, body)| Some((*id, in_form(form, body)?)))
             .flat_map(|(id, rows)| rows.into_iter().map(move |row| (id, row)))
         {
             let (sql, id) = match &row {

@@ -7,12 +7,12 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-pub use {kinds::What, upcast::row_of_version_1};
+pub use {kinds::What, upcast::row_of_version};
 
 use crate::{Actor, Door, ElevationId, Key, Row, ScopeId, SubjectId, text::Digest};
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
-pub const FACT_VERSION: u16 = 2;
+pub const FACT_VERSION: u16 = 3;
 
 /// One thing that happened.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

@@ -10,10 +10,13 @@ use super::FACT_VERSION;
 /// Says where a newer program wrote it.
 pub(super) fn fact(mut fact: Map<String, Value>) -> Result<Value, String> {
     let version = fact.get("v").and_then(Value::as_u64).unwrap_or_default();
-    if version != 1 {
+    // Version 2 said of much that there was none of it, which is left out now, and read as none.
+    if !(1..u64::from(FACT_VERSION)).contains(&version) {
         return Err(format!("fact of version {version}; this program reads up to {FACT_VERSION}"));
     }
-    if let Some(Value::Array(put)) = fact.get_mut("put") {
+    if version == 1
+        && let Some(Value::Array(put)) = fact.get_mut("put")
+    {
         // A group was put with all its members: whoever isn't among them has left it.
         let groups =
             put.iter().filter_map(|row| row.get("subject")).filter(|one| one.get("kind") == Some(&json!("group")));
@@ -28,8 +31,12 @@ pub(super) fn fact(mut fact: Map<String, Value>) -> Result<Value, String> {
     Ok(Value::Object(fact))
 }
 
-/// Puts a row as version 1 wrote it into today's form, in which what was within it may be rows of their own.
-pub fn row_of_version_1(mut row: Value) -> Vec<Value> {
+/// Puts a row as an earlier version wrote it into today's form, in which what was within it may be rows of their own.
+pub fn row_of_version(version: u32, row: Value) -> Vec<Value> {
+    if version < 2 { row_of_version_1(row) } else { vec![row] }
+}
+
+fn row_of_version_1(mut row: Value) -> Vec<Value> {
     let inner = row.as_object_mut().and_then(|row| row.iter_mut().next());
     let apart = match inner {
         Some((kind, Value::Object(inner))) if kind == "elevation" => elevation(inner),

@@ -20,10 +20,13 @@ pub struct Trace {
     /// Name of the setting.
     pub setting: String,
     /// The rule that won it; none for the house's defaults.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rule: Option<TermsId>,
     /// Rules above whose pin tightened the winner's value.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tightened_by: Vec<TermsId>,
     /// Other rules that fit and set it, in the order they would have come.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub passed_over: Vec<TermsId>,
 }
 

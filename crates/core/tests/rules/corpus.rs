@@ -90,7 +90,7 @@ fn facts_of_all_other_kinds_are_read_as_they_were_written() {
 }
 
 #[test]
-fn facts_of_version_2_are_read_and_written_as_they_were() {
+fn facts_of_version_2_are_read_as_they_were_written() {
     let world = replayed(include_str!("facts-v2.jsonl"));
     assert!(world.elevations.keys().eq(world.demands.keys()) && world.elevations.len() > 2);
     assert!(world.elevations.values().all(|one| one.holder == one.asker && one.rounds.len() <= 1));
@@ -98,9 +98,15 @@ fn facts_of_version_2_are_read_and_written_as_they_were() {
 }
 
 #[test]
+fn facts_of_version_3_are_read_and_written_as_they_were_and_make_the_world_of_version_2() {
+    let world = replayed(include_str!("facts-v3.jsonl"));
+    assert_eq!(world, replayed(include_str!("facts-v2.jsonl")));
+}
+
+#[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
-    let refused = Fact::from_bytes(br#"{"v":3,"whatever":true}"#).unwrap_err();
-    assert_eq!(refused, "fact of version 3; this program reads up to 2");
+    let refused = Fact::from_bytes(br#"{"v":4,"whatever":true}"#).unwrap_err();
+    assert_eq!(refused, "fact of version 4; this program reads up to 3");
 }
 
 /// A fact as version 1 wrote it, of one group with all its members.
@@ -164,6 +170,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("sealed-v1.jsonl"),
         include_str!("rest-v1.jsonl"),
         include_str!("facts-v2.jsonl"),
+        include_str!("facts-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();
