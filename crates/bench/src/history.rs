@@ -10,7 +10,9 @@ use jiff::{SignedDuration, Timestamp};
 use reqwest::Method;
 use serde_json::Value;
 use tempestas_client::Client;
-use tempestas_core::{Actor, Command, Decision, Fact, Note, PrivateText, Row, SubjectId, What, decide, ledger::Signer};
+use tempestas_core::{
+    Actor, Command, Decision, Fact, KEPT_FOR, Note, PrivateText, Row, SubjectId, What, decide, ledger::Signer,
+};
 use tempestas_demo::{daemon::Setup, processes::Running, seed};
 use tempestas_store::{Batch, Loaded, Store};
 
@@ -182,15 +184,16 @@ async fn fill(
 ) -> anyhow::Result<()> {
     let Loaded { store, mut world, mut tree } = Store::open(state).await?;
     let signer = Signer::new("quillhaven.example/tempestas", &[7; 32]).map_err(anyhow::Error::msg)?;
-    // Beside what is there, and no later than it.
+    // Beside what is there, and no later than it; those of the second measurement no later than what has left memory.
     let first = world.counters.next_elevation;
+    let lately = if ended == ENDED { SignedDuration::ZERO } else { KEPT_FOR };
     let last = world.last_at.context("there are facts")?;
     let each = SignedDuration::from_hours(24 * DAYS) / i32::try_from(ended)?;
     for numbers in (first..1001 + ended).collect::<Vec<_>>().chunks(TOGETHER) {
         let mut batch = Batch::default();
         for number in numbers {
             let (asker, _) = people.get(usize::try_from(*number)? % people.len()).context("somebody")?;
-            let back = each * i32::try_from(1001 + ended - number)?;
+            let back = lately + each * i32::try_from(1001 + ended - number)?;
             batch.add(sample.again(*number, *asker, last.checked_sub(back)?, ended == ENDED)?, &mut tree)?;
         }
         store.append(&batch, &signer.sign(tree.size(), tree.root(), 1)).await?;
