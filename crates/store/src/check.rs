@@ -14,7 +14,7 @@ use crate::{
     entries::Line,
     ledger::row_body,
     open::{database, digest_of, has_table, observations, reader},
-    past, unsigned, upcast,
+    past, texts, unsigned, upcast,
 };
 
 /// One thing that is not as the ledger says.
@@ -245,7 +245,9 @@ fn differing(expected: &str, found: &str) -> Vec<String> {
 }
 
 async fn check_texts(connection: &mut SqliteConnection, report: &mut Report) -> Result<(), StoreError> {
-    for row in sqlx::query("SELECT digest, salt, text FROM texts").fetch_all(&mut *connection).await? {
+    let apart = has_table(connection, "past_texts").await?;
+    let every = if apart { texts::EVERY_TEXT } else { "SELECT digest, salt, text FROM texts" };
+    for row in sqlx::query(every).fetch_all(&mut *connection).await? {
         let (digest, salt, text): (Digest, Vec<u8>, String) =
             (digest_of(row.try_get(0)?)?, row.try_get(1)?, row.try_get(2)?);
         let holds = <[u8; 16]>::try_from(salt).is_ok_and(|salt| PrivateText::digest(&text, &salt) == digest);

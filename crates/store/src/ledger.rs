@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use sqlx::{Connection, QueryBuilder, Row as _, Sqlite, sqlite::SqliteRow};
 use tempestas_core::{
-    Decision, Digest, Fact, Key, Row,
+    Decision, Digest, Fact, Key, Row, digests_in,
     ledger::{BLOCK, FactLine, Hashes, SignedCheckpoint, Tree, leaf_hash},
 };
 
@@ -13,7 +13,7 @@ use crate::{
     entries::{self, Line},
     number,
     open::{Store, digest_of},
-    past, unsigned,
+    past, texts, unsigned,
 };
 
 /// Rows written by one statement: each statement costs as much as many rows do.
@@ -107,10 +107,12 @@ impl Store {
         }
         let put = batch.rows.iter().filter_map(|(key, row)| Some((key, row.as_ref()?)));
         let (over, put): (Vec<_>, Vec<_>) = put.partition(|(_, row)| past::is_past(row));
+        let put: Vec<_> = put.into_iter().map(|(key, row)| (key, row_body(row))).collect();
+        let named = put.iter().flat_map(|(_, body)| digests_in(body)).collect();
         for some in put.chunks(TOGETHER) {
             let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR REPLACE INTO rows (kind, id, body) ");
-            insert.push_values(some, |mut values, (key, row)| {
-                values.push_bind(key.kind.word()).push_bind(key.id.as_str()).push_bind(row_body(row));
+            insert.push_values(some, |mut values, (key, body)| {
+                values.push_bind(key.kind.word()).push_bind(key.id.as_str()).push_bind(body);
             });
             insert.build().execute(&mut *tx).await?;
         }
@@ -124,13 +126,7 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
         }
-        for some in batch.texts.chunks(TOGETHER) {
-            let mut insert = QueryBuilder::<Sqlite>::new("INSERT OR REPLACE INTO texts (digest, salt, text) ");
-            insert.push_values(some, |mut row, text| {
-                row.push_bind(text.digest.0.as_slice()).push_bind(text.salt.as_slice()).push_bind(text.text.as_str());
-            });
-            insert.build().execute(&mut *tx).await?;
-        }
+        texts::enter(&mut tx, &batch.texts, &named).await?;
         for private in &batch.private {
             private.write(&mut tx).await?;
         }

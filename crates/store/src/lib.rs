@@ -20,6 +20,7 @@ mod private;
 mod schema;
 mod sealed;
 mod sign_ins;
+mod texts;
 mod throttles;
 mod upcast;
 

@@ -18,7 +18,7 @@ use tempestas_core::{
 };
 use tokio::sync::Mutex;
 
-use crate::{StoreError, number, passing, past, schema, unsigned, upcast};
+use crate::{StoreError, number, passing, past, schema, texts, unsigned, upcast};
 
 /// Facts at the end whose bytes are looked at before anything is served: all since the checkpoint of the last full block.
 const TAIL: i64 = 2048;
@@ -213,7 +213,7 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
     let bodies: Vec<String> = sqlx::query_scalar("SELECT group_concat(body, char(10)) FROM rows GROUP BY kind")
         .fetch_all(&mut *connection)
         .await?;
-    let Some((rows, mut named)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
+    let Some((rows, named)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
     drop(bodies);
     // What an alarm names is in memory, however long ago it was over.
     let (alarms, rows): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| matches!(row, Row::Alarm(_)));
@@ -227,11 +227,11 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
     let since = world.last_at.and_then(|last| last.checked_sub(KEPT_FOR).ok()).unwrap_or(Timestamp::MIN);
     let bodies = past::kept_in_memory(connection, &world, since).await?;
     let Some((past, mut of_past)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
-    named.append(&mut of_past);
+    of_past.retain(|text| !named.contains(text));
     // First, since a row is entered by what its names say.
-    world.recall(Vec::new(), past::texts(connection, &named).await?);
+    world.recall(Vec::new(), texts::of_present(connection, &named).await?);
     rows.into_iter().for_each(|row| world.put(row));
-    world.recall(past, Vec::new());
+    world.recall(past, texts::wherever(connection, &of_past).await?);
     Ok(world)
 }
 

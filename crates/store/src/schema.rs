@@ -17,7 +17,9 @@ macro_rules! steps {
 
 /// The ledger's file.
 pub(crate) fn ledger() -> Migrator {
-    migrator(steps!("migrations": 1 "first", 2 "browsers", 3 "entries", 4 "drafts", 5 "past", 6 "scopes", 7 "demands"))
+    migrator(
+        steps!("migrations": 1 "first", 2 "browsers", 3 "entries", 4 "drafts", 5 "past", 6 "scopes", 7 "demands", 8 "past_texts"),
+    )
 }
 
 /// The file of what passes.

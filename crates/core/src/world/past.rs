@@ -91,19 +91,19 @@ impl Elevation {
         }
     }
 
-    /// Texts that nothing but it and its grant names.
-    fn own_texts<'e>(&'e self, grants: &'e [Grant]) -> impl Iterator<Item = Digest> + 'e {
+    /// Texts that no other row names.
+    pub fn own_texts(&self) -> impl Iterator<Item = Digest> {
         let answers = self.answers().filter_map(|answer| answer.reason);
-        let leftovers = grants.iter().filter_map(|grant| grant.leftovers.as_ref()).flatten();
-        [self.reason, self.ticket, self.end_word]
-            .into_iter()
-            .flatten()
-            .chain(answers)
-            .chain(leftovers.map(|one| one.what))
+        [self.reason, self.ticket, self.end_word].into_iter().flatten().chain(answers)
     }
 }
 
 impl Grant {
+    /// Texts that no other row names.
+    pub fn own_texts(&self) -> impl Iterator<Item = Digest> {
+        self.leftovers.iter().flatten().map(|one| one.what)
+    }
+
     /// From when on nobody needs one that is gone: a login made for it might be good until its end.
     #[must_use]
     pub fn spent_at(&self) -> Timestamp {
@@ -119,7 +119,7 @@ impl World {
         for id in over {
             let Some(elevation) = self.elevations.get(&id).cloned() else { continue };
             let grants: Vec<Grant> = self.grants_of(&elevation).cloned().collect();
-            for text in elevation.own_texts(&grants) {
+            for text in elevation.own_texts().chain(grants.iter().flat_map(Grant::own_texts)) {
                 self.texts.remove(&text);
             }
             self.cut(&Key { kind: Kind::Elevation, id: key_text(&id) });

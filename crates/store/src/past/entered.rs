@@ -6,7 +6,7 @@ use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
 use tempestas_core::{Elevation, ElevationId, Grant, Row, Verdict};
 
 use super::{is_past, list};
-use crate::{StoreError, ledger::row_body, micros, number, unsigned};
+use crate::{StoreError, ledger::row_body, micros, number, texts, unsigned};
 
 /// Elevations entered by one statement.
 const TOGETHER: usize = 100;
@@ -59,7 +59,7 @@ fn answers(elevation: &Elevation) -> BTreeSet<[i64; 4]> {
 }
 
 /// Enters what is over, in the place of what stood there of the same; it is no row of the present any more.
-pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<(), sqlx::Error> {
+pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<(), StoreError> {
     let (mut elevations, mut grants) = (Vec::new(), BTreeMap::new());
     for row in rows {
         match row {
@@ -68,6 +68,8 @@ pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<
             _ => {}
         }
     }
+    let of_elevations = elevations.iter().flat_map(|(elevation, _)| elevation.own_texts());
+    let own_texts = of_elevations.chain(grants.values().flat_map(|(grant, _)| grant.own_texts())).collect();
     for some in elevations.chunks(TOGETHER) {
         let insert = format!("INSERT OR REPLACE INTO past_elevations ({}, state, body) ", NUMBERS.join(", "));
         let mut insert = QueryBuilder::<Sqlite>::new(insert);
@@ -102,7 +104,7 @@ pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<
         let cut = "DELETE FROM rows WHERE kind = ?1 AND id IN (SELECT CAST(value AS TEXT) FROM json_each(?2))";
         sqlx::query(cut).bind(kind).bind(ids).execute(&mut *into).await?;
     }
-    Ok(())
+    texts::set_apart(into, &own_texts).await
 }
 
 /// Enters who was asked about some elevations, and who answered.

@@ -6,11 +6,11 @@ use std::collections::BTreeSet;
 
 use jiff::{Timestamp, civil::Date, tz::TimeZone};
 use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
-use tempestas_core::{Digest, ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, digests_in};
+use tempestas_core::{ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, digests_in};
 
 pub(crate) use entered::{enter, misplaced, set_apart};
 
-use crate::{StoreError, micros, number, open::Store, time, unsigned};
+use crate::{StoreError, micros, number, open::Store, texts, time, unsigned};
 
 /// How many of the newest are looked at one by one, before it goes by what somebody sees.
 const NEWEST: u64 = 2_000;
@@ -172,22 +172,6 @@ pub(crate) async fn kept_in_memory(
     Ok(sqlx::query_scalar(kept).bind(micros(since)).bind(alarmed).fetch_all(connection).await?)
 }
 
-/// The texts behind some digests, as far as they are known.
-pub(crate) async fn texts<'c>(
-    connection: impl sqlx::SqliteExecutor<'c>,
-    wanted: &BTreeSet<Digest>,
-) -> Result<Vec<(Digest, String)>, StoreError> {
-    let wanted = serde_json::to_string(wanted).map_err(|error| StoreError::Ledger(error.to_string()))?;
-    // One large reply instead of many small ones: each costs as much as reading many rows.
-    let found: String = sqlx::query_scalar(
-        "SELECT json_group_array(json_array(w.value, t.text)) FROM json_each(?1) w JOIN texts t ON t.digest = unhex(w.value)",
-    )
-    .bind(wanted)
-    .fetch_one(connection)
-    .await?;
-    serde_json::from_str(&found).map_err(|error| StoreError::Ledger(format!("a text can't be read: {error}")))
-}
-
 impl Store {
     /// Puts into a World what is wanted and not there: elevations with their grants, and every text that these name.
     ///
@@ -214,7 +198,7 @@ impl Store {
             }
         }
         let named = Recall { texts: named, ..Recall::default() }.missing(world).texts;
-        let texts = if named.is_empty() { Vec::new() } else { texts(&self.read, &named).await? };
+        let texts = texts::wherever(&self.read, &named).await?;
         world.recall(rows, texts);
         Ok(())
     }

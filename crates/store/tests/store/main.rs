@@ -4,6 +4,7 @@
 
 mod passing;
 mod past;
+mod texts;
 mod upcast;
 
 use std::{path::Path, sync::Arc};

@@ -36,17 +36,21 @@ fn at(hours: i64) -> Timestamp {
 
 /// Who asked whom for what, and when; opened for an hour where it was, else refused after one.
 #[derive(Clone, Copy)]
-struct Told {
-    id: u64,
-    asker: SubjectId,
-    approver: SubjectId,
-    scope: ScopeId,
-    asked: i64,
-    opened: bool,
+pub(super) struct Told {
+    pub(super) id: u64,
+    pub(super) asker: SubjectId,
+    pub(super) approver: SubjectId,
+    pub(super) scope: ScopeId,
+    pub(super) asked: i64,
+    pub(super) opened: bool,
 }
 
 impl Told {
-    fn rows(self) -> Vec<Row> {
+    pub(super) fn ended_at(self) -> Timestamp {
+        at(self.asked + 1)
+    }
+
+    pub(super) fn rows(self) -> Vec<Row> {
         let (elevation, mut demand, grant) = sample();
         let grant = self.opened.then(|| Grant {
             id: GrantId(self.id + 10_000),
@@ -80,7 +84,7 @@ impl Told {
         [Row::Elevation(elevation), Row::Demand(demanded)].into_iter().chain(grant.map(Row::Grant)).collect()
     }
 
-    fn reason(self) -> PrivateText {
+    pub(super) fn reason(self) -> PrivateText {
         PrivateText::new(&format!("the reason of {}", self.id), [7; 16])
     }
 }
@@ -92,7 +96,7 @@ async fn told(kept: &mut Kept, all: &[Told]) {
         let end = What::Ended { elevation: ElevationId(one.id), end: End::GivenBack, leftovers: 0 };
         let fact = Fact {
             v: FACT_VERSION,
-            at: at(one.asked + 1),
+            at: one.ended_at(),
             by: tempestas_core::Actor::Keeper,
             from: None,
             door: by(one.asker).door,

@@ -1,4 +1,4 @@
-//! A store as the first edition left it, of facts that it wrote, opened by this one.
+//! A store as an earlier edition left it, of facts that it wrote, opened by this one.
 
 use std::{collections::BTreeMap, path::Path};
 
@@ -12,14 +12,15 @@ use tempestas_store::{Store, check};
 
 use super::change;
 
-/// What the first edition wrote: an export's facts, and each row as the last fact put it.
-struct First {
+/// What an earlier edition wrote: an export's facts, and each row as the last fact put it.
+struct Earlier {
+    form: u16,
     lines: Vec<FactLine>,
     rows: BTreeMap<(String, String), String>,
 }
 
-impl First {
-    fn of(export: &str) -> Self {
+impl Earlier {
+    fn of(form: u16, export: &str) -> Self {
         let lines: Vec<FactLine> = export.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
         let mut rows = BTreeMap::new();
         for line in &lines {
@@ -31,13 +32,14 @@ impl First {
             }
             // Numbers of a version-1 row's key stand where today's do, in the first of what it is read as.
             let today = Fact::from_bytes(line.fact.as_bytes()).unwrap().put;
-            let today = today.iter().filter(|row| !matches!(row, Row::Demand(_) | Row::Item(_) | Row::Member(_)));
+            let within = |row: &&Row| matches!(row, Row::Demand(_) | Row::Item(_) | Row::Member(_));
+            let today = today.iter().filter(|row| form > 1 || !within(row));
             for (raw, row) in listed("put").into_iter().zip(today) {
                 let key = row.key();
                 rows.insert((key.kind.word().to_owned(), key.id), raw.to_string());
             }
         }
-        Self { lines, rows }
+        Self { form, lines, rows }
     }
 
     /// Writes them where a store of this edition is, and nothing is in it.
@@ -58,8 +60,14 @@ impl First {
         }
         checkpointed(&mut connection, &tree).await;
         drop(connection);
-        change(directory, "DROP TABLE past_demands; DELETE FROM _sqlx_migrations WHERE version >= 7").await;
-        change(directory, "PRAGMA user_version = 0").await;
+        change(directory, "DROP TABLE texts; ALTER TABLE past_texts RENAME TO texts").await;
+        change(directory, "DELETE FROM _sqlx_migrations WHERE version >= 8").await;
+        if self.form == 1 {
+            change(directory, "DROP TABLE past_demands; DELETE FROM _sqlx_migrations WHERE version >= 7").await;
+            change(directory, "PRAGMA user_version = 0").await;
+        } else {
+            change(directory, &format!("PRAGMA user_version = {}", self.form)).await;
+        }
     }
 }
 
@@ -77,9 +85,9 @@ async fn checkpointed(connection: &mut SqliteConnection, tree: &Tree) {
 #[tokio::test]
 async fn where_no_whole_copy_can_be_made_nothing_is_changed_and_half_a_copy_is_no_backup() {
     let directory = tempfile::tempdir().unwrap();
-    let first = First::of(include_str!("../../../core/tests/rules/facts-v1.jsonl"));
+    let first = Earlier::of(1, include_str!("../../../core/tests/rules/facts-v1.jsonl"));
     first.write(directory.path()).await;
-    let (copy, half) = (directory.path().join("before-schema-7.sqlite"), directory.path().join("before-schema-7.half"));
+    let (copy, half) = (directory.path().join("before-schema-8.sqlite"), directory.path().join("before-schema-8.half"));
     // As a disk might be on which nothing more can be written.
     std::fs::create_dir(&half).unwrap();
     assert!(Store::open(directory.path()).await.is_err());
@@ -121,14 +129,15 @@ async fn a_backup_that_fails_half_way_leaves_nothing_that_passes_for_one() {
 }
 
 #[tokio::test]
-async fn rows_of_the_first_edition_are_put_into_the_form_of_this_one_and_its_facts_explain_them() {
-    for export in [
-        include_str!("../../../core/tests/rules/facts-v1.jsonl"),
-        include_str!("../../../core/tests/rules/foresight-v1.jsonl"),
-        include_str!("../../../core/tests/rules/kinds-v1.jsonl"),
+async fn rows_of_an_earlier_edition_are_put_into_the_form_of_this_one_and_its_facts_explain_them() {
+    for (form, export) in [
+        (1, include_str!("../../../core/tests/rules/facts-v1.jsonl")),
+        (1, include_str!("../../../core/tests/rules/foresight-v1.jsonl")),
+        (1, include_str!("../../../core/tests/rules/kinds-v1.jsonl")),
+        (2, include_str!("../../../core/tests/rules/facts-v2.jsonl")),
     ] {
         let directory = tempfile::tempdir().unwrap();
-        let first = First::of(export);
+        let first = Earlier::of(form, export);
         first.write(directory.path()).await;
         let rows = async || {
             let report = check(directory.path(), &[]).await.unwrap();
@@ -136,7 +145,7 @@ async fn rows_of_the_first_edition_are_put_into_the_form_of_this_one_and_its_fac
             (report.rows, of_rows.collect::<Vec<_>>())
         };
         let (before, differences) = rows().await;
-        assert_eq!(differences, Vec::<String>::new(), "looked at as the first edition left it");
+        assert_eq!(differences, Vec::<String>::new(), "looked at as that edition left it");
         let opened = Store::open(directory.path()).await.unwrap();
         let mut world = tempestas_core::World::default();
         for line in &first.lines {
@@ -144,6 +153,7 @@ async fn rows_of_the_first_edition_are_put_into_the_form_of_this_one_and_its_fac
         }
         assert!(opened.world.members.values().eq(world.members.values()));
         assert!(opened.world.items.values().eq(world.items.values()));
+        assert!(opened.world.targets == world.targets && opened.world.standing == world.standing);
         drop(opened);
         assert_eq!(rows().await, (before, Vec::new()), "opened by this edition");
         // A second start has nothing to put into another form.
