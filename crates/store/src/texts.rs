@@ -69,11 +69,11 @@ pub(crate) async fn of_present(
     connection: &mut SqliteConnection,
     named: &BTreeSet<Digest>,
 ) -> Result<Known, StoreError> {
-    let mut known = read(&mut *connection, named, &format!("SELECT digest, text FROM {PRESENT}")).await?;
+    let mut known = read(&mut *connection, named, &[PRESENT]).await?;
     let found: BTreeSet<Digest> = known.iter().map(|(digest, _)| *digest).collect();
     let elsewhere: BTreeSet<Digest> = named.difference(&found).copied().collect();
     // Nothing where all that is missing was forgotten.
-    let stray = read(&mut *connection, &elsewhere, &format!("SELECT digest, text FROM {PAST}")).await?;
+    let stray = read(&mut *connection, &elsewhere, &[PAST]).await?;
     if !stray.is_empty() {
         let mut tx = connection.begin().await?;
         between(&mut tx, &stray.iter().map(|(digest, _)| *digest).collect(), PAST, PRESENT).await?;
@@ -88,17 +88,24 @@ pub(crate) async fn wherever<'c>(
     from: impl SqliteExecutor<'c>,
     wanted: &BTreeSet<Digest>,
 ) -> Result<Known, StoreError> {
-    read(from, wanted, &format!("SELECT digest, text FROM {PRESENT} UNION ALL SELECT digest, text FROM {PAST}")).await
+    read(from, wanted, &[PRESENT, PAST]).await
 }
 
-async fn read<'c>(from: impl SqliteExecutor<'c>, wanted: &BTreeSet<Digest>, all: &str) -> Result<Known, StoreError> {
+async fn read<'c>(
+    from: impl SqliteExecutor<'c>,
+    wanted: &BTreeSet<Digest>,
+    tables: &[&str],
+) -> Result<Known, StoreError> {
     if wanted.is_empty() {
         return Ok(Vec::new());
     }
+    // Each table by its key: joined with both at once, SQLite would go through all of them.
+    let each = tables.iter().map(|table| {
+        format!("SELECT w.value, t.text FROM json_each(?1) w JOIN {table} t ON t.digest = unhex(w.value)")
+    });
+    let each = each.collect::<Vec<_>>().join(" UNION ALL ");
     // One large reply instead of many small ones: each costs as much as reading many rows.
-    let read = format!(
-        "SELECT json_group_array(json_array(w.value, t.text)) FROM json_each(?1) w JOIN ({all}) t ON t.digest = unhex(w.value)"
-    );
+    let read = format!("SELECT json_group_array(json_array(value, text)) FROM ({each})");
     let found: String = sqlx::query_scalar(sqlx::AssertSqlSafe(read)).bind(digests(wanted)?).fetch_one(from).await?;
     serde_json::from_str(&found).map_err(|error| StoreError::Ledger(format!("a text can't be read: {error}")))
 }
