@@ -57,3 +57,69 @@ export function elevation(but: Partial<Api['ElevationView']> = {}): Api['Elevati
     ...but,
   }
 }
+
+/** Somebody signed in, who has no duty. */
+export function me(but: Partial<Api['Me']> = {}): Api['Me'] {
+  return {
+    name: 'tomas.reyes',
+    about: 'Tomas Reyes',
+    administers_all: false,
+    sees_all: false,
+    duties: [],
+    groups: [],
+    has_passkey: false,
+    live: 0,
+    waiting_for_me: 0,
+    now: new Date().toISOString(),
+    ends: '2026-11-20T20:00:00Z',
+    proof: null,
+    sample_world: false,
+    stops: [],
+    ...but,
+  }
+}
+
+/** A right that is held all the time. */
+export function standing(but: Partial<Api['StandingView']> = {}): Api['StandingView'] {
+  return {
+    id: 'H12',
+    account: 't.reyes',
+    who: 'tomas.reyes',
+    role: 'root',
+    scope: '/harbour/pier',
+    target: '/harbour/pier',
+    weight: 'critical',
+    chain: [],
+    direct: true,
+    first_seen: '2026-11-01T08:00:00Z',
+    last_used: null,
+    use_is_told: true,
+    sealed: false,
+    ...but,
+  }
+}
+
+/** What somebody may ask for. */
+export function eligibility(but: Partial<Api['EligibilityView']> = {}): Api['EligibilityView'] {
+  return {
+    id: 'L7',
+    who: 'tomas.reyes',
+    right: 'root@/harbour/pier',
+    says: 'may do anything',
+    weight: 'critical',
+    from: '2026-11-01T08:00:00Z',
+    until: null,
+    digest: 'l1',
+    ...but,
+  }
+}
+
+/** What surrounds an ask, where there is little of it. */
+export const CONTEXT: Api['AskContext'] = {
+  would_change: 'may do anything on it',
+  holds: [],
+  earlier: [],
+  earlier_count: 0,
+  narrower: ['pier/mooring-1'],
+  others_waiting: 0,
+}

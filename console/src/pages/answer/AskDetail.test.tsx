@@ -6,18 +6,9 @@ import { describe, expect, it, vi } from 'vitest'
 import type { Api } from '../../api/call'
 import { show } from '../../testing/page'
 import { type Answer, serve } from '../../testing/replies'
-import { elevation } from '../../testing/views'
+import { CONTEXT, elevation } from '../../testing/views'
 import { AskDetail } from './AskDetail'
 import { SeveralDialog } from './SeveralDialog'
-
-const CONTEXT: Api['AskContext'] = {
-  would_change: 'may do anything on it',
-  holds: [],
-  earlier: [],
-  earlier_count: 0,
-  narrower: ['pier/mooring-1'],
-  others_waiting: 0,
-}
 
 const asked = (but: Partial<Api['ElevationView']> = {}) =>
   elevation({ state: 'waiting', for_me: true, reason: 'the crane', digest: 'first', ...but })
