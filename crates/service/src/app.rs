@@ -1,51 +1,23 @@
 //! What handlers and keepers share.
 
-use std::{
-    collections::{BTreeMap, HashMap},
-    sync::{
-        Arc, Mutex,
-        atomic::{AtomicBool, AtomicU64, Ordering},
-    },
+use std::sync::{
+    Arc, Mutex,
+    atomic::{AtomicBool, Ordering},
 };
 
-use axum::Router;
-use jiff::Timestamp;
-use tempestas_api::LastSurvey;
+use axum::{Router, extract::FromRef};
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Connector, Digest, Door, Fact, LookedAt, Note, Proof, Report, Said, ScopeId,
-    SubjectId, World, ledger::Signer, ways::Ways,
+    Actor, AlarmKind, Caller, Command, Door, Fact, LookedAt, Note, Proof, Report, Said, ScopeId, SubjectId, World,
+    ledger::Signer,
 };
 use tempestas_engine::{Change, Engine, Outcome, Snapshot};
 use tempestas_store::{Private, Store};
-use tempestas_targets::{Place, Target};
-use tokio::sync::{Semaphore, SemaphorePermit, broadcast, watch};
-
+use tokio::sync::{broadcast, watch};
 use url::Url;
 
 use crate::{
-    authorities::{Signs, authorities},
-    config::Config,
-    identity::Identity,
-    passkeys::Passkeys,
-    problem::Failure,
-    vault::{BROKER, Vault, owner_of},
+    access::AccessGraph, config::Config, identity::Identity, passkeys::Passkeys, status::Statuses, vault::Vault,
 };
-
-/// How many targets are surveyed at a time.
-const SURVEYED_TOGETHER: usize = 16;
-
-/// What a keeper last heard from its target.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Heard {
-    /// When it last answered.
-    pub(crate) answered_at: Option<Timestamp>,
-    /// What is in the way.
-    pub(crate) trouble: Option<String>,
-    /// Since when it is being surveyed.
-    pub(crate) surveying: Option<Timestamp>,
-    /// How the last survey went.
-    pub(crate) surveyed: Option<LastSurvey>,
-}
 
 /// Shared by every handler and keeper.
 #[derive(Clone)]
@@ -65,17 +37,10 @@ struct Shared {
     /// The routes themselves, to carry out drafts that were confirmed. They hold this in turn, until it stops.
     routes: Mutex<Option<Router>>,
     installation: String,
-    heard: Mutex<BTreeMap<ScopeId, Heard>>,
-    /// Turns for surveys.
-    survey_turns: Semaphore,
-    /// What each host was last told to trust, as a digest.
-    trusts: Mutex<HashMap<ScopeId, Digest>>,
+    statuses: Statuses,
+    access: AccessGraph,
     /// Whether the database was held against the ledger since the start.
     verified: AtomicBool,
-    /// Grows when the authorities change, so that connections are made anew.
-    authorities: AtomicU64,
-    /// The graph of ways, and the size of the ledger that it was built at.
-    ways: tokio::sync::Mutex<Option<(u64, Arc<Ways>)>>,
 }
 
 /// Everything an [`App`] is made of.
@@ -92,6 +57,7 @@ pub(crate) struct Parts {
 impl App {
     pub(crate) fn new(parts: Parts) -> Self {
         let Parts { config, engine, passkeys, address, vault, signer, installation } = parts;
+        let access = AccessGraph::new(engine.clone());
         let shared = Shared {
             config,
             engine,
@@ -103,12 +69,9 @@ impl App {
             address,
             routes: Mutex::default(),
             installation,
-            heard: Mutex::default(),
-            survey_turns: Semaphore::new(SURVEYED_TOGETHER),
-            trusts: Mutex::default(),
+            statuses: Statuses::default(),
+            access,
             verified: AtomicBool::default(),
-            authorities: AtomicU64::default(),
-            ways: tokio::sync::Mutex::default(),
         };
         Self { shared: Arc::new(shared) }
     }
@@ -137,21 +100,14 @@ impl App {
         &self.shared.identity
     }
 
+    /// What is known of each target beside the World.
+    pub(crate) fn statuses(&self) -> &Statuses {
+        &self.shared.statuses
+    }
+
     /// The World after the last commit.
     pub(crate) fn world(&self) -> Snapshot {
         self.shared.engine.world()
-    }
-
-    /// The graph of who reaches what, as of now.
-    pub(crate) async fn ways(&self) -> Arc<Ways> {
-        let world = self.world();
-        let mut kept = self.shared.ways.lock().await;
-        if let Some((_, ways)) = kept.as_ref().filter(|(at, _)| *at == world.size()) {
-            return Arc::clone(ways);
-        }
-        let ways = Arc::new(tokio::task::block_in_place(|| Ways::of(&world)));
-        *kept = Some((world.size(), Arc::clone(&ways)));
-        ways
     }
 
     /// A receiver that hears of every commit.
@@ -247,31 +203,6 @@ impl App {
         self.submit(caller(by, address, None), note).await
     }
 
-    /// A target, ready to be called.
-    pub(crate) async fn target(&self, scope: ScopeId, connector: &Connector) -> Result<Target, Failure> {
-        let place = Place {
-            connector,
-            scope,
-            installation: &self.shared.installation,
-            programs: &self.config().described.programs,
-        };
-        if connector.takes_own_key() {
-            let orders = authorities(self, Signs::Orders).await?;
-            return Target::host(&place, orders).ok_or_else(|| Failure::target("it is no host"));
-        }
-        let sealed = self.store().sealed(Some(&owner_of(scope))).await?;
-        let Some(sealed) = sealed.iter().find(|sealed| sealed.name == BROKER) else {
-            return Err(Failure::target(
-                "its password or key is not there; give it again with `tempestas targets set`",
-            ));
-        };
-        let secret = self.vault().open_sealed(sealed)?;
-        let secret = String::from_utf8_lossy(&secret).into_owned().into();
-        Target::with_secret(&place, secret)
-            .map_err(|error| Failure::target(error.to_string()))?
-            .ok_or_else(|| Failure::target("it has no secret of its own"))
-    }
-
     /// Whether nothing critical may be opened: until the database was held against the ledger, and while it differs.
     pub(crate) fn is_unverified(&self, world: &World) -> bool {
         !self.shared.verified.load(Ordering::Relaxed)
@@ -282,78 +213,17 @@ impl App {
     pub(crate) fn was_verified(&self) {
         self.shared.verified.store(true, Ordering::Relaxed);
     }
+}
 
-    /// Which turn of the authorities it is.
-    pub(crate) fn authorities_turn(&self) -> u64 {
-        self.shared.authorities.load(Ordering::Relaxed)
+impl FromRef<App> for AccessGraph {
+    fn from_ref(app: &App) -> Self {
+        app.shared.access.clone()
     }
+}
 
-    /// The authorities are others now.
-    pub(crate) fn authorities_changed(&self) {
-        self.shared.authorities.fetch_add(1, Ordering::Relaxed);
-    }
-
-    /// What a host was last told to trust.
-    pub(crate) fn trusts(&self, scope: ScopeId) -> Option<Digest> {
-        self.shared.trusts.lock().ok().and_then(|trusts| trusts.get(&scope).copied())
-    }
-
-    /// Notes what a host was told to trust.
-    pub(crate) fn told_to_trust(&self, scope: ScopeId, trusted: Digest) {
-        if let Ok(mut trusts) = self.shared.trusts.lock() {
-            trusts.insert(scope, trusted);
-        }
-    }
-
-    /// Forgets what was heard from a target, and what it was told: taken in again it may know nothing of that.
-    pub(crate) fn forget(&self, scope: ScopeId) {
-        if let Ok(mut trusts) = self.shared.trusts.lock() {
-            trusts.remove(&scope);
-        }
-        if let Ok(mut heard) = self.shared.heard.lock() {
-            heard.remove(&scope);
-        }
-    }
-
-    /// What a keeper last heard.
-    pub(crate) fn heard(&self, scope: ScopeId) -> Heard {
-        self.shared.heard.lock().ok().and_then(|heard| heard.get(&scope).cloned()).unwrap_or_default()
-    }
-
-    /// A turn to survey, held until it is dropped.
-    pub(crate) async fn survey_turn(&self) -> Option<SemaphorePermit<'_>> {
-        self.shared.survey_turns.acquire().await.ok()
-    }
-
-    /// Notes that a survey began.
-    pub(crate) fn survey_began(&self, scope: ScopeId) {
-        if let Ok(mut heard) = self.shared.heard.lock() {
-            heard.entry(scope).or_default().surveying = Some(Timestamp::now());
-        }
-    }
-
-    /// Notes how a survey went, in plain words.
-    pub(crate) fn survey_ended(&self, scope: ScopeId, says: String) {
-        let at = Timestamp::now();
-        if let Ok(mut heard) = self.shared.heard.lock() {
-            let known = heard.entry(scope).or_default();
-            let began = known.surveying.take().unwrap_or(at);
-            known.surveyed = Some(LastSurvey { at, took_ms: at.duration_since(began).as_millis_f64(), says });
-        }
-    }
-
-    /// Notes what a keeper heard.
-    pub(crate) fn hear(&self, scope: ScopeId, trouble: Option<String>) {
-        if let Ok(mut heard) = self.shared.heard.lock() {
-            let known = heard.entry(scope).or_default();
-            if trouble.is_none() {
-                known.answered_at = Some(Timestamp::now());
-                if known.trouble.is_some() {
-                    tracing::info!(target = %scope, "a target answers again");
-                }
-            }
-            known.trouble = trouble;
-        }
+impl FromRef<App> for Statuses {
+    fn from_ref(app: &App) -> Self {
+        app.shared.statuses.clone()
     }
 }
 

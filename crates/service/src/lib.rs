@@ -3,10 +3,12 @@
 //! A request becomes a command (`routes`), the [`tempestas_engine`] has it decided and made durable, keepers (`keeper`)
 //! act on the difference between what is wanted and what is seen on each target.
 
+mod access;
 mod app;
 mod authorities;
 mod callers;
 pub mod config;
+mod connect;
 mod connections;
 mod console;
 mod door;
@@ -22,6 +24,7 @@ mod past;
 mod problem;
 mod routes;
 mod serve;
+mod status;
 mod uses;
 mod vault;
 mod views;

@@ -28,6 +28,11 @@ pub(crate) trait Described {
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator);
 }
 
+/// A part of the service that a handler needs, which nobody sends.
+impl<T> Described for State<T> {
+    fn describe(_: &mut Map<String, Value>, _: &mut SchemaGenerator) {}
+}
+
 /// How refusals are sent (RFC 9457).
 const PROBLEM: &str = "application/problem+json";
 

@@ -69,9 +69,9 @@ impl Hands {
             TargetError::Refused("its authorities can't be read here; the log says why".to_owned())
         })?;
         let digest = authorities::digest(&trusted);
-        if self.app.trusts(self.scope) != Some(digest) {
+        if self.app.statuses().trusts(self.scope) != Some(digest) {
             target.trust(&trusted).await?;
-            self.app.told_to_trust(self.scope, digest);
+            self.app.statuses().told_to_trust(self.scope, digest);
         }
         Ok(())
     }

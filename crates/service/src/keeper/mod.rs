@@ -27,7 +27,7 @@ use hands::{Hands, Work};
 
 pub(crate) use pace::run;
 
-use crate::{app::App, problem::Failure};
+use crate::{app::App, connect::connect, problem::Failure};
 
 /// Grants given at the same time on one target; what is taken away never waits for a place.
 const GIVEN_TOGETHER: usize = 4;
@@ -91,14 +91,14 @@ impl Keeper {
 
     /// Runs until its target is looked after no more; `woken` when something on it may be to do.
     async fn run(mut self, woken: Arc<Notify>) {
-        self.app.forget(self.scope);
+        self.app.statuses().forget(self.scope);
         loop {
             if self.app.world().connector(self.scope).is_none() {
                 return;
             }
             if let Err(failure) = self.round().await {
                 self.target = None;
-                self.app.hear(self.scope, Some(said(&failure)));
+                self.app.statuses().hear(self.scope, Some(said(&failure)));
             }
             // Waits are at most a second, on the wall clock.
             tokio::select! {
@@ -144,7 +144,7 @@ impl Keeper {
         }
         let surveys = &self.app.config().surveys;
         let (every, read_back) = (surveys.every.0, surveys.read_back.0);
-        let turn = self.app.authorities_turn();
+        let turn = self.app.statuses().authorities_turn();
         if now.duration_since(self.kept_time_at) >= KEEP_TIME_EVERY || turn != self.told_turn {
             (self.kept_time_at, self.told_turn) = (now, turn);
             self.begin(&connector, "keep-time".to_owned(), Work::KeepTime, false, now).await?;
@@ -180,11 +180,11 @@ impl Keeper {
         if waits || self.under_way.contains_key(&key) {
             return Ok(false);
         }
-        let turn = self.app.authorities_turn();
+        let turn = self.app.statuses().authorities_turn();
         let target = match &self.target {
             Some((known, at, target)) if known == connector && *at == turn => Arc::clone(target),
             _ => {
-                let target = Arc::new(self.app.target(self.scope, connector).await?);
+                let target = Arc::new(connect(&self.app, self.scope, connector).await?);
                 self.target = Some((connector.clone(), turn, Arc::clone(&target)));
                 target
             }
@@ -210,7 +210,7 @@ impl Keeper {
         match outcome {
             Ok(()) => {
                 self.backing_off.remove(&key);
-                self.app.hear(self.scope, None);
+                self.app.statuses().hear(self.scope, None);
             }
             Err(error) => {
                 if matches!(work, Work::Survey) {
@@ -232,7 +232,7 @@ impl Keeper {
         self.backing_off.insert(key, Waiting { until, next: (next * 2).min(BACK_OFF_MOST), why: error.clone() });
         self.target = None;
         let trouble = format!("{error}; it is tried again until it is done");
-        self.app.hear(self.scope, Some(error));
+        self.app.statuses().hear(self.scope, Some(error));
         let Work::Order(order) = work else { return };
         match &order.task {
             Task::Take(grant) | Task::Give(grant) => {
@@ -281,14 +281,14 @@ impl From<TargetError> for Failure {
 /// Surveys a target and has what was read taken in. Returns what came of it.
 pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
     // Of many systems so many at a time; orders to give and take wait for none of them.
-    let _turn = app.survey_turn().await;
-    app.survey_began(scope);
+    let _turn = app.statuses().survey_turn().await;
+    app.statuses().survey_began(scope);
     let outcome = read(app, scope).await;
     let says = match &outcome {
         Ok(done) => came_of(&done.whats),
         Err(failure) => said(failure),
     };
-    app.survey_ended(scope, says);
+    app.statuses().survey_ended(scope, says);
     outcome
 }
 
@@ -312,15 +312,15 @@ async fn read(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
         .connector(scope)
         .cloned()
         .ok_or_else(|| Failure::unknown("target", &scope.to_string(), "`tempestas targets` lists them"))?;
-    let target = app.target(scope, &connector).await?;
+    let target = connect(app, scope, &connector).await?;
     let survey = match target.survey().await {
         Ok(survey) => survey,
         Err(error) => {
-            app.hear(scope, Some(error.to_string()));
+            app.statuses().hear(scope, Some(error.to_string()));
             return Err(error.into());
         }
     };
-    app.hear(scope, None);
+    app.statuses().hear(scope, None);
     if let Err(failure) = activity(app, scope, &target).await {
         // It only advises, so a survey is worth as much without it.
         tracing::warn!(target = %scope, ?failure, "what was done on a target can't be read");
@@ -340,7 +340,7 @@ pub(crate) async fn import(app: &App, scope: ScopeId) -> Result<(), Failure> {
         (world.sources.get(&scope).map(|source| source.mapping.clone()), world.connector(scope).cloned())
     };
     let (Some(mapping), Some(connector)) = (mapping, connector) else { return Ok(()) };
-    let Some(imported) = app.target(scope, &connector).await?.people(&mapping).await? else { return Ok(()) };
+    let Some(imported) = connect(app, scope, &connector).await?.people(&mapping).await? else { return Ok(()) };
     let digest = app.store().keep_import(scope, Timestamp::now(), &imported).await?;
     let record = Report::Imported { target: scope, digest, imported: Box::new(imported) };
     app.submit(Caller::keeper_of(scope), record).await?;

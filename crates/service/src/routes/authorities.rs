@@ -21,7 +21,11 @@ async fn hosts(me: &SignedIn) -> Result<Vec<HostTrust>, Failure> {
     let mut told = Vec::with_capacity(hosts.len());
     for (scope, path) in hosts {
         let wanted = digest(&trusted(&me.app, scope).await?);
-        told.push(HostTrust { path, told: me.app.trusts(scope) == Some(wanted), trouble: me.app.heard(scope).trouble });
+        told.push(HostTrust {
+            path,
+            told: me.app.statuses().trusts(scope) == Some(wanted),
+            trouble: me.app.statuses().of(scope).trouble,
+        });
     }
     Ok(told)
 }
@@ -72,6 +76,6 @@ pub(super) async fn step(
     let changes = authorities::step(&me.app, stage).await?;
     let command = Command::Note(Note::AuthoritiesChanged { step: stage.step().to_owned() });
     me.submit_with(command, |_| Ok(changes)).await?;
-    me.app.authorities_changed();
+    me.app.statuses().authorities_changed();
     view(&me).await
 }

@@ -10,6 +10,7 @@ use tempestas_targets::StandingCall;
 use super::{conversions::taken_away, reference, scope};
 use crate::{
     callers::{Administrator, Overseer},
+    connect::connect,
     door::{Answer, At, Body, Json, Listed, Listing},
     problem::Failure,
     views,
@@ -74,6 +75,6 @@ pub(super) async fn patch(Overseer(me): Overseer, At(id): At) -> Answer<SourcePa
         let says = taken_away(&world, &drift.standing);
         (StandingCall::new(&world, &drift.standing), connector, drift.target, says)
     };
-    let patch = me.app.target(scope, &connector).await?.patch(&call).await?;
+    let patch = connect(&me.app, scope, &connector).await?.patch(&call).await?;
     Ok(Json(SourcePatch { says: format!("at its source: {says}"), patch }))
 }

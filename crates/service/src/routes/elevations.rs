@@ -21,6 +21,7 @@ use super::{made, reference, right, scope, seen_subject, within};
 use crate::{
     authorities,
     callers::SignedIn,
+    connect::connect,
     door::{Answer, At, Body, Json, Listed, Listing, Query},
     past::belonging_to,
     problem::Failure,
@@ -269,7 +270,7 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
     if connector.takes_own_key() {
         return authorities::certify(&me.app, &connector, scope.0, &call, ask.public_key.as_deref()).await.map(Json);
     }
-    let target = me.app.target(scope, &connector).await?;
+    let target = connect(&me.app, scope, &connector).await?;
     let password = vault::random_text().to_string().into();
     let reply = match target.login(&call, password).await? {
         Some(login) => LoginReply {

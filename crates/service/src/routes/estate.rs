@@ -2,6 +2,7 @@
 
 use std::{cmp::Reverse, collections::HashMap};
 
+use axum::extract::State;
 use tempestas_api::{
     AlarmView, CheckReply, Done, EndTarget, HostEnrolment, NewFolder, NewTarget, OpenFilter, RoleView, ScopeView,
     SurveyReply, TargetSettings, TargetView, WhichTarget,
@@ -20,14 +21,16 @@ use crate::{
     app::App,
     authorities,
     callers::{Administrator, Overseer},
+    connect::connect,
     door::{Answer, At, Body, Json, Listed, Listing, Looked, Query, Tagged, Tagging},
     keeper,
     problem::Failure,
+    status::Statuses,
     vault::{BROKER, owner_of},
     views,
 };
 
-pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
+pub(super) async fn scopes(Overseer(me): Overseer, State(statuses): State<Statuses>) -> Answer<Vec<ScopeView>> {
     let sight = me.sight();
     let world = me.app.world();
     let counts = counts(&world);
@@ -45,7 +48,7 @@ pub(super) async fn scopes(Overseer(me): Overseer) -> Answer<Vec<ScopeView>> {
                 critical: counts.critical,
                 live: counts.live,
                 rules: world.terms.values().filter(|rule| rule.scope == scope.id).count(),
-                trouble: me.app.heard(scope.id).trouble,
+                trouble: statuses.of(scope.id).trouble,
             }
         })
         .collect();
@@ -89,7 +92,7 @@ pub(super) async fn targets(Overseer(me): Overseer) -> Answer<Vec<TargetView>> {
     let sight = me.sight();
     let world = me.app.world();
     let seen = world.targets.values().filter_map(|target| sight.see(&world, target));
-    Ok(Json(seen.map(|target| views::target(&me.app, &world, target)).collect()))
+    Ok(Json(seen.map(|target| views::target(me.app.statuses(), &world, target)).collect()))
 }
 
 /// One target, whose settings are changed in place.
@@ -99,7 +102,7 @@ pub(super) async fn show_target(Overseer(me): Overseer, Query(which): Query<Whic
     let unknown = || Failure::unknown("target", &which.target, "`tempestas targets` lists them");
     let id = target(&world, me.person, &which.target)?;
     let known = world.targets.get(&id).and_then(|target| sight.see(&world, target)).ok_or_else(unknown)?;
-    Ok(Tagged(known.digest(), views::target(&me.app, &world, known)))
+    Ok(Tagged(known.digest(), views::target(me.app.statuses(), &world, known)))
 }
 
 pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body<NewTarget>) -> Answer<TargetView> {
@@ -125,7 +128,7 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
     let id = made(&done, added)?;
     let added = done.world.targets.get(&id).and_then(|target| me.sight().see(&done.world, target));
     let added = added.ok_or_else(|| Failure::Failed(anyhow::anyhow!("what was added is gone")))?;
-    Ok(Json(views::target(&me.app, &done.world, added)))
+    Ok(Json(views::target(me.app.statuses(), &done.world, added)))
 }
 
 /// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
@@ -233,7 +236,7 @@ pub(super) async fn check(Administrator(me): Administrator, Body(which): Body<Wh
     };
     let id = me.administers(id)?.scope();
     let connector = connector.ok_or_else(|| Failure::target("it is not looked after any more"))?;
-    let missing = match me.app.target(id, &connector).await?.check().await {
+    let missing = match connect(&me.app, id, &connector).await?.check().await {
         Ok(missing) => missing,
         Err(error) => vec![error.to_string()],
     };

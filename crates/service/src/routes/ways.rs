@@ -1,5 +1,6 @@
 //! Ways: who can reach what, and how.
 
+use axum::extract::State;
 use tempestas_api::{WayView, WaysQuery, WaysReply};
 use tempestas_core::{
     Sight, World,
@@ -8,6 +9,7 @@ use tempestas_core::{
 
 use super::{right, scope, seen_subject};
 use crate::{
+    access::AccessGraph,
     callers::Overseer,
     door::{Answer, Json, Query},
     problem::Failure,
@@ -16,9 +18,13 @@ use crate::{
 /// Most that are listed.
 const LISTED_MOST: usize = 500;
 
-pub(super) async fn ways(Overseer(me): Overseer, Query(query): Query<WaysQuery>) -> Answer<WaysReply> {
+pub(super) async fn ways(
+    Overseer(me): Overseer,
+    State(graph): State<AccessGraph>,
+    Query(query): Query<WaysQuery>,
+) -> Answer<WaysReply> {
     let sight = me.sight();
-    let graph = me.app.ways().await;
+    let graph = graph.now().await;
     let world = me.app.world();
     let found = match (query.to.as_deref(), query.of.as_deref()) {
         (Some(to), None) => {

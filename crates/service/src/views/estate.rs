@@ -3,12 +3,12 @@
 use tempestas_api::{SourceView, TargetView};
 use tempestas_core::{Phase, Source, SubjectKind, Target, Visible, World};
 
-use crate::app::App;
+use crate::status::Statuses;
 
 /// A target, and what was heard of it last.
-pub(crate) fn target(app: &App, world: &World, known: Visible<'_, Target>) -> TargetView {
+pub(crate) fn target(statuses: &Statuses, world: &World, known: Visible<'_, Target>) -> TargetView {
     let id = known.scope;
-    let heard = app.heard(id);
+    let heard = statuses.of(id);
     let live = world.active().filter(|elevation| {
         elevation.phase == Phase::Live
             && world.target_of(elevation.right.scope).is_some_and(|target| target.scope == id)

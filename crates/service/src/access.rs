@@ -1,0 +1,33 @@
+//! The graph of who reaches what: dear to build, so it is kept until anything changes.
+
+use std::sync::Arc;
+
+use tempestas_core::ways::Ways;
+use tempestas_engine::Engine;
+use tokio::sync::Mutex;
+
+/// The graph of who reaches what, shared by those who ask.
+#[derive(Clone)]
+pub(crate) struct AccessGraph {
+    engine: Engine,
+    /// The one built last, and the size of the ledger that it was built at.
+    kept: Arc<Mutex<Option<(u64, Arc<Ways>)>>>,
+}
+
+impl AccessGraph {
+    pub(crate) fn new(engine: Engine) -> Self {
+        Self { engine, kept: Arc::default() }
+    }
+
+    /// The graph as of now.
+    pub(crate) async fn now(&self) -> Arc<Ways> {
+        let world = self.engine.world();
+        let mut kept = self.kept.lock().await;
+        if let Some((_, ways)) = kept.as_ref().filter(|(at, _)| *at == world.size()) {
+            return Arc::clone(ways);
+        }
+        let ways = Arc::new(tokio::task::block_in_place(|| Ways::of(&world)));
+        *kept = Some((world.size(), Arc::clone(&ways)));
+        ways
+    }
+}
