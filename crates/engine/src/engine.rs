@@ -120,6 +120,10 @@ impl Engine {
         self.changes.resubscribe()
     }
 
+    pub(crate) fn shared_store(&self) -> Arc<Store> {
+        Arc::clone(&self.store)
+    }
+
     /// Where everything is written down.
     #[must_use]
     pub fn store(&self) -> &Store {

@@ -7,17 +7,20 @@
 //! ```
 //!
 //! A [`Snapshot`] is published when its commit is durable, so nobody reads what could still be lost; whoever took one keeps it as
-//! long as they like, and holds up nobody.
+//! long as they like, and holds up nobody. A [`Follower`] hears of the facts themselves, in their order, and goes on where it was
+//! whatever is restarted.
 
 mod committer;
 #[cfg(feature = "crash-points")]
 mod crash;
 mod engine;
+mod feed;
 mod rates;
 mod snapshot;
 
 pub use committer::{Clock, Committer};
 pub use engine::{Change, Committed, Engine, MakePrivate, Outcome};
+pub use feed::Follower;
 pub use snapshot::Snapshot;
 
 /// Fresh random bytes.

@@ -16,6 +16,7 @@ mod drafts;
 mod events;
 mod house;
 mod identity;
+mod journal;
 mod keeper;
 mod keyed;
 pub mod operate;

@@ -21,7 +21,7 @@ use crate::{
     config::{Config, TlsConfig, ensure_private},
     connections::Limited,
     house::House,
-    keeper, operate, routes,
+    journal, keeper, operate, routes,
 };
 
 /// How long open requests may go on after TERM.
@@ -58,6 +58,7 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     tokio::spawn(verify(app.clone()));
     let mut keepers = tokio::spawn(keeper::run(app.clone()));
     let housekeeping = tokio::spawn(housekeeping(app.clone()));
+    tokio::spawn(told(app.clone()));
     let scheme = if app.config().tls.is_some() { "https" } else { "http" };
     // Read by whoever started us; the log goes to standard error.
     println!("tempestasd listens on {scheme}://{address}");
@@ -117,6 +118,13 @@ async fn verify(app: App) {
             () = tokio::time::sleep(VERIFIED_EVERY) => {}
             _ = stopping.changed() => return,
         }
+    }
+}
+
+/// Has alarms told in the log. Where the store fails the writer fails too, and ends the service.
+async fn told(app: App) {
+    if let Err(error) = journal::alarms(app).await {
+        tracing::error!("alarms are not told here any more: {error:#}");
     }
 }
 

@@ -5,6 +5,7 @@
 
 mod activity;
 mod check;
+mod cursors;
 mod devices;
 mod drafts;
 mod entries;
@@ -26,6 +27,7 @@ mod upcast;
 
 pub use activity::{Recorded, Told};
 pub use check::{Difference, Report, check};
+pub use cursors::Cursor;
 pub use devices::DeviceAsk;
 pub use drafts::Draft;
 pub use entries::{SeenFacts, Wanted};

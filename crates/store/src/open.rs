@@ -98,6 +98,7 @@ impl Store {
         .execute(&mut observed)
         .await?;
         crate::activity::prepare(&mut observed).await?;
+        crate::cursors::prepare(&mut observed).await?;
         let passing = passing::open(&directory.join("passing.sqlite"), &mut write).await?;
         let observed = Beside::new(&observations(directory), observed).await?;
         let read = readers(&path).await?;

@@ -9,8 +9,9 @@ use serde::{Deserialize, Serialize};
 use crate::{AlarmId, ConversionId, DriftId, GrantId, ScopeId, Sight, SubjectId, World, text::Digest};
 
 /// What an alarm is about.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, strum::IntoStaticStr)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
+#[strum(serialize_all = "kebab-case")]
 pub enum AlarmKind {
     /// A right could not be taken away in time.
     TakeLate {

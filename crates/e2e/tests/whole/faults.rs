@@ -16,17 +16,23 @@ async fn open_alarms(house: &House) -> Vec<String> {
     all.into_iter().filter(|alarm| alarm.settled.is_none()).map(|alarm| alarm.kind).collect()
 }
 
+/// Has an end come late.
+async fn cloud_down_for_an_end(house: &House, id: &str) {
+    house.cloud_proxy.as_ref().unwrap().set_down(true);
+    house.client(TOMAS).give_back(id).await.unwrap();
+    eventually("a late end is an alarm", async || open_alarms(house).await == ["take-late"]).await;
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
-    let house = House::new(Plan { proxied: true, ..Plan::whole() }).await;
-    let mara = house.client(MARA);
+    let mut house = House::new(Plan { proxied: true, ..Plan::whole() }).await;
+    let mara = house.client(MARA).clone();
     let settings = TargetSettings { target: BRIGHTWATER.to_owned(), alarm_after: Some(1), ..TargetSettings::default() };
     house.set_target(&settings).await;
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
     let held = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
     house.live(&held.id).await;
-    let cloud = house.cloud_proxy.as_ref().unwrap();
-    cloud.set_down(true);
+    house.cloud_proxy.as_ref().unwrap().set_down(true);
 
     house.client(TOMAS).give_back(&held.id).await.unwrap();
     let waiting = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
@@ -42,7 +48,7 @@ async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
     house.yes(ODA, &other.id).await.unwrap();
     house.live(&other.id).await;
 
-    cloud.set_down(false);
+    house.cloud_proxy.as_ref().unwrap().set_down(false);
     assert_eq!(house.over(&held.id).await.elevation.state, "given-back");
     house.live(&waiting.id).await;
     assert_eq!(open_alarms(&house).await, Vec::<String>::new());
@@ -55,6 +61,17 @@ async fn a_target_that_is_down_holds_up_its_own_grants_and_no_others() {
     for line in &failed {
         assert_eq!(failed.iter().filter(|other| *other == line).count(), 1, "{line}");
     }
+    // Whoever watches the log alone hears of an alarm, once, whatever is restarted.
+    let told = |house: &House| {
+        let log = std::fs::read_to_string(house.setup.log()).unwrap();
+        let of = |words: &str| log.lines().filter(|line| line.contains(words)).count();
+        (of("an alarm is up; `tempestas alarms` says what it is"), of("an alarm was settled"))
+    };
+    eventually("alarms are told in the log", async || told(&house) == (1, 1)).await;
+    house.service.stop().unwrap();
+    house.start_again(&[]);
+    cloud_down_for_an_end(&house, &waiting.id).await;
+    eventually("another is told after them", async || told(&house).0 == 2).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -90,6 +90,9 @@ async fn a_store_of_the_schema_before_is_brought_up_to_date_with_a_backup_beside
         "DROP TABLE past_grants",
         "DROP TABLE past_approvers",
         "DROP TABLE past_answers",
+        "INSERT INTO past_texts SELECT * FROM texts",
+        "DROP TABLE texts",
+        "ALTER TABLE past_texts RENAME TO texts",
         "DELETE FROM _sqlx_migrations WHERE version >= 2",
     ] {
         sqlx::raw_sql(sqlx::AssertSqlSafe(undo.to_owned())).execute(&mut connection).await.unwrap();

@@ -2,6 +2,7 @@
 
 #![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test says what it expects")]
 
+mod feed;
 mod past;
 
 use std::{
