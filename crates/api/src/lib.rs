@@ -61,6 +61,10 @@ pub struct Problem {
     /// A word for programs: `not-allowed`, `unknown`, `invalid`, `conflict`, `changed`, `stale`, `unseen`, `limit`,
     /// `step-up`, `sign-in`, `too-large`, `malformed`, `slow-down`, `target`, `failed`.
     pub code: String,
+    /// Which of the causes behind `code` it is, as a word that stays the same whatever `detail` says: `too-long`, `own-ask`. Left out
+    /// where `code` alone is told.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub cause: Option<String>,
     /// With `step-up`: how old the proof may be, in seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub max_age: Option<u32>,

@@ -115,6 +115,7 @@ fn no_token(refusal: TokenRefusal) -> ClientError {
         status: status.as_u16(),
         detail: refusal.error_description,
         code: refusal.error,
+        cause: None,
         max_age: None,
     }))
 }

@@ -26,6 +26,15 @@ impl ClientError {
             Self::Drafted(_) | Self::Unreachable(_) | Self::Unreadable(_) => None,
         }
     }
+
+    /// Which of the causes behind that word it is, where the service tells.
+    #[must_use]
+    pub fn cause(&self) -> Option<&str> {
+        match self {
+            Self::Refused(problem) => problem.cause.as_deref(),
+            Self::Drafted(_) | Self::Unreachable(_) | Self::Unreadable(_) => None,
+        }
+    }
 }
 
 impl fmt::Display for ClientError {

@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::world::Number as _;
 use crate::{
-    ConversionId, Digest, EligibilityId, Pair, Refusal, Seconds, Standing, StandingId, SubjectId, Weight, Words, World,
+    ConversionId, ConversionRefusal, Digest, EligibilityId, Pair, Refusal, Seconds, Standing, StandingId, SubjectId,
+    Weight, Words, World,
 };
 
 /// Where one right of a conversion stands on its target.
@@ -129,19 +130,19 @@ impl WavePlan {
     /// Says which setting can't be used.
     pub fn check(&self, chosen: &[StandingId]) -> Result<(), Refusal> {
         if let Some(stray) = self.pilot.iter().find(|id| !chosen.contains(id)) {
-            return Err(Refusal::invalid(format!("{stray} is to be in the pilot, but is not among what was chosen")));
+            return Err(ConversionRefusal::StrayPilot { stray: *stray }.into());
         }
         if self.size == Some(0) {
-            return Err(Refusal::invalid("a wave of 0 rights would never end; give at least 1"));
+            return Err(ConversionRefusal::EmptyWave.into());
         }
         if self.stop_percent.is_some_and(|percent| percent > 100) {
-            return Err(Refusal::invalid("the share at which it stops is in percent: at most 100"));
+            return Err(ConversionRefusal::BadPercent.into());
         }
         if self.undo_days.is_some_and(|days| days == 0 || days > 366) {
-            return Err(Refusal::invalid("it can be kept undoable for 1 to 366 days"));
+            return Err(ConversionRefusal::BadUndoDays.into());
         }
         if self.name.as_ref().is_some_and(|name| name.trim().is_empty() || name.chars().count() > 80) {
-            return Err(Refusal::invalid("a conversion's name has 1 to 80 letters"));
+            return Err(ConversionRefusal::BadName.into());
         }
         Ok(())
     }
@@ -262,9 +263,7 @@ pub fn plan_conversion(world: &World, chosen: &[StandingId]) -> Result<Plan, Ref
     chosen.sort_unstable();
     chosen.dedup();
     if chosen.is_empty() {
-        return Err(Refusal::invalid(
-            "nothing was chosen; name standing rights by their reference, as `tempestas standing` lists them",
-        ));
+        return Err(ConversionRefusal::NothingChosen.into());
     }
     let mut items = Vec::with_capacity(chosen.len());
     for id in &chosen {
@@ -298,12 +297,9 @@ pub(crate) fn ensure_holders_stay(
         let holders = critical_accounts(world, target, scope, lost);
         let least = world.targets.get(&target).map_or(1, |target| target.emergency_least);
         if loses_critical && (holders.len() as u64) < u64::from(least) {
-            return Err(Refusal::conflict(format!(
-                "this would leave {} of the emergency holders on {}, and at least {least} must stay; \
-                 take a critical right out of the choice, or state a smaller number for that target",
-                holders.len(),
-                world.path(scope),
-            )));
+            return Err(
+                ConversionRefusal::TooFewHolders { scope: world.path(scope), left: holders.len(), least }.into()
+            );
         }
         if loses_critical || !holders.is_empty() {
             left.push((scope, holders));
@@ -322,28 +318,18 @@ fn plan_item(world: &World, id: StandingId) -> Result<PlanItem, Refusal> {
         let through = right.chain.first().map_or("something else", |way| world.words(way));
         let is_role = world.role_named(right.target, through).is_some();
         let instead = if is_role { "convert that one instead" } else { "that is changed on the system itself" };
-        return Err(Refusal::conflict(format!(
-            "{id} ({}) is held by `{account}` only through {through}; {instead}",
-            world.right_name(right.right),
-        )));
+        let (name, through) = (world.right_name(right.right), through.to_owned());
+        return Err(ConversionRefusal::HeldThrough { standing: id, right: name, account, through, instead }.into());
     }
     if world.is_broker(right.target, right.account) {
-        return Err(Refusal::conflict(format!(
-            "{id} belongs to `{account}`, the account Tempestas itself works with there; without it nothing could be given or taken"
-        )));
+        return Err(ConversionRefusal::OurOwnAccount { standing: id, account }.into());
     }
     if world.is_sealed(right.target, &account) {
-        return Err(Refusal::conflict(format!(
-            "{id} belongs to `{account}`, an emergency holder that {} has sealed; take it out of the choice",
-            world.path(right.target),
-        )));
+        return Err(ConversionRefusal::Sealed { standing: id, account, target: world.path(right.target) }.into());
     }
-    let holder = world.holder_of(right.target, right.account).ok_or_else(|| {
-        Refusal::conflict(format!(
-            "nobody is known to own the account `{account}` on {}; say whose it is first: `tempestas people account NAME {} {account}`",
-            world.path(right.target),
-            world.path(right.target),
-        ))
+    let holder = world.holder_of(right.target, right.account).ok_or_else(|| ConversionRefusal::NobodysAccount {
+        account: account.clone(),
+        target: world.path(right.target),
     })?;
     let also_lost = world
         .standing_of(right.target, right.account)

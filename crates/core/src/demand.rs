@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Lapse, LapseRule, Refusal,
-    Right, ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
+    Act, Approval, Approver, AskRefusal, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Lapse,
+    LapseRule, Refusal, Right, ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
     influence::{HAND_LASTS, is_touched, touched_by, weakened_lately},
     later, moment,
     text::Digest,
@@ -133,22 +133,12 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
         .ok_or_else(|| Refusal::unknown("role", right.role, "`tempestas eligible` lists what you may ask for"))?;
     let eligibility = fitting_eligibility(world, asker, right, now)?;
     if let Some(stop) = world.stop_on(asker, right) {
-        return Err(Refusal::conflict(format!(
-            "{} is stopped since {} by {}: {}; nothing may be asked for until two administrators lift {}",
-            world.reach_name(stop.reach),
-            moment(stop.at),
-            world.subject_name(stop.by),
-            world.text(stop.word),
-            stop.id
-        )));
+        let (reach, by, word) = (world.reach_name(stop.reach), world.subject_name(stop.by), world.text(stop.word));
+        return Err(AskRefusal::Stopped { reach, since: stop.at, by, word, stop: stop.id }.into());
     }
     let terms = effective_terms(world, Act::Elevate, right, asker);
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
-        return Err(Refusal::conflict(format!(
-            "the terms allow only rights that the target ends by itself, and {} is not one: {}",
-            world.right_name(right),
-            role.lapse.says
-        )));
+        return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
     }
     let approvers = match &terms.approval {
         Approval::None => {
@@ -158,13 +148,8 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
         Approval::Stage { approvers, yes, .. } => {
             let people = who_may_answer(world, approvers, right.scope, asker, now);
             if people.len() < usize::from(*yes) {
-                return Err(Refusal::conflict(format!(
-                    "{} yes are needed for {}, but only {} who may answer are free to answer you (you, your other \
-                     sign-ins, and whoever you made an approver within a day don't count); ask an administrator to name more approvers",
-                    yes,
-                    world.right_name(right),
-                    people.len(),
-                )));
+                let (right, free) = (world.right_name(right), people.len());
+                return Err(AskRefusal::TooFewApprovers { right, yes: *yes, free }.into());
             }
             people
         }
@@ -197,9 +182,7 @@ pub(crate) fn refuse_own_terms(
     now: Timestamp,
 ) -> Result<(), Refusal> {
     if weakened_lately(world, asker, now) {
-        return Err(Refusal::not_allowed(
-            "within a day you, or somebody who owes you their standing, let somebody through with less (terms, a label, a group, an account); for you nothing opens without a yes until then",
-        ));
+        return Err(AskRefusal::Weakened.into());
     }
     let rule = terms.trace::<Approval>().and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {
@@ -208,10 +191,7 @@ pub(crate) fn refuse_own_terms(
         (is_own && until > now).then_some((rule.id, until))
     });
     match own {
-        Some((id, until)) => Err(Refusal::not_allowed(format!(
-            "you set {id} yourself, or somebody did who owes you their standing: the terms that would let you in without a yes; for you they hold from {}",
-            moment(until)
-        ))),
+        Some((terms, until)) => Err(AskRefusal::OwnTerms { terms, until }.into()),
         None => Ok(()),
     }
 }
@@ -225,31 +205,19 @@ fn fitting_eligibility(world: &World, asker: SubjectId, right: Right, now: Times
     let best =
         reaching.iter().copied().filter(|held| held.holds(now)).max_by_key(|held| (held.until.is_none(), held.until));
     best.ok_or_else(|| {
-        if let Some(held) = reaching.first() {
-            Refusal::not_allowed(if let Some(pause) = held.paused {
-                format!(
-                    "your eligibility for {} is suspended since {}: {}",
-                    world.right_name(right),
-                    moment(pause.at),
-                    world.text(pause.reason)
-                )
-            } else if held.from > now {
-                format!("you may ask for {} only from {}", world.right_name(right), moment(held.from))
-            } else {
-                format!("your eligibility for {} has ended; ask an administrator to renew it", world.right_name(right))
-            })
-        } else if let Some(held) = of_role.first() {
-            Refusal::not_allowed(format!(
-                "{} lies outside what you may ask for; your eligibility for that role reaches {} and below",
-                world.path(right.scope),
-                world.path(held.right.scope),
-            ))
-        } else {
-            Refusal::not_allowed(format!(
-                "you may not ask for {}; `tempestas eligible` lists what you may ask for, and an administrator can add to it",
-                world.right_name(right)
-            ))
-        }
+        let name = world.right_name(right);
+        let why = match (reaching.first(), of_role.first()) {
+            (Some(Eligibility { paused: Some(pause), .. }), _) => {
+                AskRefusal::Suspended { right: name, since: pause.at, reason: world.text(pause.reason) }
+            }
+            (Some(held), _) if held.from > now => AskRefusal::NotYet { right: name, from: held.from },
+            (Some(_), _) => AskRefusal::NoLonger { right: name },
+            (None, Some(held)) => {
+                AskRefusal::Outside { scope: world.path(right.scope), reaches: world.path(held.right.scope) }
+            }
+            (None, None) => AskRefusal::NotEligible { right: name },
+        };
+        why.into()
     })
 }
 

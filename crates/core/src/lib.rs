@@ -70,7 +70,7 @@ pub use ids::{
 };
 pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
-pub use refusal::Refusal;
+pub use refusal::{AnswerRefusal, AskRefusal, Class, ConversionRefusal, HoldRefusal, Refusal, StopRefusal};
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};

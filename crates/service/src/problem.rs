@@ -6,7 +6,7 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use tempestas_api::{Problem, TokenRefusal};
-use tempestas_core::Refusal;
+use tempestas_core::{Class, Refusal};
 
 /// Why a request came to nothing.
 #[derive(Debug)]
@@ -69,15 +69,19 @@ impl Failure {
 
     fn status(&self) -> StatusCode {
         match self {
-            Self::Refused(Refusal::NotAllowed(_)) => StatusCode::FORBIDDEN,
-            Self::Refused(Refusal::Unknown { .. }) => StatusCode::NOT_FOUND,
-            Self::Refused(Refusal::Invalid(_)) => StatusCode::UNPROCESSABLE_ENTITY,
-            Self::Refused(Refusal::Conflict(_) | Refusal::Changed(_)) => StatusCode::CONFLICT,
-            Self::Refused(Refusal::Stale(_)) => StatusCode::PRECONDITION_FAILED,
+            Self::Refused(refusal) => match refusal.class() {
+                Class::NotAllowed => StatusCode::FORBIDDEN,
+                Class::Unknown => StatusCode::NOT_FOUND,
+                Class::Invalid => StatusCode::UNPROCESSABLE_ENTITY,
+                Class::Conflict | Class::Changed => StatusCode::CONFLICT,
+                Class::Stale => StatusCode::PRECONDITION_FAILED,
+                Class::Limit => StatusCode::TOO_MANY_REQUESTS,
+                Class::StepUp => StatusCode::UNAUTHORIZED,
+            },
             Self::OtherMethod => StatusCode::METHOD_NOT_ALLOWED,
             Self::Unseen(_) => StatusCode::PRECONDITION_REQUIRED,
-            Self::Refused(Refusal::Limit(_)) | Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
-            Self::Refused(Refusal::StepUp { .. }) | Self::SignIn(_) | Self::DeadToken => StatusCode::UNAUTHORIZED,
+            Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
+            Self::SignIn(_) | Self::DeadToken => StatusCode::UNAUTHORIZED,
             Self::Malformed(_) | Self::NoToken(..) => StatusCode::BAD_REQUEST,
             Self::NotJson => StatusCode::UNSUPPORTED_MEDIA_TYPE,
             Self::TooLarge(_) => StatusCode::PAYLOAD_TOO_LARGE,
@@ -134,12 +138,14 @@ impl IntoResponse for Failure {
             Self::Refused(Refusal::StepUp { max_age, .. }) => Some(max_age.0),
             _ => None,
         };
+        let cause = if let Self::Refused(refusal) = &self { refusal.cause() } else { None };
         let problem = Problem {
             kind: "about:blank".to_owned(),
             title: status.canonical_reason().unwrap_or_default().to_owned(),
             status: status.as_u16(),
             detail: self.says(),
             code: self.code().to_owned(),
+            cause: cause.map(str::to_owned),
             max_age,
         };
         let mut response = (status, Json(problem)).into_response();

@@ -8,8 +8,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Answer, AnswerInput, Approval, Asked, Demand, Demanded, Digest, Elevation, End, Less, Phase, Refusal, Row,
-    SubjectId, Verdict, What, demand::who_may_answer, demand_for, moment,
+    Answer, AnswerInput, AnswerRefusal, Approval, Asked, Demand, Demanded, Digest, Elevation, End, Less, Phase,
+    Refusal, Row, SubjectId, Verdict, What, demand::who_may_answer, demand_for,
 };
 
 pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &AnswerInput) -> Result<(), Refusal> {
@@ -18,7 +18,7 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
     match answer.reason.as_ref().filter(|text| !text.0.is_empty()) {
         Some(text) => checked_text("reason", text, 2000)?,
         None if answer.verdict == Verdict::No => {
-            return Err(Refusal::invalid("a no needs a reason, which the asker will read"));
+            return Err(AnswerRefusal::NoWithoutReason.into());
         }
         None => {}
     }
@@ -26,7 +26,7 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
     let less = answer.less.filter(|less| *less != Less::default());
     if let Some(less) = &less {
         if answer.verdict == Verdict::No {
-            return Err(Refusal::invalid("a no leaves nothing; say yes to less, or no"));
+            return Err(AnswerRefusal::NoToLess.into());
         }
         let before = elevation.start;
         narrow(deciding, &mut elevation, &mut demand, less)?;
@@ -79,20 +79,15 @@ fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, demand: &mut Deman
     let asked = Asked { right: elevation.right, duration: elevation.duration, start: elevation.start };
     if let Some(duration) = less.duration {
         if duration.0 == 0 || duration > elevation.duration {
-            return Err(Refusal::invalid(format!(
-                "{duration} is not less than the {} that {} asks for; a yes can only be to less",
-                elevation.duration, elevation.id
-            )));
+            let (id, asked) = (elevation.id, elevation.duration);
+            return Err(AnswerRefusal::NotShorter { id, duration, asked }.into());
         }
         elevation.duration = duration;
     }
     if let Some(scope) = less.scope {
         if !world.scopes.contains_key(&scope) || !world.is_within(scope, elevation.right.scope) {
-            return Err(Refusal::invalid(format!(
-                "{} does not lie below {}; a yes can only be to less",
-                world.path(scope),
-                world.path(elevation.right.scope)
-            )));
+            let (scope, asked) = (world.path(scope), world.path(elevation.right.scope));
+            return Err(AnswerRefusal::NotNarrower { scope, asked }.into());
         }
         elevation.right.scope = scope;
         let narrower = demand_for(world, elevation.holder, elevation.right, deciding.now())?;
@@ -125,21 +120,17 @@ fn ensure_may_answer(
 ) -> Result<(), Refusal> {
     let (world, now, id) = (deciding.world, deciding.now(), elevation.id);
     if world.human(elevation.asker) == world.human(me) {
-        return Err(Refusal::not_allowed("nobody answers their own ask"));
+        return Err(AnswerRefusal::OwnAsk.into());
     }
     if elevation.phase != Phase::Waiting {
-        return Err(Refusal::conflict(format!("{id} doesn't wait for an answer any more: it is {}", elevation.phase)));
+        return Err(AnswerRefusal::NotWaiting { id, phase: elevation.phase }.into());
     }
     if elevation.digest != shown {
-        return Err(Refusal::Changed(format!("{id} is not the ask you looked at")));
+        return Err(AnswerRefusal::AskChanged { id }.into());
     }
-    let Some(stage) = elevation.stage() else {
-        return Err(Refusal::conflict(format!("{id} needs no answer")));
-    };
+    let Some(stage) = elevation.stage() else { return Err(AnswerRefusal::NothingAsked { id }.into()) };
     if !stage.approvers.contains(&me) {
-        return Err(Refusal::not_allowed(format!(
-            "you are not among those who may answer {id}; they were named when it was asked"
-        )));
+        return Err(AnswerRefusal::NotNamed { id }.into());
     }
     // The set was fixed at the ask, and only shrinks: whoever left since, or was touched since, is out.
     let still_named = match &demand.terms.approval {
@@ -149,15 +140,13 @@ fn ensure_may_answer(
         Approval::None => false,
     };
     if !still_named {
-        return Err(Refusal::not_allowed(format!(
-            "you may not answer {id}: you are no longer named for it, or its asker made you an approver or set your sign-in within the last day"
-        )));
+        return Err(AnswerRefusal::NoLongerNamed { id }.into());
     }
     if now >= stage.until {
-        return Err(Refusal::conflict(format!("{id} ran out at {}", moment(stage.until))));
+        return Err(AnswerRefusal::RanOut { id, at: stage.until }.into());
     }
     if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
-        return Err(Refusal::conflict(format!("you have answered {id} already")));
+        return Err(AnswerRefusal::AnsweredAlready { id }.into());
     }
     Ok(())
 }

@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, Demand, Demanded, Digest, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said, Seconds, StartChoice,
-    SubjectId, TicketRule, What, demand_for,
+    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said, Seconds,
+    StartChoice, SubjectId, TicketRule, What, demand_for,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -24,11 +24,11 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     let (me, now) = (person.id(), deciding.now());
     let demand = demand_for(deciding.world, me, ask.right, now)?;
     if Digest::of_json(&demand) != ask.shown {
-        return Err(Refusal::Changed("the terms, the role or who may answer is different now".to_owned()));
+        return Err(AskRefusal::DemandChanged.into());
     }
     let duration = checked_duration(deciding, &demand, ask)?;
     let starts = &demand.terms.starts;
-    let unsaid = || Refusal::invalid(format!("say when it starts; {}", lifecycle::ways(starts)));
+    let unsaid = || AskRefusal::StartUnsaid { ways: lifecycle::ways(starts) };
     let start = ask.start.or_else(|| starts.unsaid()).ok_or_else(unsaid)?;
     lifecycle::checked_start(now, starts, start)?;
     checked_words(&demand, ask)?;
@@ -89,10 +89,7 @@ fn ensure_has_account(deciding: &Deciding<'_>, me: SubjectId, right: Right) -> R
         && target.connector.uses_own_account()
         && deciding.world.account_of(me, target.scope).is_none()
     {
-        return Err(Refusal::conflict(format!(
-            "nobody has said which account on {} is yours; ask an administrator for `tempestas people account`",
-            deciding.world.path(target.scope)
-        )));
+        return Err(AskRefusal::NoAccount { target: deciding.world.path(target.scope) }.into());
     }
     Ok(())
 }
@@ -109,20 +106,16 @@ fn ensure_not_too_many(deciding: &Deciding<'_>, me: SubjectId, right: Right) -> 
         .filter(|one| world.target_of(one.right.scope).map(|target| target.scope) == target)
         .count();
     if here >= OPEN_MOST {
-        return Err(Refusal::Limit(format!(
-            "you have {here} elevations open on that system, and {OPEN_MOST} is the most; give one back first: `tempestas grants`"
-        )));
+        return Err(AskRefusal::TooManyOpen { open: here, most: OPEN_MOST }.into());
     }
     let a_minute_ago = deciding.now().checked_sub(SignedDuration::from_mins(1)).unwrap_or(Timestamp::MIN);
     let lately = |one: SubjectId| world.asked_by(one).rev().take_while(|asked| asked.asked_at > a_minute_ago).count();
     if sign_ins.iter().map(|one| lately(*one)).sum::<usize>() >= ASKS_A_MINUTE {
-        return Err(Refusal::Limit(format!("you asked {ASKS_A_MINUTE} times within a minute; wait for the next")));
+        return Err(AskRefusal::TooOften { most: ASKS_A_MINUTE }.into());
     }
     let waiting = world.asked_by(me).filter(|open| open.is_before_opening()).count();
     if waiting >= WAITING_MOST {
-        return Err(Refusal::Limit(format!(
-            "you have {waiting} asks waiting, and {WAITING_MOST} is the most; withdraw one first: `tempestas grants`"
-        )));
+        return Err(AskRefusal::TooManyWaiting { waiting, most: WAITING_MOST }.into());
     }
     Ok(())
 }
@@ -130,14 +123,11 @@ fn ensure_not_too_many(deciding: &Deciding<'_>, me: SubjectId, right: Right) -> 
 fn checked_duration(deciding: &Deciding<'_>, demand: &Demand, ask: &Ask) -> Result<Seconds, Refusal> {
     let duration = ask.duration.unwrap_or(demand.terms.usual.0);
     if duration.0 == 0 {
-        return Err(Refusal::invalid("a duration of nothing; ask for at least a second"));
+        return Err(AskRefusal::NoDuration.into());
     }
     if duration > demand.terms.longest.0 {
-        return Err(Refusal::invalid(format!(
-            "{duration} is too long: the terms allow {} at most for {}",
-            demand.terms.longest.0,
-            deciding.world.right_name(ask.right)
-        )));
+        let (right, longest) = (deciding.world.right_name(ask.right), demand.terms.longest.0);
+        return Err(AskRefusal::TooLong { right, duration, longest }.into());
     }
     Ok(duration)
 }
@@ -151,31 +141,22 @@ fn checked_words(demand: &Demand, ask: &Ask) -> Result<(), Refusal> {
     if let ReasonRule::Required { at_least } = demand.terms.reason {
         let letters = reason.as_deref().map_or(0, letters);
         if letters < usize::from(at_least.max(1)) {
-            return Err(Refusal::invalid(format!(
-                "a reason of at least {} letters is required, and yours has {letters} letters and digits; say what you are going to do",
-                at_least.max(1)
-            )));
+            return Err(AskRefusal::ReasonTooShort { letters, at_least: at_least.max(1) }.into());
         }
     }
     if demand.terms.reason == ReasonRule::Hidden && reason.is_some() {
-        return Err(Refusal::invalid("no reason is asked for here; leave it out"));
+        return Err(AskRefusal::ReasonUnwanted.into());
     }
     match (&demand.terms.ticket, &ticket) {
-        (TicketRule::Off, Some(_)) => Err(Refusal::invalid("no ticket is asked for here; leave it out")),
-        (TicketRule::Required { pattern }, None) => Err(Refusal::invalid(format!(
-            "a ticket is required{}: `--ticket`",
-            pattern.as_ref().map_or_else(String::new, |pattern| format!(", of the form {pattern}"))
-        ))),
+        (TicketRule::Off, Some(_)) => Err(AskRefusal::TicketUnwanted.into()),
+        (TicketRule::Required { pattern }, None) => Err(AskRefusal::NoTicket { form: pattern.clone() }.into()),
         (rule, Some(text)) => {
             checked_line("ticket", &Said(text.clone()), 100)?;
             if rule.fits(text) {
                 return Ok(());
             }
-            Err(Refusal::invalid(format!(
-                "the ticket `{}` does not have the form {}",
-                shortened(text),
-                rule.pattern().unwrap_or_default()
-            )))
+            let form = rule.pattern().unwrap_or_default().to_owned();
+            Err(AskRefusal::TicketForm { ticket: shortened(text), form }.into())
         }
         (_, None) => Ok(()),
     }

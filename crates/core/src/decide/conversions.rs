@@ -8,13 +8,14 @@ use super::{
     proofs::{AdministersEach, Person, Reporting},
 };
 use crate::{
-    Act, AlarmKind, Approval, Conversion, ConversionCommand, ConversionId, Digest, Eligibility, EligibilityId, Item,
-    ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan, What,
+    Act, AlarmKind, Approval, Conversion, ConversionCommand, ConversionId, ConversionRefusal, Digest, Eligibility,
+    EligibilityId, Item, ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan,
+    What,
     appointment::{ensure_lasts, longest_eligibility, making},
     due::Due,
     effective_terms,
     influence::{HAND_LASTS, is_touched},
-    later, moment, plan_conversion,
+    later, plan_conversion,
 };
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &ConversionCommand) -> Result<(), Refusal> {
@@ -41,10 +42,10 @@ fn convert(
     let rights = chosen.iter().filter_map(|id| deciding.world.standing.get(id));
     let administers = deciding.administers_each(rights.map(|right| right.target))?;
     if plan.digest != shown {
-        return Err(Refusal::Changed("who holds what on the targets has changed since the preview".to_owned()));
+        return Err(ConversionRefusal::PlanChanged.into());
     }
     if until.is_some_and(|until| until <= deciding.now()) {
-        return Err(Refusal::invalid("the eligibilities would be over already; give a later end"));
+        return Err(ConversionRefusal::OverAlready.into());
     }
     ensure_not_too_long(deciding, &plan.items, until)?;
     ensure_no_own_gain(deciding, by, &plan.items)?;
@@ -52,7 +53,7 @@ fn convert(
     // A right that is being taken away by another conversion isn't taken twice.
     let taken_by = |planned: &PlanItem| Some((planned.standing, under_way(deciding, planned.standing)?));
     if let Some((standing, other)) = plan.items.iter().find_map(taken_by) {
-        return Err(Refusal::conflict(format!("{standing} is part of {other} already, which is not over")));
+        return Err(ConversionRefusal::ConvertedAlready { standing, other }.into());
     }
     let draft = &mut deciding.by(administers);
     let id: ConversionId = draft.id();
@@ -113,13 +114,8 @@ fn ensure_no_own_gain(deciding: &Deciding<'_>, by: SubjectId, items: &[PlanItem]
             || is_touched(world, planned.holder, by, now)
             || said_lately(deciding, by, planned.holder, held.target);
         if is_own && making(world, Some(by), planned.holder, &[held.right], false, now)?.stage.is_some() {
-            return Err(Refusal::not_allowed(format!(
-                "{} would make {} eligible for {} on your word alone, and the terms demand a yes for that; another administrator \
-                 converts it, or have them made eligible first",
-                planned.standing,
-                world.subject_name(planned.holder),
-                world.right_name(held.right)
-            )));
+            let (who, right) = (world.subject_name(planned.holder), world.right_name(held.right));
+            return Err(ConversionRefusal::OwnGain { standing: planned.standing, who, right }.into());
         }
     }
     Ok(())
@@ -144,11 +140,8 @@ pub(super) fn ensure_no_own_return(
     let Some(owner) = world.holder_of(held.target, held.account) else { return Ok(()) };
     let is_own = world.human(owner) == world.human(me);
     if is_own && effective_terms(world, Act::Elevate, held.right, owner).approval != Approval::None {
-        return Err(Refusal::not_allowed(format!(
-            "{} would hold {} again on your word alone, and the terms demand a yes of others to elevate to it; another administrator does this",
-            world.subject_name(owner),
-            world.right_name(held.right)
-        )));
+        let (who, right) = (world.subject_name(owner), world.right_name(held.right));
+        return Err(ConversionRefusal::OwnReturn { who, right }.into());
     }
     Ok(())
 }
@@ -166,15 +159,11 @@ fn next_wave(deciding: &mut Deciding<'_>, id: ConversionId) -> Result<(), Refusa
     let conversion = known(deciding, id)?;
     let administers = administers(deciding, &conversion)?;
     if conversion.next_wave().is_none() {
-        return Err(Refusal::conflict(match conversion.undone_at {
-            Some(at) => format!("{id} was undone at {}", moment(at)),
-            None => format!("every wave of {id} has begun already"),
-        }));
+        let over = |at| ConversionRefusal::Undone { id, at };
+        return Err(conversion.undone_at.map_or(ConversionRefusal::NoWaveLeft { id }, over).into());
     }
     if !deciding.world.is_settled(id) && conversion.waves.as_ref().is_some_and(|waves| waves.stopped.is_none()) {
-        return Err(Refusal::conflict(format!(
-            "the wave of {id} that began last is not read back whole yet; wait for it, or undo {id}"
-        )));
+        return Err(ConversionRefusal::WaveNotWhole { id }.into());
     }
     begin_wave(&mut deciding.by(administers), conversion);
     Ok(())
@@ -226,24 +215,17 @@ fn undo(deciding: &mut Deciding<'_>, person: Person, id: ConversionId) -> Result
         ensure_no_own_return(deciding, me, &item.standing)?;
     }
     if let Some(at) = conversion.undone_at {
-        return Err(Refusal::conflict(format!("{id} was undone at {}", moment(at))));
+        return Err(ConversionRefusal::Undone { id, at }.into());
     }
     if let Some(waves) = conversion.waves.as_ref().filter(|waves| waves.undo_until <= deciding.now()) {
-        return Err(Refusal::conflict(format!(
-            "{id} could be undone until {}; what is still missing can be put back by hand on its target",
-            moment(waves.undo_until)
-        )));
+        return Err(ConversionRefusal::PastUndoing { id, until: waves.undo_until }.into());
     }
     if deciding.world.items_of(id).any(|item| item.eligibility.is_none() && item.state != ItemState::Taken) {
-        return Err(Refusal::conflict(format!(
-            "{id} puts back what somebody had changed on the target; convert the right instead"
-        )));
+        return Err(ConversionRefusal::PutsBack { id }.into());
     }
     let is_gone = |item: &Item| !deciding.world.targets.contains_key(&item.standing.target);
     if deciding.world.items_of(id).all(is_gone) {
-        return Err(Refusal::conflict(format!(
-            "what {id} took away is on systems that are looked after no more; take them in again first, or put it back there by hand",
-        )));
+        return Err(ConversionRefusal::TargetsGone { id }.into());
     }
     let draft = &mut deciding.by(administers);
     conversion.undone_at = Some(draft.now());

@@ -12,9 +12,9 @@ use super::{
     proofs::{Administers, Person},
 };
 use crate::{
-    AlarmKind, Connector, Conversion, ConversionId, Drift, DriftCommand, DriftId, DriftKind, DriftState, Item,
-    ItemState, Refusal, RightFound, Row, Said, ScopeId, Seconds, Standing, SubjectId, WavePlan, Weight, What, World,
-    caution::came_back, conversion::ensure_holders_stay, due::Due, later,
+    AlarmKind, Connector, Conversion, ConversionId, ConversionRefusal, Drift, DriftCommand, DriftId, DriftKind,
+    DriftState, Item, ItemState, Refusal, RightFound, Row, Said, ScopeId, Seconds, Standing, SubjectId, WavePlan,
+    Weight, What, World, caution::came_back, conversion::ensure_holders_stay, due::Due, later,
 };
 
 /// Longest that a drift may be ignored.
@@ -46,7 +46,7 @@ fn pending(deciding: &Deciding<'_>, id: DriftId) -> Result<Pending, Refusal> {
     let drift = deciding.world.drifts.get(&id).ok_or_else(unknown)?;
     let administers = deciding.administers(drift.target)?;
     if !drift.is_pending() {
-        return Err(Refusal::conflict(format!("{id} was decided already; `tempestas drift list --all` shows how")));
+        return Err(ConversionRefusal::DriftDecided { drift: id }.into());
     }
     Ok(Pending { drift: drift.clone(), administers })
 }
@@ -56,10 +56,7 @@ fn ensure_is_not_own(deciding: &Deciding<'_>, me: SubjectId, drift: &Drift) -> R
     let world = deciding.world;
     let owner = world.holder_of(drift.target, drift.standing.account);
     if owner.is_some_and(|owner| world.human(owner) == world.human(me)) {
-        return Err(Refusal::not_allowed(format!(
-            "{} is about a right of your own; another administrator decides it",
-            drift.id
-        )));
+        return Err(ConversionRefusal::OwnDrift { drift: drift.id }.into());
     }
     Ok(())
 }
@@ -91,11 +88,11 @@ fn ignore(
     let Pending { drift, administers } = pending(deciding, id)?;
     ensure_is_not_own(deciding, by, &drift)?;
     if reason.0.is_empty() {
-        return Err(Refusal::invalid("a reason is needed, which whoever looks later will read: `--reason`"));
+        return Err(ConversionRefusal::DriftWithoutReason.into());
     }
     checked_text("reason", reason, 500)?;
     if until <= deciding.now() || until > later(deciding.now(), IGNORED_MOST) {
-        return Err(Refusal::invalid("it can be ignored until a time to come, at most a year ahead"));
+        return Err(ConversionRefusal::BadIgnoring.into());
     }
     let reason = deciding.text(reason);
     settle(&mut deciding.by(administers), drift, DriftState::Ignored { by, reason, until });
@@ -112,21 +109,16 @@ fn put_back(deciding: &mut Deciding<'_>, person: Person, id: DriftId) -> Result<
         conversions::ensure_no_own_return(deciding, by, &drift.standing)?;
     }
     if drift.standing.handle.is_none() {
-        return Err(Refusal::conflict(format!(
-            "this right is held only through {}; put that back instead",
-            drift.standing.chain.first().map_or("something else", |way| deciding.world.words(way))
-        )));
+        let through = drift.standing.chain.first().map_or("something else", |way| deciding.world.words(way));
+        return Err(ConversionRefusal::DriftThrough { through: through.to_owned() }.into());
     }
     if state == ItemState::Restoring && matches!(deciding.world.connector(drift.target), Some(Connector::Linux { .. }))
     {
-        return Err(Refusal::conflict(
-            "a host puts back only what was taken there through Tempestas; put it back on the host by hand, \
-             or adopt that it is gone",
-        ));
+        return Err(ConversionRefusal::NotTakenByUs.into());
     }
     if state == ItemState::Taking {
         if deciding.world.is_broker(drift.target, drift.standing.account) {
-            return Err(Refusal::conflict("it belongs to the account that Tempestas itself works with there"));
+            return Err(ConversionRefusal::DriftOfOurs.into());
         }
         ensure_holders_stay(deciding.world, &[drift.standing.id])?;
     }

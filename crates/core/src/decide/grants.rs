@@ -12,9 +12,9 @@ use super::{
     proofs::{FreshProof, Person, Reported},
 };
 use crate::{
-    AlarmKind, Approval, Digest, Elevation, ElevationId, End, Grant, GrantId, LEFT_ALONE, Leftover, Phase, Refusal,
-    Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer, due::Due,
-    later,
+    AlarmKind, Approval, Digest, Elevation, ElevationId, End, Grant, GrantId, HoldRefusal, LEFT_ALONE, Leftover, Phase,
+    Refusal, Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer,
+    due::Due, later,
 };
 
 /// How far a target's clock may be from ours while grants are still given there.
@@ -24,9 +24,7 @@ const CLOCKS_APART: Seconds = Seconds(5);
 pub(super) fn give_back(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
     let elevation = deciding.elevation(id)?;
     if elevation.holder != person.id() {
-        return Err(Refusal::not_allowed(
-            "only its holder gives an elevation back; an approver or administrator can revoke it",
-        ));
+        return Err(HoldRefusal::NotYoursToGiveBack.into());
     }
     match elevation.phase {
         Phase::Opening | Phase::Live => close(&mut deciding.by(person), elevation, End::GivenBack, None),
@@ -42,13 +40,10 @@ pub(super) fn give_back(deciding: &mut Deciding<'_>, person: Person, id: Elevati
 pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
     let (elevation, demand) = deciding.demanded(id)?;
     if elevation.holder != person.id() {
-        return Err(Refusal::not_allowed("only its holder may fetch the login of an elevation"));
+        return Err(HoldRefusal::NotYourLogin.into());
     }
     if elevation.phase != Phase::Live {
-        return Err(Refusal::conflict(format!(
-            "{} is {}; a login is to be had while it is live",
-            elevation.id, elevation.phase
-        )));
+        return Err(HoldRefusal::NotLive { id, phase: elevation.phase }.into());
     }
     let proof = deciding.proven(demand.terms.assurance.0)?;
     let Some(grant) = deciding.world.grant_of(&elevation) else { return Ok(()) };
@@ -62,7 +57,7 @@ fn shown(draft: &mut Draft<'_, '_>, _: FreshProof, grant: &Grant) {
 }
 
 fn nothing_to_end(elevation: &Elevation) -> Refusal {
-    Refusal::conflict(format!("{} is {} already", elevation.id, elevation.phase))
+    HoldRefusal::EndedAlready { id: elevation.id, phase: elevation.phase }.into()
 }
 
 /// An approver or administrator ends an elevation before its time.
@@ -70,12 +65,10 @@ pub(super) fn revoke(deciding: &mut Deciding<'_>, person: Person, id: ElevationI
     let me = person.id();
     let elevation = deciding.elevation(id)?;
     if !elevation.asked_about(me) && !Sight::is_administrator(deciding.world, me, elevation.right.scope) {
-        return Err(Refusal::not_allowed(format!(
-            "only an approver of {id} or an administrator of its scope may revoke it"
-        )));
+        return Err(HoldRefusal::NotYoursToRevoke { id }.into());
     }
     if word.0.is_empty() {
-        return Err(Refusal::invalid("a word is needed, which the holder will read: `--reason`"));
+        return Err(HoldRefusal::NoWord.into());
     }
     checked_text("word", word, 500)?;
     if matches!(elevation.phase, Phase::Closing | Phase::Ended(_)) {

@@ -9,23 +9,18 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, Phase, Refusal, Round, Row, ScopeId,
-    Seconds, Seen, Stage, StartChoice, Starts, Verdict, What, World, demand_for, later,
+    Approval, AskRefusal, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Phase, Refusal,
+    Round, Row, ScopeId, Seconds, Seen, Stage, StartChoice, Starts, Verdict, What, World, demand_for, later,
 };
 
 /// Takes an ask back.
 pub(super) fn withdraw(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
     let elevation = deciding.elevation(id)?;
     if elevation.asker != person.id() {
-        return Err(Refusal::not_allowed("only its asker withdraws an ask; an approver can answer no"));
+        return Err(HoldRefusal::NotAsker.into());
     }
     if !elevation.is_before_opening() {
-        return Err(Refusal::conflict(format!(
-            "{} is {} and can't be withdrawn any more{}",
-            elevation.id,
-            elevation.phase,
-            if elevation.is_over() { "" } else { "; `tempestas give-back` ends it" }
-        )));
+        return Err(HoldRefusal::PastWithdrawing { id, phase: elevation.phase }.into());
     }
     never_begun(&mut deciding.by(person), elevation, End::Withdrawn, None);
     Ok(())
@@ -35,10 +30,10 @@ pub(super) fn withdraw(deciding: &mut Deciding<'_>, person: Person, id: Elevatio
 pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
     let (elevation, demand) = deciding.demanded(id)?;
     if elevation.holder != person.id() {
-        return Err(Refusal::not_allowed("only its holder begins an elevation"));
+        return Err(HoldRefusal::NotHolder.into());
     }
     if elevation.phase != Phase::Ready {
-        return Err(Refusal::conflict(format!("{} is {}, not ready to begin", elevation.id, elevation.phase)));
+        return Err(HoldRefusal::NotReady { id, phase: elevation.phase }.into());
     }
     let proof = deciding.proven(demand.terms.assurance.0)?;
     begun(&mut deciding.by(person), proof, elevation, &demand);
@@ -88,7 +83,8 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
         Ok(demand) => demand,
         // Not its words, which may be somebody's: a fact holds no private text.
         Err(refusal) => {
-            let why = format!("it may not be opened any more ({}); asking again says why", refusal.code());
+            let cause = refusal.cause().unwrap_or(refusal.code());
+            let why = format!("it may not be opened any more ({cause}); asking again says why");
             return never_begun(draft, elevation, End::Failed, Some(why));
         }
     };
@@ -227,21 +223,17 @@ pub(super) fn checked_start(now: Timestamp, starts: &Starts, start: StartChoice)
         StartChoice::OnBegin if starts.begin_within.is_some() => Ok(()),
         StartChoice::At { time } => {
             let Some(within) = starts.at_time_within else {
-                return Err(Refusal::invalid(format!("a set time is not among the ways to start; {}", ways(starts))));
+                return Err(AskRefusal::NoSetTime { ways: ways(starts) }.into());
             };
             if time < now {
-                return Err(Refusal::invalid(format!("the start {time} is past; it is {now} now")));
+                return Err(AskRefusal::StartPast { start: time, now }.into());
             }
             if time > later(now, within) {
-                return Err(Refusal::invalid(format!(
-                    "the start {time} is more than {within} ahead, which is as far as the terms allow"
-                )));
+                return Err(AskRefusal::StartTooFar { start: time, within }.into());
             }
             Ok(())
         }
-        StartChoice::AtYes | StartChoice::OnBegin => {
-            Err(Refusal::invalid(format!("this way to start is not allowed here; {}", ways(starts))))
-        }
+        StartChoice::AtYes | StartChoice::OnBegin => Err(AskRefusal::StartNotAllowed { ways: ways(starts) }.into()),
     }
 }
 

@@ -2,7 +2,8 @@
 
 use super::{checked::checked_text, deciding::Deciding, grants};
 use crate::{
-    Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopCommand, StopId, SubjectKind, What, influence::is_touched,
+    Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopCommand, StopId, StopRefusal, SubjectKind, What,
+    influence::is_touched,
 };
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &StopCommand) -> Result<(), Refusal> {
@@ -30,23 +31,20 @@ fn stop(deciding: &mut Deciding<'_>, reach: Reach, word: &Said) -> Result<(), Re
     let me = person.id();
     let (world, scope) = (deciding.world, ruled_by(deciding, reach)?);
     if !Sight::is_administrator(world, me, scope) {
-        return Err(Refusal::not_allowed(format!(
-            "only an administrator of {} may stop {}; `tempestas me` shows your duties",
-            world.path(scope),
-            world.reach_name(reach)
-        )));
+        let (scope, reach) = (world.path(scope), world.reach_name(reach));
+        return Err(StopRefusal::NotYoursToStop { scope, reach }.into());
     }
     if let Reach::Person(person) = reach
         && world.subjects.get(&person).is_none_or(|subject| subject.kind != SubjectKind::Person)
     {
-        return Err(Refusal::invalid(format!("{} is not a person", world.subject_name(person))));
+        return Err(StopRefusal::NoPerson { name: world.subject_name(person) }.into());
     }
     if word.0.trim().is_empty() {
-        return Err(Refusal::invalid("a stop needs a word, which those it reaches will read: `--reason`"));
+        return Err(StopRefusal::StopWithoutWord.into());
     }
     checked_text("word", word, 500)?;
     if let Some(known) = world.stops.values().find(|stop| stop.lifted_at.is_none() && stop.reach == reach) {
-        return Err(Refusal::conflict(format!("{} is stopped already, by {}", world.reach_name(reach), known.id)));
+        return Err(StopRefusal::StoppedAlready { reach: world.reach_name(reach), stop: known.id }.into());
     }
     let draft = &mut deciding.by(person);
     let id: StopId = draft.id();
@@ -84,15 +82,10 @@ fn lift(deciding: &mut Deciding<'_>, id: StopId) -> Result<(), Refusal> {
     let administers = deciding.administers(ruled_by(deciding, stop.reach)?)?;
     if let Reach::Person(person) = stop.reach {
         if world.human(person) == world.human(me) {
-            return Err(Refusal::not_allowed(
-                "nobody lifts the stop that holds themselves; two other administrators can",
-            ));
+            return Err(StopRefusal::OwnStop.into());
         }
         if is_touched(world, me, person, now) {
-            return Err(Refusal::not_allowed(format!(
-                "{} had a hand in your duties or sign-in within a day, itself or through others, so you don't lift the stop that holds them",
-                world.subject_name(person)
-            )));
+            return Err(StopRefusal::OwesThem { who: world.subject_name(person) }.into());
         }
     }
     match stop.open_lift(now) {
@@ -101,16 +94,10 @@ fn lift(deciding: &mut Deciding<'_>, id: StopId) -> Result<(), Refusal> {
             deciding.by(administers).fact(What::LiftAsked { stop: id, reach: stop.reach }, vec![Row::Stop(stop)]);
         }
         Some(first) if world.human(first) == world.human(me) => {
-            return Err(Refusal::conflict(format!(
-                "lifting {id} takes two, and you were the first; another administrator must say so too, within {}",
-                crate::stop::LIFT_LASTS
-            )));
+            return Err(StopRefusal::OneVoice { stop: id, within: crate::stop::LIFT_LASTS }.into());
         }
         Some(first) if is_touched(world, me, first, now) || is_touched(world, first, me, now) => {
-            return Err(Refusal::not_allowed(format!(
-                "{} and you are not two voices: within a day one of you had a hand in the other's duties or sign-in, itself or through others",
-                world.subject_name(first)
-            )));
+            return Err(StopRefusal::NotTwoVoices { first: world.subject_name(first) }.into());
         }
         Some(_) => {
             let stop = Stop { lifted_at: Some(now), ..stop };

@@ -14,6 +14,7 @@ mod lifecycle;
 mod notes;
 mod past;
 mod people;
+mod refusals;
 mod reports;
 mod settings;
 mod sight;

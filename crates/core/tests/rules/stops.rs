@@ -112,17 +112,17 @@ fn a_yes_to_less_is_what_opens_and_whoever_looked_at_more_looks_again() {
         })
     };
     for (less, why) in [
-        (Less { duration: Some(Seconds(601)), ..Less::default() }, "not less than"),
-        (Less { duration: Some(Seconds(0)), ..Less::default() }, "not less than"),
-        (Less { scope: house.world.root, ..Less::default() }, "does not lie below"),
-        (Less { start: Some(StartChoice::At { time: house.now }), ..Less::default() }, "is past"),
+        (Less { duration: Some(Seconds(601)), ..Less::default() }, "not-shorter"),
+        (Less { duration: Some(Seconds(0)), ..Less::default() }, "not-shorter"),
+        (Less { scope: house.world.root, ..Less::default() }, "not-narrower"),
+        (Less { start: Some(StartChoice::At { time: house.now }), ..Less::default() }, "start-past"),
     ] {
-        let refused = house.try_as(Who::First, yes(less, wide)).unwrap_err().to_string();
-        assert!(refused.contains(why), "{refused}");
+        let refused = house.try_as(Who::First, yes(less, wide)).unwrap_err();
+        assert_eq!(refused.cause(), Some(why), "{refused}");
     }
     let less = Less { duration: Some(Seconds(60)), scope: Some(lake), start: None };
     house.well(Who::First, yes(less, wide));
-    assert!(matches!(house.try_as(Who::Other, yes(Less::default(), wide)), Err(Refusal::Changed(_))));
+    assert_eq!(house.try_as(Who::Other, yes(Less::default(), wide)), Err(AnswerRefusal::AskChanged { id }.into()));
     house.answer(Who::Other, id, Verdict::Yes).unwrap();
     let elevation = &house.world.elevations[&id];
     let grant = &house.world.grants[&elevation.grants[0]];

@@ -2,9 +2,10 @@
 
 use jiff::Timestamp;
 use tempestas_core::{
-    Act, Approval, Ask, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand,
-    EstateCommand, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound, Said, ScopeId,
-    Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What, demand_for,
+    Act, Approval, Ask, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand, End,
+    EstateCommand, HoldRefusal, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound,
+    Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What,
+    demand_for,
 };
 
 use super::{Running, by};
@@ -163,7 +164,7 @@ async fn what_was_over_long_since_is_in_no_snapshot_and_yet_decided_and_shown() 
     // Its holder is told how it stands; somebody who doesn't see it, that it isn't there: as ever.
     let withdraw = || ElevationCommand::Withdraw { elevation: id };
     let refused = running.engine.submit(holder.tomas(), None, withdraw()).await.unwrap_err();
-    assert!(matches!(&refused, Refusal::Conflict(says) if says.contains("given-back")), "{refused}");
+    assert_eq!(refused, HoldRefusal::PastWithdrawing { id, phase: Phase::Ended(End::GivenBack) }.into());
     running.add("edda").await.unwrap();
     assert!(running.engine.world().is_forgotten(id), "and it is not kept for having been asked about");
     let oda = by(present.subject_named("oda").unwrap().id, running.now.load(std::sync::atomic::Ordering::Relaxed));

@@ -1,0 +1,157 @@
+//! Refusals: what was wrong, with the value, and what to do next.
+//!
+//! Those of the heart of the job carry their facts, and are told apart by variant; of the others the class alone is.
+
+mod answering;
+mod asking;
+mod converting;
+mod holding;
+mod stopping;
+
+use jiff::Timestamp;
+use thiserror::Error;
+
+pub use {
+    answering::AnswerRefusal, asking::AskRefusal, converting::ConversionRefusal, holding::HoldRefusal,
+    stopping::StopRefusal,
+};
+
+use crate::time::{Seconds, moment};
+
+/// What a caller has to do about a refusal, roughly.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum Class {
+    /// The caller may not do this.
+    NotAllowed,
+    /// What was named isn't there, or isn't in the caller's sight.
+    Unknown,
+    /// A value can't be used.
+    Invalid,
+    /// The present state doesn't allow it.
+    Conflict,
+    /// What the caller looked at has changed since.
+    Changed,
+    /// What is to be changed in place is not what the caller looked at.
+    Stale,
+    /// A limit was reached.
+    Limit,
+    /// A fresher proof of the person is needed.
+    StepUp,
+}
+
+/// Why a command was not carried out. Each reads as one sentence that helps.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum Refusal {
+    /// An ask.
+    #[error(transparent)]
+    Ask(#[from] AskRefusal),
+    /// An answer.
+    #[error(transparent)]
+    Answer(#[from] AnswerRefusal),
+    /// Going on with an elevation, or ending it.
+    #[error(transparent)]
+    Hold(#[from] HoldRefusal),
+    /// A stop.
+    #[error(transparent)]
+    Stop(#[from] StopRefusal),
+    /// A conversion, or what is decided about drift.
+    #[error(transparent)]
+    Conversion(#[from] ConversionRefusal),
+    /// The caller may not do this.
+    #[error("{0}")]
+    NotAllowed(String),
+    /// What was named isn't there, or isn't in the caller's sight.
+    #[error("there is no {what} `{name}` that you can see; {remedy}")]
+    Unknown {
+        /// The kind of thing.
+        what: &'static str,
+        /// As the caller wrote it.
+        name: String,
+        /// Where to look.
+        remedy: String,
+    },
+    /// A value can't be used.
+    #[error("{0}")]
+    Invalid(String),
+    /// The present state doesn't allow it.
+    #[error("{0}")]
+    Conflict(String),
+    /// What the caller looked at has changed since.
+    #[error("this is not what you were shown any more: {0}; look again and decide anew")]
+    Changed(String),
+    /// What is to be changed in place is not what the caller looked at.
+    #[error("{0} was changed since you looked at it; look again and decide anew")]
+    Stale(String),
+    /// A limit was reached.
+    #[error("{0}")]
+    Limit(String),
+    /// A fresher proof of the person is needed.
+    #[error(
+        "this needs a passkey or TOTP code proven within the last {max_age}; {}",
+        last.map_or_else(|| "none was given in this sign-in".to_owned(), |at| format!("the last was at {}", moment(at)))
+    )]
+    StepUp {
+        /// How old the proof may be.
+        max_age: Seconds,
+        /// When the last one was given.
+        last: Option<Timestamp>,
+    },
+}
+
+impl Refusal {
+    /// What a caller has to do about it.
+    #[must_use]
+    pub const fn class(&self) -> Class {
+        match self {
+            Self::Ask(why) => why.class(),
+            Self::Answer(why) => why.class(),
+            Self::Hold(why) => why.class(),
+            Self::Stop(why) => why.class(),
+            Self::Conversion(why) => why.class(),
+            Self::NotAllowed(_) => Class::NotAllowed,
+            Self::Unknown { .. } => Class::Unknown,
+            Self::Invalid(_) => Class::Invalid,
+            Self::Conflict(_) => Class::Conflict,
+            Self::Changed(_) => Class::Changed,
+            Self::Stale(_) => Class::Stale,
+            Self::Limit(_) => Class::Limit,
+            Self::StepUp { .. } => Class::StepUp,
+        }
+    }
+
+    /// Its class as a word, for programs.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        self.class().into()
+    }
+
+    /// Its cause as a word, for programs; none where its class alone is told.
+    #[must_use]
+    pub fn cause(&self) -> Option<&'static str> {
+        match self {
+            Self::Ask(why) => Some(why.into()),
+            Self::Answer(why) => Some(why.into()),
+            Self::Hold(why) => Some(why.into()),
+            Self::Stop(why) => Some(why.into()),
+            Self::Conversion(why) => Some(why.into()),
+            _ => None,
+        }
+    }
+
+    pub(crate) fn invalid(text: impl Into<String>) -> Self {
+        Self::Invalid(text.into())
+    }
+
+    pub(crate) fn conflict(text: impl Into<String>) -> Self {
+        Self::Conflict(text.into())
+    }
+
+    pub(crate) fn not_allowed(text: impl Into<String>) -> Self {
+        Self::NotAllowed(text.into())
+    }
+
+    pub(crate) fn unknown(what: &'static str, name: impl ToString, remedy: &str) -> Self {
+        Self::Unknown { what, name: name.to_string(), remedy: remedy.to_owned() }
+    }
+}
