@@ -1,6 +1,10 @@
 //! What is worked out before anything is done: a rehearsal over a million uses, and the graph of who reaches what.
 
-use std::{hint::black_box, time::Instant};
+use std::{
+    hint::black_box,
+    sync::atomic::{AtomicBool, Ordering},
+    time::Instant,
+};
 
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use tempestas_core::{
@@ -110,39 +114,60 @@ fn estate() -> World {
     world
 }
 
-fn rehearsal(world: &World, report: &mut Report) -> anyhow::Result<()> {
-    let to: Timestamp = "2026-11-23T00:00:00Z".parse()?;
-    let from = to - SignedDuration::from_hours(24 * 180);
+/// Uses that were recorded of many rights, through half a year.
+fn recorded(from: Timestamp) -> anyhow::Result<Vec<Recorded>> {
     let every = SignedDuration::from_hours(24 * 180) / i32::try_from(USES / RIGHTS)?;
-    let rights: Vec<Recorded> = (0..RIGHTS)
-        .map(|n| Recorded {
-            standing: StandingId(u64::from(n)),
-            holder: SubjectId(u64::from(n) * 10 + 1),
-            right: Right { role: RoleId(1), scope: ScopeId(10 + u64::from(n) % TARGETS) },
-            uses: (0..USES / RIGHTS)
-                .filter_map(|k| {
-                    Some(from + every * i32::try_from(k).ok()? + SignedDuration::from_secs(i64::from(n) * 7))
-                })
-                .collect(),
-        })
-        .collect();
-    let zone = TimeZone::get("Europe/Lisbon")?;
+    let right = |n: u32| Recorded {
+        standing: StandingId(u64::from(n)),
+        holder: SubjectId(u64::from(n) * 10 + 1),
+        right: Right { role: RoleId(1), scope: ScopeId(10 + u64::from(n) % TARGETS) },
+        uses: (0..USES / RIGHTS)
+            .filter_map(|k| Some(from + every * i32::try_from(k).ok()? + SignedDuration::from_secs(i64::from(n) * 7)))
+            .collect(),
+    };
+    Ok((0..RIGHTS).map(right).collect())
+}
+
+/// Rehearses them once; how many asks that would have been.
+fn rehearsed(world: &World, rights: &[Recorded], from: Timestamp, zone: &TimeZone) -> anyhow::Result<u64> {
+    let to = from + SignedDuration::from_hours(24 * 180);
     let mut seen = Presence::default();
-    let begun = Instant::now();
-    for recorded in &rights {
-        recorded.uses.iter().for_each(|at| seen.saw(recorded.holder, *at, &zone));
+    for recorded in rights {
+        recorded.uses.iter().for_each(|at| seen.saw(recorded.holder, *at, zone));
     }
     let rules: Vec<Terms> = Vec::new();
     let answered_after = Seconds::minutes(10);
-    let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };
-    let done = black_box(rehearse(world, &script));
+    let script = Script { rights, seen: &seen, rules: &rules, from, to, zone, answered_after };
+    Ok(u64::try_from(black_box(rehearse(world, &script)).all.asks)?)
+}
+
+/// Rehearses again and again until it is enough, at least once; how often.
+pub(crate) fn rehearse_until(enough: &AtomicBool) -> anyhow::Result<u32> {
+    let (world, zone) = (estate(), TimeZone::get("Europe/Lisbon")?);
+    let from: Timestamp = "2026-05-27T00:00:00Z".parse()?;
+    let rights = recorded(from)?;
+    let mut times = 0;
+    loop {
+        rehearsed(&world, &rights, from, &zone)?;
+        times += 1;
+        if enough.load(Ordering::Relaxed) {
+            return Ok(times);
+        }
+    }
+}
+
+fn rehearsal(world: &World, report: &mut Report) -> anyhow::Result<()> {
+    let (from, zone): (Timestamp, _) = ("2026-05-27T00:00:00Z".parse()?, TimeZone::get("Europe/Lisbon")?);
+    let rights = recorded(from)?;
+    let begun = Instant::now();
+    let asks = rehearsed(world, &rights, from, &zone)?;
     let took = begun.elapsed();
     // The least that any replay must do: look at each use once.
     let begun = Instant::now();
     let sum: i64 = rights.iter().flat_map(|one| &one.uses).map(|at| i64::from(zone.to_offset(*at).seconds())).sum();
     black_box(sum);
     report.add(
-        &format!("rehearsal of {USES} recorded uses of {RIGHTS} rights ({} asks)", done.all.asks),
+        &format!("rehearsal of {USES} recorded uses of {RIGHTS} rights ({asks} asks)"),
         seconds(took),
         format!("{} to read each one's time of day", seconds(begun.elapsed())),
         "under 3 s",

@@ -1,7 +1,10 @@
 //! Whole lifecycles through the writer, durable, on an instant target; one write among them; many ends at once.
 
 use std::{
-    sync::Arc,
+    sync::{
+        Arc,
+        atomic::{AtomicBool, Ordering},
+    },
     time::{Duration, Instant},
 };
 
@@ -10,6 +13,7 @@ use jiff::SignedDuration;
 use tempestas_core::{Caller, Command, ElevationCommand, GrantId, Phase, Task, orders};
 
 use crate::{
+    foresight,
     report::{Report, rate, seconds},
     world::Big,
 };
@@ -70,7 +74,8 @@ async fn whole(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Resul
     Ok(())
 }
 
-async fn paced(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Result<()> {
+/// Asks at an even pace: how long each takes, the shortest first.
+async fn asks(big: &Arc<Big>) -> anyhow::Result<Vec<Duration>> {
     let mut took = Vec::new();
     let begun = Instant::now();
     for n in 0..PACED {
@@ -83,12 +88,32 @@ async fn paced(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Resul
         big.house.submit(big.caller(who), ElevationCommand::Withdraw { elevation: id }).await?;
     }
     took.sort_unstable();
-    let at = |share: usize| took.get(took.len() * share / 100).copied().unwrap_or_default();
+    Ok(took)
+}
+
+async fn paced(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Result<()> {
+    let median_and_p99 = |took: &[Duration]| {
+        let at = |share: usize| took.get(took.len() * share / 100).copied().unwrap_or_default();
+        format!("{}, {}", seconds(at(50)), seconds(at(99)))
+    };
+    let alone = asks(big).await?;
     report.add(
         "one ask at 50/s: median, p99",
-        format!("{}, {}", seconds(at(50)), seconds(at(99))),
+        median_and_p99(&alone),
         format!("{} for one synced append", seconds(Duration::from_secs_f64(1.0 / syncs))),
         "p99 under 20 ms",
+    );
+    let done = Arc::new(AtomicBool::new(false));
+    let until = Arc::clone(&done);
+    let rehearsing = tokio::task::spawn_blocking(move || foresight::rehearse_until(&until));
+    let beside = asks(big).await?;
+    done.store(true, Ordering::Relaxed);
+    let rehearsed = rehearsing.await??;
+    report.add(
+        &format!("the same beside {rehearsed} rehearsals of a million uses, one after another"),
+        median_and_p99(&beside),
+        format!("{} without", median_and_p99(&alone)),
+        "p99 at most 1.2 times that without",
     );
     Ok(())
 }

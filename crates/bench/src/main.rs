@@ -11,6 +11,7 @@ mod report;
 mod rules;
 mod start;
 mod systems;
+mod traffic;
 mod world;
 
 use std::{path::Path, process::ExitCode};
@@ -39,6 +40,9 @@ async fn run(only: Option<&str>) -> anyhow::Result<()> {
     let wanted = |name: &str| only.is_none_or(|only| only == name);
     if wanted("lifecycles") {
         lifecycles::measure(&mut report).await?;
+    }
+    if wanted("traffic") {
+        traffic::measure(&mut report).await?;
     }
     if wanted("rules") {
         rules::measure(&mut report).await?;
