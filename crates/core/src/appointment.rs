@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, Longest, ReasonRule, Refusal, Right,
-    Seconds, Stage, SubjectId, World,
+    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, EligibilityRefusal, Longest,
+    ReasonRule, Refusal, Right, Seconds, Stage, SubjectId, World,
     demand::{refuse_own_terms, who_may_answer},
     effective_terms, later, own_rights,
     text::Digest,
@@ -116,10 +116,7 @@ pub(crate) fn ensure_lasts(
     if until.is_some_and(|until| until <= later(from, longest)) {
         return Ok(());
     }
-    Err(Refusal::invalid(format!(
-        "the terms let nobody be eligible for {} for longer than {longest}; give an end by then: `--until`",
-        world.right_name(right)
-    )))
+    Err(EligibilityRefusal::LastsTooLong { right: world.right_name(right), longest }.into())
 }
 
 /// What making somebody eligible demands, of several rights together the strictest.
@@ -182,12 +179,9 @@ pub(crate) fn making(
         }
     }
     match &making.stage {
-        Some(stage) if stage.approvers.len() < usize::from(stage.yes) => Err(Refusal::conflict(format!(
-            "{} yes are needed for that, and only {} of those who may say it are free to (whoever wishes it, whoever \
-             would be made eligible, and whoever they made an approver within a day don't count)",
-            stage.yes,
-            stage.approvers.len(),
-        ))),
+        Some(stage) if stage.approvers.len() < usize::from(stage.yes) => {
+            Err(EligibilityRefusal::TooFewToAppoint { yes: stage.yes, free: stage.approvers.len() }.into())
+        }
         _ => Ok(making),
     }
 }

@@ -142,7 +142,7 @@ impl WavePlan {
             return Err(ConversionRefusal::BadUndoDays.into());
         }
         if self.name.as_ref().is_some_and(|name| name.trim().is_empty() || name.chars().count() > 80) {
-            return Err(ConversionRefusal::BadName.into());
+            return Err(ConversionRefusal::BadConversionName.into());
         }
         Ok(())
     }

@@ -70,7 +70,10 @@ pub use ids::{
 };
 pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
-pub use refusal::{AnswerRefusal, AskRefusal, Class, ConversionRefusal, HoldRefusal, Refusal, StopRefusal};
+pub use refusal::{
+    AnswerRefusal, AskRefusal, CallerRefusal, Class, ConversionRefusal, EligibilityRefusal, EstateRefusal, HoldRefusal,
+    PeopleRefusal, Refusal, StopRefusal, TermsRefusal, TextRefusal,
+};
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};

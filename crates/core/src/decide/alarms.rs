@@ -4,7 +4,7 @@ use super::{
     deciding::{Deciding, Draft},
     proofs::Reporting,
 };
-use crate::{Alarm, AlarmId, AlarmKind, Refusal, Row, What};
+use crate::{Alarm, AlarmId, AlarmKind, EstateRefusal, Refusal, Row, What};
 
 /// A keeper raises an alarm of its own target, or the service one of its own.
 pub(super) fn reported(deciding: &mut Deciding<'_>, about: &AlarmKind) -> Result<(), Refusal> {
@@ -59,14 +59,12 @@ pub(super) fn settle(deciding: &mut Deciding<'_>, id: AlarmId) -> Result<(), Ref
         .filter(|alarm| alarm.settled.is_none())
         .ok_or_else(|| Refusal::unknown("open alarm", id, "`tempestas alarms` lists them"))?;
     let Some(scope) = alarm.about.settled_at(deciding.world) else {
-        return Err(Refusal::conflict(format!(
-            "this alarm settles by itself once its cause is gone: {}",
-            alarm.about.sentence(deciding.world)
-        )));
+        let about = alarm.about.sentence(deciding.world).to_string();
+        return Err(EstateRefusal::SettlesByItself { about }.into());
     };
     let administers = deciding.administers(scope)?;
     if deciding.context.caller.subject().is_some_and(|me| alarm.about.is_about(deciding.world, me)) {
-        return Err(Refusal::not_allowed("this is about you; another administrator settles it"));
+        return Err(EstateRefusal::OwnAlarm.into());
     }
     let settled = Alarm { settled: Some(deciding.now()), ..alarm.clone() };
     deciding.by(administers).fact(What::AlarmSettled { alarm: id }, vec![Row::Alarm(settled)]);

@@ -11,12 +11,11 @@ use super::{
 };
 use crate::{
     Actor, Answer, Appointment, AppointmentId, AppointmentState, Digest, Eligibility, EligibilityCommand,
-    EligibilityId, Key, Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, Stage, SubjectId, SubjectKind,
-    Verdict, What,
+    EligibilityId, EligibilityRefusal, Key, Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, Stage,
+    SubjectId, SubjectKind, Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
     due::Due,
     influence::is_touched,
-    moment,
 };
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EligibilityCommand) -> Result<(), Refusal> {
@@ -53,7 +52,7 @@ fn suspend(deciding: &mut Deciding<'_>, id: EligibilityId, reason: &Said) -> Res
     let held = known(deciding, id)?;
     let administers = deciding.administers(held.right.scope)?;
     if held.paused.is_some() {
-        return Err(Refusal::conflict(format!("{id} is suspended already")));
+        return Err(EligibilityRefusal::PausedAlready { id }.into());
     }
     let pause = deciding.pause(reason)?;
     let what = What::EligibilitySuspended { eligibility: held.id, subject: held.subject, right: held.right };
@@ -66,7 +65,7 @@ fn resume(deciding: &mut Deciding<'_>, id: EligibilityId) -> Result<(), Refusal>
     let held = known(deciding, id)?;
     let administers = deciding.administers(held.right.scope)?;
     if held.paused.is_none() {
-        return Err(Refusal::conflict(format!("{id} is not suspended")));
+        return Err(EligibilityRefusal::NotPaused { id }.into());
     }
     ensure_is_not_own(deciding, &held)?;
     let what = What::EligibilityResumed { eligibility: held.id, subject: held.subject, right: held.right };
@@ -102,9 +101,7 @@ fn ensure_is_not_own(deciding: &Deciding<'_>, held: &Eligibility) -> Result<(), 
     let asks =
         || making(world, Some(me), held.subject, &[held.right], false, now).map_or(true, |made| made.stage.is_some());
     if gains.iter().any(is_own) || is_hand && asks() {
-        return Err(Refusal::not_allowed(
-            "nobody resumes an eligibility of their own, nor of somebody whose standing they had a hand in within a day; another administrator can",
-        ));
+        return Err(EligibilityRefusal::OwnResumption.into());
     }
     Ok(())
 }
@@ -133,20 +130,15 @@ fn change(
             return Err(unknown());
         }
         match held.until {
-            None => return Err(Refusal::conflict(format!("{id} has no end, so there is nothing to renew"))),
-            Some(end) if end <= deciding.now() => {
-                return Err(Refusal::conflict(format!(
-                    "{id} ended at {}; ask an administrator to make you eligible anew",
-                    moment(end)
-                )));
-            }
+            None => return Err(EligibilityRefusal::NothingToRenew { id }.into()),
+            Some(end) if end <= deciding.now() => return Err(EligibilityRefusal::PastRenewing { id, at: end }.into()),
             Some(_) => Permitted::by(person),
         }
     };
     deciding.ensure_as_looked_at(&id, Some(held.digest()))?;
     let (from, until) = (from.unwrap_or(held.from), until.unwrap_or(held.until));
     if (from, until) == (held.from, held.until) {
-        return Err(Refusal::invalid("that is the window it has already; give another start or end"));
+        return Err(EligibilityRefusal::SameWindow.into());
     }
     let is_less = from >= held.from && until.is_some_and(|until| held.until.is_none_or(|end| until <= end));
     if is_less && runs_it {
@@ -160,9 +152,7 @@ fn change(
 
 fn ensure_window(deciding: &Deciding<'_>, from: Timestamp, until: Option<Timestamp>) -> Result<(), Refusal> {
     if until.is_some_and(|until| until <= from || until <= deciding.now()) {
-        return Err(Refusal::invalid(
-            "the eligibility would end before it begins, or is over already; give a later end",
-        ));
+        return Err(EligibilityRefusal::EmptyWindow.into());
     }
     Ok(())
 }
@@ -181,14 +171,14 @@ fn cover(
     for who in [absent, stand_in] {
         known_subject(deciding, who)?;
         if world.subjects.get(&who).is_none_or(|subject| subject.kind != SubjectKind::Person) {
-            return Err(Refusal::invalid(format!("{} is not a person; only people stand in", world.subject_name(who))));
+            return Err(EligibilityRefusal::CoverByNobody { name: world.subject_name(who) }.into());
         }
     }
     if world.human(absent) == world.human(stand_in) {
-        return Err(Refusal::invalid("nobody stands in for themselves"));
+        return Err(EligibilityRefusal::CoverOfSelf.into());
     }
     if world.is_suspended(stand_in) {
-        return Err(Refusal::conflict(format!("{} is suspended; choose another", world.subject_name(stand_in))));
+        return Err(EligibilityRefusal::CoverSuspended { name: world.subject_name(stand_in) }.into());
     }
     let rights = rights_to_cover(world, absent, stand_in, from, until);
     let permitted = match deciding.context.caller.subject() {
@@ -199,16 +189,11 @@ fn cover(
     let runs_all = me
         .is_none_or(|me| rights.iter().all(|right| Sight::is_administrator(world, me, right.scope)) && me != stand_in);
     if !runs_all && me.map(|me| world.human(me)) != Some(world.human(absent)) {
-        return Err(Refusal::not_allowed(
-            "cover is arranged by whoever will be absent, or by an administrator of all that they may ask for",
-        ));
+        return Err(EligibilityRefusal::NotYoursToCover.into());
     }
     if rights.is_empty() {
-        return Err(Refusal::conflict(format!(
-            "there is nothing to cover: {} may ask for nothing then that {} may not ask for already",
-            world.subject_name(absent),
-            world.subject_name(stand_in)
-        )));
+        let (absent, stand_in) = (world.subject_name(absent), world.subject_name(stand_in));
+        return Err(EligibilityRefusal::NothingToCover { absent, stand_in }.into());
     }
     let wish = Wish { subject: stand_in, rights, from, until: Some(until), reason, covers: Some(absent) };
     appoint(deciding, permitted, &wish, !runs_all)
@@ -220,10 +205,10 @@ fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wi
     ensure_window(deciding, wish.from, wish.until)?;
     let waits = || world.appointments.values().filter(|one| one.state == AppointmentState::Waiting);
     if let Some(same) = waits().find(|one| one.subject == wish.subject && one.rights == wish.rights) {
-        return Err(Refusal::conflict(format!("{} waits for an answer to that already; take it back first", same.id)));
+        return Err(EligibilityRefusal::WishedAlready { other: same.id }.into());
     }
     if wished && waits().filter(|one| one.by == by).count() >= WAITING_MOST {
-        return Err(Refusal::Limit(format!("{WAITING_MOST} wishes of yours wait already; take one back first")));
+        return Err(EligibilityRefusal::TooManyWishes { most: WAITING_MOST }.into());
     }
     let demanded = making(world, by, wish.subject, &wish.rights, wished, now)?;
     if let Some(longest) = demanded.longest {
@@ -234,10 +219,7 @@ fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wi
     if let ReasonRule::Required { at_least } = demanded.reason
         && letters < usize::from(at_least.max(1))
     {
-        return Err(Refusal::invalid(format!(
-            "a reason of at least {} letters is required to make somebody eligible for that: `--reason`",
-            at_least.max(1)
-        )));
+        return Err(EligibilityRefusal::WishWithoutReason { at_least: at_least.max(1) }.into());
     }
     said.map_or(Ok(()), |text| checked_text("reason", text, 2000))?;
     if deciding.context.caller.actor != Actor::Machine {
@@ -333,13 +315,10 @@ fn answer(
     let mut appointment = known_appointment(deciding, id)?;
     let (world, now) = (deciding.world, deciding.now());
     if appointment.state != AppointmentState::Waiting {
-        return Err(Refusal::conflict(format!(
-            "{id} doesn't wait for an answer any more: it is {}",
-            appointment.state.word()
-        )));
+        return Err(EligibilityRefusal::WishNotWaiting { id, state: appointment.state.word() }.into());
     }
     if appointment.digest() != shown {
-        return Err(Refusal::Changed(format!("{id} is not what you looked at")));
+        return Err(EligibilityRefusal::WishChanged { id }.into());
     }
     // Fixed when it was wished, and only shrinking: whoever may not say yes by now is out, and what the terms have come to
     // demand since is demanded.
@@ -351,21 +330,19 @@ fn answer(
         stage.no = stage.no.min(free.no);
     }
     let Some(stage) = appointment.stage.as_mut().filter(|stage| is_free && stage.approvers.contains(&me)) else {
-        return Err(Refusal::not_allowed(format!(
-            "you may not answer {id}: only whoever was named when it was wished may, and nobody who profits by it"
-        )));
+        return Err(EligibilityRefusal::NotYourWish { id }.into());
     };
     if now >= stage.until {
-        return Err(Refusal::conflict(format!("{id} ran out at {}", moment(stage.until))));
+        return Err(EligibilityRefusal::WishRanOut { id, at: stage.until }.into());
     }
     if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
-        return Err(Refusal::conflict(format!("you have answered {id} already")));
+        return Err(EligibilityRefusal::WishAnswered { id }.into());
     }
     let said = reason.filter(|text| !text.0.is_empty());
     match said {
         Some(text) => checked_text("reason", text, 2000)?,
         None if verdict == Verdict::No => {
-            return Err(Refusal::invalid("a no needs a reason, which whoever wished it will read"));
+            return Err(EligibilityRefusal::WishRefusedWithoutReason.into());
         }
         None => {}
     }
@@ -406,7 +383,7 @@ fn end_appointment(deciding: &mut Deciding<'_>, id: AppointmentId) -> Result<(),
     let runs_it = appointment.rights.iter().all(|right| Sight::is_administrator(deciding.world, me, right.scope));
     let is_party = [appointment.by, appointment.covers, Some(appointment.subject)].contains(&Some(me));
     if !runs_it && !is_party {
-        return Err(Refusal::not_allowed("only those it is about, or an administrator, end it"));
+        return Err(EligibilityRefusal::NotYoursToEnd.into());
     }
     let draft = &mut deciding.by(person);
     match appointment.state {
@@ -420,12 +397,10 @@ fn end_appointment(deciding: &mut Deciding<'_>, id: AppointmentId) -> Result<(),
             settle(draft, appointment, AppointmentState::Over);
         }
         AppointmentState::Made => {
-            return Err(Refusal::conflict(format!(
-                "{id} is made; end what it made: `tempestas eligible end {}`",
-                appointment.made.first().map(ToString::to_string).unwrap_or_default()
-            )));
+            let made = appointment.made.first().map(ToString::to_string).unwrap_or_default();
+            return Err(EligibilityRefusal::MadeAlready { id, made }.into());
         }
-        state => return Err(Refusal::conflict(format!("{id} is {} already", state.word()))),
+        state => return Err(EligibilityRefusal::WishOver { id, state: state.word() }.into()),
     }
     Ok(())
 }
@@ -460,7 +435,7 @@ impl Deciding<'_> {
     /// A suspension by the caller, now.
     pub(super) fn pause(&mut self, reason: &Said) -> Result<Pause, Refusal> {
         if reason.0.is_empty() {
-            return Err(Refusal::invalid("a reason is needed, which whoever resumes it will read: `--reason`"));
+            return Err(EligibilityRefusal::PauseWithoutReason.into());
         }
         checked_text("reason", reason, 500)?;
         Ok(Pause { by: self.context.caller.subject(), at: self.now(), reason: self.text(reason) })

@@ -1,6 +1,6 @@
 //! What people type, checked before it is taken.
 
-use crate::{Refusal, Said, is_deceptive};
+use crate::{Refusal, Said, TextRefusal, is_deceptive};
 
 /// Checks a name that people type.
 pub(super) fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
@@ -11,10 +11,7 @@ pub(super) fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
     if fits {
         return Ok(());
     }
-    Err(Refusal::invalid(format!(
-        "`{}` can't be the name of a {what}; use 2 to 64 of a-z, 0-9, `.`, `_` and `-`, with a letter or digit at either end",
-        shortened(name)
-    )))
+    Err(TextRefusal::BadName { what: what.to_owned(), name: shortened(name) }.into())
 }
 
 /// What sentences and forms say in a person's place.
@@ -23,7 +20,7 @@ const NO_NAMES: [&str; 6] = ["machine", "everything", "everybody", "administrato
 /// Checks what somebody is to be called.
 pub(super) fn checked_subject_name(what: &str, name: &str) -> Result<(), Refusal> {
     if NO_NAMES.contains(&name) {
-        return Err(Refusal::invalid(format!("`{name}` means something else here; choose another name for a {what}")));
+        return Err(TextRefusal::TakenByUs { what: what.to_owned(), name: name.to_owned() }.into());
     }
     checked_name(what, name)
 }
@@ -32,14 +29,10 @@ pub(super) fn checked_subject_name(what: &str, name: &str) -> Result<(), Refusal
 pub(super) fn checked_text(what: &str, text: &Said, most: usize) -> Result<(), Refusal> {
     let letters = text.0.chars().count();
     if letters > most {
-        return Err(Refusal::invalid(format!(
-            "the {what} has {letters} letters; at most {most} are kept, so say it shorter"
-        )));
+        return Err(TextRefusal::TextTooLong { what: what.to_owned(), letters, most }.into());
     }
     if text.0.chars().any(|c| is_deceptive(c) && c != '\n' && c != '\t') {
-        return Err(Refusal::invalid(format!(
-            "the {what} has characters in it that are invisible, or turn or steer what is shown; use plain text"
-        )));
+        return Err(TextRefusal::Deceptive { what: what.to_owned() }.into());
     }
     Ok(())
 }
@@ -47,7 +40,7 @@ pub(super) fn checked_text(what: &str, text: &Said, most: usize) -> Result<(), R
 /// Checks a text of one line.
 pub(super) fn checked_line(what: &str, text: &Said, most: usize) -> Result<(), Refusal> {
     if text.0.contains(['\n', '\t']) {
-        return Err(Refusal::invalid(format!("the {what} goes over lines; say it in one")));
+        return Err(TextRefusal::OverLines { what: what.to_owned() }.into());
     }
     checked_text(what, text, most)
 }

@@ -1,7 +1,7 @@
 //! Credentials: made anew by whoever they are, or by an administrator.
 
 use super::{deciding::Deciding, proofs::Permitted};
-use crate::{CredentialStep, Hand, Refusal, Row, Seconds, SubjectId, What};
+use crate::{CredentialStep, Hand, PeopleRefusal, Refusal, Row, Seconds, SubjectId, What};
 
 /// Longer than any enrolment secret is good.
 const ISSUED_WITHIN: Seconds = Seconds::hours(24 * 8);
@@ -11,14 +11,12 @@ pub(super) fn set(deciding: &mut Deciding<'_>, subject: SubjectId, step: Credent
     let own = deciding.context.caller.subject() == Some(subject);
     let permitted = match step {
         CredentialStep::Issued if own => {
-            return Err(Refusal::not_allowed(
-                "you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine",
-            ));
+            return Err(PeopleRefusal::OwnReset.into());
         }
         CredentialStep::Issued => Permitted::by(deciding.administers_all()?),
         CredentialStep::Enrolled | CredentialStep::PasskeyAdded if own => Permitted::by(deciding.whoever()?),
         CredentialStep::Enrolled | CredentialStep::PasskeyAdded => {
-            return Err(Refusal::not_allowed("everybody sets their own password and passkeys"));
+            return Err(PeopleRefusal::AnothersPassword.into());
         }
     };
     let mut hands = deciding.hands([subject]);

@@ -9,12 +9,14 @@ use super::{
     drifts, surveys,
 };
 use crate::{
-    Connector, DriftState, EstateCommand, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Seconds, Target, What,
-    World, terms::check_label,
+    Connector, DriftState, EstateCommand, EstateRefusal, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Seconds,
+    Target, What, World, terms::check_label,
 };
 
 /// Most labels of a target.
 const LABELS_MOST: usize = 20;
+/// How deep folders may nest.
+const DEEPEST: usize = 12;
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EstateCommand) -> Result<(), Refusal> {
     match command {
@@ -93,15 +95,13 @@ fn set_target(deciding: &mut Deciding<'_>, target: ScopeId, changes: &Changes<'_
     }
     if let Some(wanted) = changes.own_login {
         let Connector::Postgres { own_login, .. } = &mut row.connector else {
-            return Err(Refusal::invalid(
-                "only PostgreSQL knows both a login for the one grant and people's own; others have one way",
-            ));
+            return Err(EstateRefusal::OneWayOnly.into());
         };
         *own_login = wanted;
     }
     if let Some(wanted) = changes.labels {
         if wanted.len() > LABELS_MOST {
-            return Err(Refusal::Limit(format!("a target has at most {LABELS_MOST} labels")));
+            return Err(EstateRefusal::TooManyLabels { most: LABELS_MOST }.into());
         }
         wanted.iter().try_for_each(|(name, value)| check_label(name, value))?;
         row.labels.clone_from(wanted);
@@ -119,7 +119,7 @@ fn end_target(deciding: &mut Deciding<'_>, id: ScopeId, reason: &Said) -> Result
     let administers = deciding.administers(id)?;
     let target = known_target(deciding, id)?;
     if reason.0.trim().is_empty() {
-        return Err(Refusal::invalid("say why, for whoever reads the record: `--reason`"));
+        return Err(EstateRefusal::EndWithoutReason.into());
     }
     checked_text("reason", reason, 500)?;
     let world = deciding.world;
@@ -155,18 +155,13 @@ fn ensure_nothing_hangs_on(world: &World, id: ScopeId) -> Result<(), Refusal> {
     let open: Vec<String> =
         active.filter(|one| world.is_within(one.right.scope, id)).map(|one| one.id.to_string()).collect();
     if !open.is_empty() {
-        return Err(Refusal::conflict(format!("not over yet there: {}; end that first", open.join(", "))));
+        return Err(EstateRefusal::OpenThere { open }.into());
     }
     if let Some(item) = world.pending_items(id).next() {
-        return Err(Refusal::conflict(format!(
-            "{} still changes rights there; wait until it is read back, or undo it",
-            item.conversion
-        )));
+        return Err(EstateRefusal::ChangingThere { conversion: item.conversion }.into());
     }
     if world.sources.contains_key(&id) {
-        return Err(Refusal::conflict(
-            "people come from it; say first that nobody does any more: `tempestas people source end`",
-        ));
+        return Err(EstateRefusal::SourceOfPeople.into());
     }
     Ok(())
 }
@@ -176,7 +171,7 @@ fn host_of(deciding: &Deciding<'_>, target: ScopeId, host: Option<ScopeId>) -> R
     let mut at = host;
     while let Some(id) = at {
         if id == target {
-            return Err(Refusal::invalid("a target can't run on itself, not even through others"));
+            return Err(EstateRefusal::RunsOnItself.into());
         }
         at = known_target(deciding, id)?.runs_on;
     }
@@ -195,19 +190,17 @@ pub(super) fn known_target(deciding: &Deciding<'_>, id: ScopeId) -> Result<Targe
 fn new_scope(deciding: &mut Deciding<'_>, parent: ScopeId, name: &str, kind: ScopeKind) -> Result<Scope, Refusal> {
     checked_name("scope", name)?;
     if deciding.world.target_of(parent).is_some() {
-        return Err(Refusal::invalid(format!(
-            "{} is a target or a part of one; put folders and targets into folders",
-            deciding.world.path(parent)
-        )));
+        return Err(EstateRefusal::NoFolder { scope: deciding.world.path(parent) }.into());
     }
-    if deciding.world.depth(parent) >= 12 {
-        return Err(Refusal::Limit("the estate is at most 12 folders deep".to_owned()));
+    if deciding.world.depth(parent) >= DEEPEST {
+        return Err(EstateRefusal::EstateTooDeep { most: DEEPEST }.into());
     }
     if let Some(there) = deciding.world.child(parent, name) {
         if there.kind == ScopeKind::Gone && kind == ScopeKind::Target {
             return Ok(Scope { kind, ..there.clone() });
         }
-        return Err(Refusal::conflict(format!("{} has a `{name}` already", deciding.world.path(parent))));
+        let (parent, name) = (deciding.world.path(parent), name.to_owned());
+        return Err(EstateRefusal::ThereAlready { parent, name }.into());
     }
     Ok(Scope { id: deciding.id(), parent: Some(parent), name: name.to_owned(), kind })
 }

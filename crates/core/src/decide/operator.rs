@@ -6,8 +6,8 @@ use super::{
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Digest, Duty, DutyId, DutyKind, OperatorCommand, Refusal, Row, Said, Scope, ScopeId, ScopeKind, Subject,
-    SubjectId, SubjectKind, Target, What,
+    AlarmKind, Digest, Duty, DutyId, DutyKind, EstateRefusal, OperatorCommand, Refusal, Row, Said, Scope, ScopeId,
+    ScopeKind, Subject, SubjectId, SubjectKind, Target, What,
 };
 
 /// How far references skip ahead after a restore, so that none is used twice.
@@ -35,7 +35,7 @@ fn begin_epoch(draft: &mut Draft<'_, '_>, restored_size: u64, restored_root: Dig
 
 fn found(draft: &mut Draft<'_, '_>, installation: &str, name: &Said) -> Result<(), Refusal> {
     if draft.world.root.is_some() {
-        return Err(Refusal::conflict("this installation is founded already"));
+        return Err(EstateRefusal::FoundedAlready.into());
     }
     checked_subject_name("person", &name.0)?;
     let (root, person, duty): (ScopeId, SubjectId, DutyId) = (draft.id(), draft.id(), draft.id());
@@ -67,7 +67,7 @@ fn recover(draft: &mut Draft<'_, '_>, subject: SubjectId) -> Result<(), Refusal>
         .get(&subject)
         .filter(|known| known.kind == SubjectKind::Person)
         .ok_or_else(|| Refusal::unknown("person", subject, "give the name they sign in with"))?;
-    let root = draft.world.root.ok_or_else(|| Refusal::conflict("nothing was founded here yet"))?;
+    let root = draft.world.root.ok_or(EstateRefusal::NotFounded)?;
     let mut put = draft.hands([subject]);
     put.push(Row::Subject(Subject { suspended: false, ..known.clone() }));
     if draft.world.root_administrators().next().is_none() {

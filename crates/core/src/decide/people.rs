@@ -8,8 +8,8 @@ use super::{
     grants,
 };
 use crate::{
-    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, Membership, PeopleCommand, ReasonRule, Refusal, Row, Said,
-    ScopeId, Subject, SubjectId, SubjectKind, What,
+    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, Membership, PeopleCommand, PeopleRefusal, ReasonRule,
+    Refusal, Row, Said, ScopeId, Subject, SubjectId, SubjectKind, What,
     appointment::{ensure_lasts, making},
     influence::{gained_by_joining, is_touched, touchers},
     world::GROUP_DEPTH,
@@ -60,11 +60,8 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &PeopleCommand) -> Re
 fn remove_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) -> Result<(), Refusal> {
     known_group(draft, group)?;
     if !draft.world.is_member(group, member) {
-        return Err(Refusal::conflict(format!(
-            "{} is not in {}",
-            draft.world.subject_name(member),
-            draft.world.subject_name(group)
-        )));
+        let (group, member) = (draft.world.subject_name(group), draft.world.subject_name(member));
+        return Err(PeopleRefusal::NoMember { group, member }.into());
     }
     let cut = vec![Membership { group, member }.key()];
     // Out of a group whose rule demands more, somebody gets through with less.
@@ -76,7 +73,7 @@ fn remove_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId)
 fn resume(draft: &mut Draft<'_, '_>, subject: SubjectId) -> Result<(), Refusal> {
     let row = known(draft, subject)?;
     if !row.suspended {
-        return Err(Refusal::conflict(format!("{} is not suspended", draft.world.subject_name(subject))));
+        return Err(PeopleRefusal::NotSuspended { name: draft.world.subject_name(subject) }.into());
     }
     let row = Subject { suspended: false, ..row };
     // Whoever is in it, though it was suspended until now.
@@ -102,7 +99,7 @@ fn known_group(deciding: &Deciding<'_>, id: SubjectId) -> Result<Subject, Refusa
     if subject.kind == SubjectKind::Group {
         return Ok(subject);
     }
-    Err(Refusal::invalid(format!("{} is not a group; only groups have members", deciding.world.subject_name(id))))
+    Err(PeopleRefusal::NoGroup { name: deciding.world.subject_name(id) }.into())
 }
 
 fn add(
@@ -123,21 +120,16 @@ fn add(
             && draft.world.text(known.about).trim() == about.0.trim()
     });
     if let Some(same) = same.filter(|_| !about.0.trim().is_empty()) {
-        return Err(Refusal::conflict(format!(
-            "`{}` is the full name of {} already; add what tells them apart",
-            about.0.trim(),
-            draft.world.subject_name(same.id)
-        )));
+        let (about, other) = (about.0.trim().to_owned(), draft.world.subject_name(same.id));
+        return Err(PeopleRefusal::SameFullName { about, other }.into());
     }
     if draft.world.subject_named(&name.0).is_some() {
-        return Err(Refusal::conflict(format!("`{}` is taken; choose another name", name.0)));
+        return Err(PeopleRefusal::NameTaken { name: name.0.clone() }.into());
     }
     if let Some(first) = second_of {
         let first = known(draft, first)?;
         if kind != SubjectKind::Person || first.kind != SubjectKind::Person || first.second_of.is_some() {
-            return Err(Refusal::invalid(
-                "only a person can be the second sign-in of a person, and not of a second one",
-            ));
+            return Err(PeopleRefusal::NoSecond.into());
         }
     }
     let id = draft.id();
@@ -158,19 +150,18 @@ fn add_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) ->
     known_group(draft, group)?;
     known(draft, member)?;
     let world = draft.world;
-    let (group_name, member_name) = (world.subject_name(group), world.subject_name(member));
+    let names = || (world.subject_name(group), world.subject_name(member));
     if world.is_member(group, member) {
-        return Err(Refusal::conflict(format!("{member_name} is in {group_name} already")));
+        let (group, member) = names();
+        return Err(PeopleRefusal::MemberAlready { group, member }.into());
     }
     if world.hangs_below(group, member) {
-        return Err(Refusal::conflict(format!(
-            "{group_name} belongs to {member_name}; putting it the other way round too would be a circle"
-        )));
+        let (group, member) = names();
+        return Err(PeopleRefusal::Circle { group, member }.into());
     }
     if world.group_depth(group) + 1 + world.group_height(member) >= GROUP_DEPTH {
-        return Err(Refusal::Limit(format!(
-            "groups nest at most {GROUP_DEPTH} deep; {member_name} in {group_name} would be deeper"
-        )));
+        let (group, member) = names();
+        return Err(PeopleRefusal::TooDeep { group, member, most: GROUP_DEPTH }.into());
     }
     ensure_no_gain_unasked(draft, member, group)?;
     let mut put = draft.hands(world.everybody_in(member));
@@ -199,13 +190,8 @@ fn ensure_no_gain_unasked(deciding: &Deciding<'_>, member: SubjectId, group: Sub
             let asks = demanded.stage.is_some() || matches!(demanded.reason, ReasonRule::Required { .. });
             let lasts = demanded.longest.map_or(Ok(()), |longest| ensure_lasts(world, longest, now, until));
             if asks || lasts.is_err() {
-                return Err(Refusal::not_allowed(format!(
-                    "through {} {} would be eligible for {}, and the terms demand more for that than this: have them made eligible \
-                     by name first, which asks whom it has to: `tempestas eligible give`",
-                    world.subject_name(group),
-                    world.subject_name(who),
-                    world.right_name(right)
-                )));
+                let (group, who) = (world.subject_name(group), world.subject_name(who));
+                return Err(PeopleRefusal::GainUnasked { group, who, right: world.right_name(right) }.into());
             }
         }
     }
@@ -216,7 +202,7 @@ fn ensure_no_gain_unasked(deciding: &Deciding<'_>, member: SubjectId, group: Sub
 pub(super) fn suspend(draft: &mut Draft<'_, '_>, id: SubjectId) -> Result<(), Refusal> {
     let row = Subject { suspended: true, ..known(draft, id)? };
     if draft.context.caller.subject().is_some_and(|me| draft.world.human(me) == draft.world.human(id)) {
-        return Err(Refusal::not_allowed("you can't suspend yourself; another administrator can"));
+        return Err(PeopleRefusal::OwnSuspension.into());
     }
     let mut put = vec![Row::Subject(row)];
     // A rule for a suspended group fits nobody.
@@ -237,25 +223,18 @@ pub(super) fn suspend(draft: &mut Draft<'_, '_>, id: SubjectId) -> Result<(), Re
 fn set_account(draft: &mut Draft<'_, '_>, subject: SubjectId, target: ScopeId, account: &Said) -> Result<(), Refusal> {
     let kind = known(draft, subject)?.kind;
     if kind == SubjectKind::Group {
-        return Err(Refusal::invalid("a group has no account; name the account of a person or program"));
+        return Err(PeopleRefusal::GroupAccount.into());
     }
     if !draft.world.targets.contains_key(&target) {
-        return Err(Refusal::invalid(format!(
-            "{} is not a target; accounts live on targets",
-            draft.world.path(target)
-        )));
+        return Err(PeopleRefusal::NoTarget { scope: draft.world.path(target) }.into());
     }
     if account.0.is_empty() || account.0.len() > 128 {
-        return Err(Refusal::invalid("an account's name has 1 to 128 bytes"));
+        return Err(PeopleRefusal::BadAccount.into());
     }
     let taken = draft.world.owners_named(target, &account.0).find(|owner| *owner != subject);
     if let Some(taken) = taken {
-        return Err(Refusal::conflict(format!(
-            "`{}` on {} is {}'s account; one account has one owner",
-            account.0,
-            draft.world.path(target),
-            draft.world.subject_name(taken)
-        )));
+        let (target, owner) = (draft.world.path(target), draft.world.subject_name(taken));
+        return Err(PeopleRefusal::AccountTaken { account: account.0.clone(), target, owner }.into());
     }
     let name = draft.text(account);
     let (set_by, set_at) = (draft.context.caller.subject(), Some(draft.now()));
@@ -269,7 +248,7 @@ fn set_account(draft: &mut Draft<'_, '_>, subject: SubjectId, target: ScopeId, a
 fn give_duty(draft: &mut Draft<'_, '_>, subject: SubjectId, kind: DutyKind, scope: ScopeId) -> Result<(), Refusal> {
     known(draft, subject)?;
     if draft.world.duties.values().any(|duty| (duty.subject, duty.kind, duty.scope) == (subject, kind, scope)) {
-        return Err(Refusal::conflict(format!("{} has that duty there already", draft.world.subject_name(subject))));
+        return Err(PeopleRefusal::DutyAlready { name: draft.world.subject_name(subject) }.into());
     }
     let id: DutyId = draft.id();
     let mut put = draft.hands(draft.world.everybody_in(subject));
@@ -294,9 +273,7 @@ fn end_duty(draft: &mut Draft<'_, '_>, duty: &Duty) -> Result<(), Refusal> {
     let world = draft.world;
     let another = world.root_administrators().any(|(other, _)| other != id);
     if duty.kind == DutyKind::Administrator && Some(duty.scope) == world.root && !another {
-        return Err(Refusal::conflict(
-            "this is the last administrator of everything; give the duty to somebody else first",
-        ));
+        return Err(PeopleRefusal::LastAdministrator.into());
     }
     draft.fact_cutting(
         What::DutyEnded { duty: id, subject: duty.subject, duty_kind: duty.kind, scope: duty.scope },

@@ -4,7 +4,10 @@
 use jiff::Timestamp;
 
 use super::{ADMINISTRATOR_PROOF, deciding::Deciding};
-use crate::{Actor, Caller, Elevation, Grant, GrantId, Refusal, ScopeId, Seconds, Sight, SubjectId, Target, World};
+use crate::{
+    Actor, Caller, CallerRefusal, Elevation, EstateRefusal, Grant, GrantId, Refusal, ScopeId, Seconds, Sight,
+    SubjectId, Target, World,
+};
 
 /// A value that says why somebody may have facts written.
 pub(super) trait Permit {}
@@ -45,8 +48,8 @@ impl Administers {
     /// Says which duty, or which proof, is missing.
     pub fn of(world: &World, caller: &Caller, scope: ScopeId, now: Timestamp) -> Result<Self, Refusal> {
         match caller.actor {
-            Actor::Keeper => Err(Refusal::not_allowed("a keeper only reports what it saw")),
-            Actor::Nobody => Err(Refusal::not_allowed("this needs a sign-in")),
+            Actor::Keeper => Err(CallerRefusal::KeeperOnlyReports.into()),
+            Actor::Nobody => Err(CallerRefusal::NotSignedIn.into()),
             Actor::Machine => Ok(Self(scope)),
             Actor::Subject(person) if Sight::is_administrator(world, person, scope) => {
                 FreshProof::within(caller, ADMINISTRATOR_PROOF, now).map(|_| Self(scope))
@@ -65,10 +68,7 @@ impl Administers {
 /// How somebody is refused who is no administrator of a scope.
 #[must_use]
 pub fn not_administrator(world: &World, scope: ScopeId) -> Refusal {
-    Refusal::not_allowed(format!(
-        "only an administrator of {} may do this; `tempestas me` shows your duties",
-        world.path(scope)
-    ))
+    CallerRefusal::NotAdministrator { scope: world.path(scope) }.into()
 }
 
 /// That the caller proved themselves within a time that was demanded.
@@ -162,9 +162,9 @@ impl Deciding<'_> {
     /// The person or program that gives the command.
     pub(super) fn person(&self) -> Result<Person, Refusal> {
         let signed_in = self.context.caller.subject();
-        let id = signed_in.ok_or_else(|| Refusal::not_allowed("only a person who signed in may do this"))?;
+        let id = signed_in.ok_or(CallerRefusal::NotPerson)?;
         if self.world.is_suspended(id) {
-            return Err(Refusal::not_allowed("your account is suspended; speak to an administrator"));
+            return Err(CallerRefusal::YouAreSuspended.into());
         }
         Ok(Person(id))
     }
@@ -172,7 +172,7 @@ impl Deciding<'_> {
     /// Whoever is signed in, suspended or not: refusals are noted of them as well.
     pub(super) fn whoever(&self) -> Result<Person, Refusal> {
         let signed_in = self.context.caller.subject().map(Person);
-        signed_in.ok_or_else(|| Refusal::not_allowed("this is noted of somebody who signed in, and by them alone"))
+        signed_in.ok_or_else(|| CallerRefusal::NotOfYou.into())
     }
 
     pub(super) fn proven(&self, max_age: Seconds) -> Result<FreshProof, Refusal> {
@@ -185,8 +185,7 @@ impl Deciding<'_> {
 
     /// The administrator of everything.
     pub(super) fn administers_all(&self) -> Result<Administers, Refusal> {
-        let unfounded = || Refusal::conflict("nothing was founded here yet; start `tempestasd` once");
-        self.administers(self.world.root.ok_or_else(unfounded)?)
+        self.administers(self.world.root.ok_or(EstateRefusal::NotFounded)?)
     }
 
     pub(super) fn administers_each(
@@ -199,20 +198,20 @@ impl Deciding<'_> {
             each = Some(AdministersEach(()));
         }
         // Of none at all nobody is the administrator.
-        each.ok_or_else(|| Refusal::invalid("nothing was chosen"))
+        each.ok_or_else(|| CallerRefusal::OfNothing.into())
     }
 
     pub(super) fn operates(&self) -> Result<Operates, Refusal> {
         match self.context.caller.actor {
             Actor::Machine => Ok(Operates(())),
-            _ => Err(Refusal::not_allowed("this is done only on the machine that the service runs on")),
+            _ => Err(CallerRefusal::NotTheMachine.into()),
         }
     }
 
     pub(super) fn stranger(&self) -> Result<Stranger, Refusal> {
         match self.context.caller.actor {
             Actor::Nobody => Ok(Stranger(())),
-            _ => Err(Refusal::not_allowed("a failed sign-in is noted of somebody who proved nothing")),
+            _ => Err(CallerRefusal::NotStranger.into()),
         }
     }
 
@@ -220,7 +219,7 @@ impl Deciding<'_> {
     pub(super) fn itself(&self) -> Result<Itself, Refusal> {
         match self.context.caller.actor {
             Actor::Keeper => Ok(Itself(())),
-            _ => Err(Refusal::not_allowed("only the service itself says what time it is, and how it is")),
+            _ => Err(CallerRefusal::NotTheService.into()),
         }
     }
 
@@ -230,14 +229,14 @@ impl Deciding<'_> {
         if self.context.caller.keeps == target {
             return Ok(itself);
         }
-        Err(Refusal::not_allowed("a keeper raises alarms of its own target alone"))
+        Err(CallerRefusal::AnothersAlarm.into())
     }
 
     /// Refuses anybody but a keeper.
     pub(super) fn reporting_own(&self) -> Result<Reporting, Refusal> {
         match (self.context.caller.actor, self.context.caller.keeps) {
             (Actor::Keeper, Some(target)) => Ok(Reporting(target)),
-            _ => Err(Refusal::not_allowed("only the service's own keepers report what targets show")),
+            _ => Err(CallerRefusal::NotKeeper.into()),
         }
     }
 
@@ -247,7 +246,7 @@ impl Deciding<'_> {
         if reporting.target() == target {
             return Ok(reporting);
         }
-        Err(Refusal::not_allowed("a keeper reports on its own target alone"))
+        Err(CallerRefusal::AnothersTarget.into())
     }
 
     /// The target that is reported on.

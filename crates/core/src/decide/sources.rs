@@ -11,8 +11,8 @@ use super::{
     proofs::Reporting,
 };
 use crate::{
-    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, Mapping, Membership, PersonFound, Refusal, Right,
-    Row, Said, ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind, What, World,
+    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, Mapping, Membership, PeopleRefusal, PersonFound,
+    Refusal, Right, Row, Said, ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind, What, World,
     appointment::making, influence::gained_by_joining, own_rights,
 };
 
@@ -45,18 +45,18 @@ fn end(draft: &mut Draft<'_, '_>, target: ScopeId) -> Result<(), Refusal> {
 
 fn set(draft: &mut Draft<'_, '_>, target: ScopeId, mapping: &Mapping) -> Result<(), Refusal> {
     let Connector::Ldap { base, .. } = known_target(draft, target)?.connector else {
-        return Err(Refusal::invalid("people are imported from directories over LDAP only"));
+        return Err(PeopleRefusal::NoDirectory.into());
     };
     for place in [Some(&mapping.people), mapping.groups.as_ref()].into_iter().flatten() {
         if !place.to_lowercase().ends_with(&base.to_lowercase()) {
-            return Err(Refusal::invalid(format!("`{place}` does not lie below `{base}`")));
+            return Err(PeopleRefusal::OutsideDirectory { place: place.clone(), base }.into());
         }
     }
     let attributes = [Some(&mapping.name), Some(&mapping.about), mapping.manager.as_ref()];
     for attribute in attributes.into_iter().flatten() {
         let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
         if attribute.is_empty() || !attribute.chars().all(plain) {
-            return Err(Refusal::invalid(format!("`{attribute}` is no attribute's name")));
+            return Err(PeopleRefusal::BadAttribute { attribute: attribute.clone() }.into());
         }
     }
     let known = draft.world.sources.get(&target);
@@ -136,13 +136,13 @@ pub(super) fn reported(
 fn accepted(draft: &mut Draft<'_, '_>, target: ScopeId, digest: Digest, imported: &Imported) -> Result<(), Refusal> {
     let reading = Reading::of(draft, target, digest, imported)?;
     if !reading.stays {
-        return Err(Refusal::conflict(format!("{LAST}; give the duty to somebody else first")));
+        return Err(PeopleRefusal::LastWouldLeave { says: LAST }.into());
     }
     if let Some(gain) = &reading.gain {
         ensure_may_say_yes(draft, gain)?;
     }
     if reading.source.held != Some(digest) {
-        return Err(Refusal::Changed("it was read again since".to_owned()));
+        return Err(PeopleRefusal::ReadAgain.into());
     }
     take_in(draft, reading)
 }
@@ -231,10 +231,7 @@ fn ensure_may_say_yes(deciding: &Deciding<'_>, gain: &Gain) -> Result<(), Refusa
     if gain.stage.yes <= 1 && gain.stage.approvers.contains(&me) {
         return Ok(());
     }
-    Err(Refusal::not_allowed(format!(
-        "{}, which is not yours to say alone; have them made eligible by name first: `tempestas eligible give`",
-        gain.says(deciding.world)
-    )))
+    Err(PeopleRefusal::GainByReading { says: gain.says(deciding.world) }.into())
 }
 
 /// Taking a reading in, entry by entry.

@@ -2,8 +2,8 @@
 
 use super::{checked::checked_text, deciding::Deciding, grants};
 use crate::{
-    Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopCommand, StopId, StopRefusal, SubjectKind, What,
-    influence::is_touched,
+    EstateRefusal, Reach, Refusal, Row, Said, ScopeId, Sight, Stop, StopCommand, StopId, StopRefusal, SubjectKind,
+    What, influence::is_touched,
 };
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &StopCommand) -> Result<(), Refusal> {
@@ -18,10 +18,7 @@ fn ruled_by(deciding: &Deciding<'_>, reach: Reach) -> Result<ScopeId, Refusal> {
     match reach {
         Reach::Scope(scope) if deciding.world.scopes.contains_key(&scope) => Ok(scope),
         Reach::Scope(scope) => Err(Refusal::unknown("scope", scope, "the estate shows the scopes there are")),
-        Reach::Person(_) => deciding
-            .world
-            .root
-            .ok_or_else(|| Refusal::conflict("nothing was founded here yet; start `tempestasd` once")),
+        Reach::Person(_) => deciding.world.root.ok_or_else(|| EstateRefusal::NotFounded.into()),
     }
 }
 

@@ -12,9 +12,9 @@ use super::{
     proofs::Reporting,
 };
 use crate::{
-    Alarm, AlarmKind, Digest, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role, RoleId, Row,
-    Said, Scope, ScopeId, ScopeKind, Seconds, Standing, StandingId, Survey, Target, Weight, What, Words, World, later,
-    terms::check_label,
+    Alarm, AlarmKind, Digest, EstateRefusal, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role,
+    RoleId, Row, Said, Scope, ScopeId, ScopeKind, Seconds, Standing, StandingId, Survey, Target, Weight, What, Words,
+    World, later, terms::check_label,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
@@ -57,7 +57,7 @@ pub(super) fn accepted(
 ) -> Result<(), Refusal> {
     let row = known_target(draft, target)?;
     if row.held != Some(digest) {
-        return Err(Refusal::Changed("another survey was taken since".to_owned()));
+        return Err(EstateRefusal::SurveyedAgain.into());
     }
     let known = Known::of(draft.world, target);
     take_in(draft, row, known, Taken { digest, survey, accepted: true });

@@ -5,7 +5,8 @@ use super::{
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Approval, Approver, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId, What,
+    AlarmKind, Approval, Approver, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId,
+    TermsRefusal, What,
     influence::{lets_through_with_less, touchers},
 };
 
@@ -32,7 +33,7 @@ fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<()
     let rule = known(deciding, id)?;
     let administers = deciding.administers(rule.scope)?;
     if rule.paused.is_some() {
-        return Err(Refusal::conflict(format!("{id} is suspended already")));
+        return Err(TermsRefusal::RulePausedAlready { id }.into());
     }
     let paused = Some(deciding.pause(reason)?);
     let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
@@ -46,7 +47,7 @@ fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let rule = known(deciding, id)?;
     let administers = deciding.administers(rule.scope)?;
     if rule.paused.is_none() {
-        return Err(Refusal::conflict(format!("{id} is not suspended")));
+        return Err(TermsRefusal::RuleNotPaused { id }.into());
     }
     let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
     let rule = resumed(deciding, rule);
@@ -86,9 +87,7 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
         }
     }
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
-        return Err(Refusal::invalid(
-            "the asker of this rule is nobody that is known; `tempestas people` lists people and groups",
-        ));
+        return Err(TermsRefusal::UnknownAsker.into());
     }
     let mut rule = terms.clone();
     let old = (rule.id != TermsId(0)).then(|| known(deciding, rule.id)).transpose()?;

@@ -56,7 +56,7 @@ pub enum ConversionRefusal {
     #[error("it can be kept undoable for 1 to 366 days")]
     BadUndoDays,
     #[error("a conversion's name has 1 to 80 letters")]
-    BadName,
+    BadConversionName,
     #[error("{id} was undone at {}", moment(*at))]
     Undone { id: ConversionId, at: Timestamp },
     #[error("every wave of {id} has begun already")]
@@ -103,7 +103,7 @@ impl ConversionRefusal {
             | Self::EmptyWave
             | Self::BadPercent
             | Self::BadUndoDays
-            | Self::BadName
+            | Self::BadConversionName
             | Self::DriftWithoutReason
             | Self::BadIgnoring => Class::Invalid,
             Self::ConvertedAlready { .. }

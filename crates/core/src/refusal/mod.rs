@@ -1,19 +1,26 @@
 //! Refusals: what was wrong, with the value, and what to do next.
 //!
-//! Those of the heart of the job carry their facts, and are told apart by variant; of the others the class alone is.
+//! What the rules refuse carries its facts, and is told apart by variant; what the edges refuse says its class alone.
 
 mod answering;
 mod asking;
+mod caller;
 mod converting;
+mod eligibility;
+mod estate;
 mod holding;
+mod people;
 mod stopping;
+mod terms;
+mod text;
 
 use jiff::Timestamp;
 use thiserror::Error;
 
 pub use {
-    answering::AnswerRefusal, asking::AskRefusal, converting::ConversionRefusal, holding::HoldRefusal,
-    stopping::StopRefusal,
+    answering::AnswerRefusal, asking::AskRefusal, caller::CallerRefusal, converting::ConversionRefusal,
+    eligibility::EligibilityRefusal, estate::EstateRefusal, holding::HoldRefusal, people::PeopleRefusal,
+    stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
 use crate::time::{Seconds, moment};
@@ -58,6 +65,24 @@ pub enum Refusal {
     /// A conversion, or what is decided about drift.
     #[error(transparent)]
     Conversion(#[from] ConversionRefusal),
+    /// An eligibility, a wish for one, or a cover.
+    #[error(transparent)]
+    Eligibility(#[from] EligibilityRefusal),
+    /// People, groups, accounts, duties, and where they come from.
+    #[error(transparent)]
+    People(#[from] PeopleRefusal),
+    /// The estate, and what it shows.
+    #[error(transparent)]
+    Estate(#[from] EstateRefusal),
+    /// A rule of terms.
+    #[error(transparent)]
+    Terms(#[from] TermsRefusal),
+    /// A name or a text.
+    #[error(transparent)]
+    Text(#[from] TextRefusal),
+    /// Who calls, whatever it is about.
+    #[error(transparent)]
+    Caller(#[from] CallerRefusal),
     /// The caller may not do this.
     #[error("{0}")]
     NotAllowed(String),
@@ -109,6 +134,12 @@ impl Refusal {
             Self::Hold(why) => why.class(),
             Self::Stop(why) => why.class(),
             Self::Conversion(why) => why.class(),
+            Self::Eligibility(why) => why.class(),
+            Self::People(why) => why.class(),
+            Self::Estate(why) => why.class(),
+            Self::Terms(why) => why.class(),
+            Self::Text(why) => why.class(),
+            Self::Caller(why) => why.class(),
             Self::NotAllowed(_) => Class::NotAllowed,
             Self::Unknown { .. } => Class::Unknown,
             Self::Invalid(_) => Class::Invalid,
@@ -135,20 +166,14 @@ impl Refusal {
             Self::Hold(why) => Some(why.into()),
             Self::Stop(why) => Some(why.into()),
             Self::Conversion(why) => Some(why.into()),
+            Self::Eligibility(why) => Some(why.into()),
+            Self::People(why) => Some(why.into()),
+            Self::Estate(why) => Some(why.into()),
+            Self::Terms(why) => Some(why.into()),
+            Self::Text(why) => Some(why.into()),
+            Self::Caller(why) => Some(why.into()),
             _ => None,
         }
-    }
-
-    pub(crate) fn invalid(text: impl Into<String>) -> Self {
-        Self::Invalid(text.into())
-    }
-
-    pub(crate) fn conflict(text: impl Into<String>) -> Self {
-        Self::Conflict(text.into())
-    }
-
-    pub(crate) fn not_allowed(text: impl Into<String>) -> Self {
-        Self::NotAllowed(text.into())
     }
 
     pub(crate) fn unknown(what: &'static str, name: impl ToString, remedy: &str) -> Self {

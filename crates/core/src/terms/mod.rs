@@ -17,7 +17,10 @@ pub use settings::{
     Approval, Approver, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Usual, WrittenApproval,
 };
 
-use crate::{Digest, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, Weight, Words, World, time::Seconds};
+use crate::{
+    Digest, EstateRefusal, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, TermsRefusal, Weight, Words, World,
+    time::Seconds,
+};
 use setting::NAMES;
 
 /// What is done with a right.
@@ -88,31 +91,24 @@ impl Terms {
     pub fn check(&self) -> Result<(), Refusal> {
         let settings = &self.settings;
         if *settings == Settings::default() {
-            return Err(Refusal::invalid("this rule sets nothing; give at least one setting"));
+            return Err(TermsRefusal::SetsNothing.into());
         }
         for (name, value) in self.labels.iter().chain(&self.attributes) {
             check_label(name, value)?;
         }
         for pin in &self.pins {
             if !NAMES.contains(&pin.as_str()) {
-                return Err(Refusal::invalid(format!(
-                    "`{pin}` is not a setting that can be pinned; the settings are {}",
-                    NAMES.join(", ")
-                )));
+                let known = NAMES.iter().map(|name| (*name).to_owned()).collect();
+                return Err(TermsRefusal::UnknownPin { pin: pin.clone(), known }.into());
             }
             if !settings.is_set(pin) {
-                return Err(Refusal::invalid(format!(
-                    "`{pin}` is pinned but not set by this rule; set it, or leave the pin out"
-                )));
+                return Err(TermsRefusal::PinNotSet { pin: pin.clone() }.into());
             }
         }
         if let Some(name) = NAMES.iter().find(|name| !self.act.knows(name) && settings.is_set(name)) {
             let known: Vec<String> =
                 NAMES.iter().filter(|name| self.act.knows(name)).map(|name| format!("`{name}`")).collect();
-            return Err(Refusal::invalid(format!(
-                "`{name}` says nothing about making somebody eligible; set one of {}",
-                known.join(", ")
-            )));
+            return Err(TermsRefusal::NotOfThisAct { setting: (*name).to_owned(), known }.into());
         }
         settings.check(self.act)
     }
@@ -159,9 +155,7 @@ pub(crate) fn check_label(name: &str, value: &str) -> Result<(), Refusal> {
     if is_name && is_value {
         return Ok(());
     }
-    Err(Refusal::invalid(format!(
-        "`{name}={value}` can't be a label: a name has 1 to 40 of a-z, 0-9, `-`, `_` and `.`, a value 1 to 80 letters"
-    )))
+    Err(EstateRefusal::BadLabel { name: name.to_owned(), value: value.to_owned() }.into())
 }
 
 /// Reads `stage=production` as a name and a value.
@@ -170,5 +164,5 @@ pub(crate) fn check_label(name: &str, value: &str) -> Result<(), Refusal> {
 /// Says how a label is written.
 pub fn label_from(text: &str) -> Result<(&str, &str), Refusal> {
     let halves = text.split_once('=').map(|(name, value)| (name.trim(), value.trim()));
-    halves.ok_or_else(|| Refusal::invalid(format!("`{text}` is no label; write it like stage=production")))
+    halves.ok_or_else(|| EstateRefusal::NoLabel { text: text.to_owned() }.into())
 }

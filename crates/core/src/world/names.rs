@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::World;
-use crate::{Digest, Refusal, Right, Role, RoleId, ScopeId, Subject, SubjectId, Words};
+use crate::{Digest, EstateRefusal, Refusal, Right, Role, RoleId, ScopeId, Subject, SubjectId, Words};
 
 impl World {
     /// Makes a private text known.
@@ -109,16 +109,13 @@ impl World {
     /// Says which half isn't there, and what is.
     pub fn right_from(&self, text: &str) -> Result<Right, Refusal> {
         let Some((name, path)) = text.split_once("@/") else {
-            return Err(Refusal::invalid(format!(
-                "`{text}` is not a right; write it as ROLE@/PATH, like `berth_reader@/harbour/databases/berths`"
-            )));
+            return Err(EstateRefusal::NoRight { text: text.to_owned() }.into());
         };
         let scope = self.scope_at(&format!("/{path}")).ok_or_else(|| {
             Refusal::unknown("scope", format!("/{path}"), "`tempestas eligible` shows the scopes you may ask at")
         })?;
-        let target = self.target_of(scope.id).ok_or_else(|| {
-            Refusal::invalid(format!("/{path} is a folder; a right is held on a target or a part of one"))
-        })?;
+        let on_folder = || EstateRefusal::RightOnFolder { path: path.to_owned() };
+        let target = self.target_of(scope.id).ok_or_else(on_folder)?;
         let role = self.role_named(target.scope, name).filter(|role| !role.gone).ok_or_else(|| {
             Refusal::unknown("role", format!("{name}@/{path}"), "`tempestas eligible` lists what you may ask for")
         })?;

@@ -151,7 +151,7 @@ fn a_plan_that_can_not_be_meant_is_refused() {
         (WavePlan { size: Some(0), ..none() }, ConversionRefusal::EmptyWave),
         (WavePlan { stop_percent: Some(101), ..none() }, ConversionRefusal::BadPercent),
         (WavePlan { undo_days: Some(0), ..none() }, ConversionRefusal::BadUndoDays),
-        (WavePlan { name: Some(" ".to_owned()), ..none() }, ConversionRefusal::BadName),
+        (WavePlan { name: Some(" ".to_owned()), ..none() }, ConversionRefusal::BadConversionName),
     ] {
         assert_eq!(convert(&mut house, &[], plan).unwrap_err(), why.into());
     }
@@ -337,18 +337,15 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     let tomas = house.id(Who::Asker);
     let end = EstateCommand::EndTarget { target, reason: Said::new("sold with the tug") };
     let elevation = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    let refused = house.try_as(Who::Administrator, end.clone()).unwrap_err().to_string();
-    assert_eq!(refused, format!("not over yet there: {elevation}; end that first"));
+    let refused = house.try_as(Who::Administrator, end.clone());
+    assert_eq!(refused, Err(EstateRefusal::OpenThere { open: vec![elevation.to_string()] }.into()));
     house.well(Who::Asker, ElevationCommand::Withdraw { elevation });
     let conversion = convert(&mut house, &["piet"], WavePlan::default()).unwrap();
-    let refused = house.try_as(Who::Administrator, end.clone()).unwrap_err().to_string();
-    assert!(refused.contains(&format!("{} still changes rights there", conversion.id)), "{refused}");
+    let changing = EstateRefusal::ChangingThere { conversion: conversion.id };
+    assert_eq!(house.try_as(Who::Administrator, end.clone()), Err(changing.clone().into()));
     house.well(Who::Administrator, ConversionCommand::Undo { conversion: conversion.id });
-    let refused = house.try_as(Who::Administrator, end.clone()).unwrap_err().to_string();
-    assert!(
-        refused.contains("still changes rights there"),
-        "what an undo has still to put back would be lost: {refused}"
-    );
+    let refused = house.try_as(Who::Administrator, end.clone());
+    assert_eq!(refused, Err(changing.into()), "what an undo has still to put back would be lost");
     taken(&mut house, conversion.id);
     let taken_away = convert(&mut house, &[], WavePlan::default()).unwrap();
     taken(&mut house, taken_away.id);

@@ -27,7 +27,7 @@ fn groups_nest_to_a_depth_and_never_in_a_circle() {
         match house.try_as(Who::Administrator, join(pair[1], pair[0])) {
             Ok(_) => deepest += 1,
             Err(refusal) => {
-                assert!(matches!(refusal, Refusal::Limit(_)), "{refusal}");
+                assert_eq!(refusal.cause(), Some("too-deep"), "{refusal}");
                 break;
             }
         }
@@ -35,9 +35,9 @@ fn groups_nest_to_a_depth_and_never_in_a_circle() {
     assert!((4..8).contains(&deepest), "nested {deepest} deep");
     assert!(house.world.belongs_to(tomas, groups[deepest]));
     let circle = house.try_as(Who::Administrator, join(groups[0], groups[2])).unwrap_err();
-    assert!(circle.to_string().contains("would be a circle"), "{circle}");
+    assert_eq!(circle.cause(), Some("circle"), "{circle}");
     let itself = house.try_as(Who::Administrator, join(groups[0], groups[0])).unwrap_err();
-    assert!(itself.to_string().contains("would be a circle"), "{itself}");
+    assert_eq!(itself.cause(), Some("circle"), "{itself}");
 }
 
 #[test]
@@ -46,12 +46,13 @@ fn one_account_has_one_owner_and_the_last_administrator_stays() {
     let (target, oda) = (house.target(), house.id(Who::First));
     let account = PeopleCommand::SetAccount { subject: oda, target, account: Said::new("t.reyes") };
     let taken = house.try_as(Who::Administrator, account.clone()).unwrap_err();
-    assert!(taken.to_string().contains("one account has one owner"), "{taken}");
+    let (target, owner) = (house.world.path(target), house.world.subject_name(house.id(Who::Asker)));
+    assert_eq!(taken, PeopleRefusal::AccountTaken { account: "t.reyes".to_owned(), target, owner }.into());
     let duty = *house.world.duties.keys().next().unwrap();
     let last = house.try_as(Who::Administrator, PeopleCommand::EndDuty { duty }).unwrap_err();
-    assert!(last.to_string().contains("the last administrator of everything"), "{last}");
+    assert_eq!(last, PeopleRefusal::LastAdministrator.into());
     let stranger = house.try_as(Who::First, PeopleCommand::EndDuty { duty }).unwrap_err();
-    assert_eq!(stranger.code(), "not-allowed");
+    assert_eq!(stranger, CallerRefusal::NotAdministrator { scope: "/".to_owned() }.into());
     let mut stale = house.caller(Who::Administrator);
     stale.proof = None;
     let command = PeopleCommand::Suspend { subject: oda };
@@ -103,10 +104,10 @@ fn nobody_is_called_what_sentences_and_forms_mean_otherwise() {
             house.try_as(Who::Administrator, PeopleCommand::AddSubject { kind, name, about, second_of: None })
         };
         for taken in ["machine", "everything", "administrators", "nobody", "keeper"] {
-            assert!(add(taken).unwrap_err().to_string().contains("means something else here"), "{taken}");
+            assert_eq!(add(taken).unwrap_err().cause(), Some("taken-by-us"), "{taken}");
         }
         for ragged in ["oda.brandt.", "oda-", "oda_", ".oda", "-oda", "o", "Oda", "oda brandt"] {
-            assert!(add(ragged).unwrap_err().to_string().contains("a letter or digit at either end"), "{ragged}");
+            assert_eq!(add(ragged).unwrap_err().cause(), Some("bad-name"), "{ragged}");
         }
         let name = format!("nobody.much-{}", u8::from(kind == SubjectKind::Person));
         let name = if kind == SubjectKind::Group { "machines".to_owned() } else { name };

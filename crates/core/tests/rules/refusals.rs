@@ -15,6 +15,12 @@ fn each_cause_has_a_word_of_its_own() {
         HoldRefusal::VARIANTS,
         StopRefusal::VARIANTS,
         ConversionRefusal::VARIANTS,
+        EligibilityRefusal::VARIANTS,
+        PeopleRefusal::VARIANTS,
+        EstateRefusal::VARIANTS,
+        TermsRefusal::VARIANTS,
+        TextRefusal::VARIANTS,
+        CallerRefusal::VARIANTS,
     ]
     .concat();
     let words: BTreeSet<&str> = all.iter().copied().collect();
@@ -44,12 +50,7 @@ fn a_refusal_tells_its_class_its_cause_and_one_sentence() {
             "a ticket is required, of the form OPS-[0-9]+: `--ticket`",
         ),
         (AskRefusal::NoTicket { form: None }.into(), Class::Invalid, "no-ticket", "a ticket is required: `--ticket`"),
-        (
-            AnswerRefusal::RanOut { id, at }.into(),
-            Class::Conflict,
-            "ran-out",
-            "E1042 ran out at 2026-11-20 12:00 UTC",
-        ),
+        (AnswerRefusal::RanOut { id, at }.into(), Class::Conflict, "ran-out", "E1042 ran out at 2026-11-20 12:00 UTC"),
         (
             HoldRefusal::PastWithdrawing { id, phase: Phase::Live }.into(),
             Class::Conflict,

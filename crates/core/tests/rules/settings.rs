@@ -97,31 +97,34 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
 
 #[test]
 fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
-    let refused = |settings: Settings, says: &str| {
-        let rule = crate::house::rule(ScopeId(1), settings);
-        let refusal = rule.check().unwrap_err().to_string();
-        assert!(refusal.contains(says), "{refusal}");
+    let refused = |settings: Settings, why: TermsRefusal| {
+        assert_eq!(crate::house::rule(ScopeId(1), settings).check(), Err(why.into()));
     };
+    let span = |setting| TermsRefusal::BadSpan { setting, most: Seconds::hours(31 * 24) };
     let set = Settings::default;
-    refused(set(), "sets nothing");
-    refused(Settings { longest: Some(Longest(Seconds(0))), ..set() }, "`longest` must lie between 1 s and 31 d");
-    refused(Settings { longest: Some(Longest(Seconds::hours(745))), ..set() }, "`longest` must lie between");
-    refused(Settings { usual: Some(Usual(Seconds(0))), ..set() }, "`usual` must lie between");
-    refused(Settings { assurance: Some(ProofMaxAge(Seconds(0))), ..set() }, "`assurance` must lie between");
-    refused(Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..set() }, "`assurance` may be at most 12 h");
+    refused(set(), TermsRefusal::SetsNothing);
+    refused(Settings { longest: Some(Longest(Seconds(0))), ..set() }, span("longest"));
+    refused(Settings { longest: Some(Longest(Seconds::hours(745))), ..set() }, span("longest"));
+    refused(Settings { usual: Some(Usual(Seconds(0))), ..set() }, span("usual"));
+    refused(Settings { assurance: Some(ProofMaxAge(Seconds(0))), ..set() }, span("assurance"));
+    refused(
+        Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..set() },
+        TermsRefusal::ProofTooOld { oldest: Seconds::hours(12) },
+    );
     let shut = Starts { at_yes: false, at_time_within: None, begin_within: None };
-    refused(Settings { starts: Some(shut), ..set() }, "allow at least one");
+    refused(Settings { starts: Some(shut), ..set() }, TermsRefusal::NoWayToStart);
     let broken = TicketRule::Required { pattern: Some("QH-[".to_owned()) };
-    refused(Settings { ticket: Some(broken), ..set() }, "is not a regular expression");
+    let rule = crate::house::rule(ScopeId(1), Settings { ticket: Some(broken), ..set() });
+    assert_eq!(rule.check().unwrap_err().cause(), Some("bad-pattern"));
     for (yes, no, within) in [(0, 1, 60), (1, 0, 60), (1, 1, 0)] {
         let approvers = vec![Approver::Administrators];
         let approval = Approval::Stage { approvers, yes, no, within: Seconds(within) };
-        refused(Settings { approval: Some(approval), ..set() }, "at least one approver, one yes, one no and a time");
+        refused(Settings { approval: Some(approval), ..set() }, TermsRefusal::EmptyApproval);
     }
     let longest = Some(Longest(Seconds::hours(1)));
     refused(
         Settings { usual: Some(Usual(Seconds::hours(2))), longest, ..set() },
-        "(2 h) is longer than `longest` (1 h)",
+        TermsRefusal::UsualTooLong { usual: Seconds::hours(2), longest: Seconds::hours(1) },
     );
 }
 
@@ -133,11 +136,8 @@ fn a_setting_that_says_nothing_about_an_act_is_refused_for_it() {
     assert!(!Act::Elevate.knows("grace of the house"), "nobody knows that");
     let mut rule = crate::house::rule(ScopeId(1), Settings { lapse: Some(LapseRule::ByItself), ..Settings::default() });
     rule.act = Act::BeMadeEligible;
-    let refusal = rule.check().unwrap_err().to_string();
-    assert!(
-        refusal.contains("`lapse` says nothing") && refusal.contains("`longest`, `reason`, `assurance`"),
-        "{refusal}"
-    );
+    let known = ["`longest`", "`reason`", "`assurance`", "`approval`"].map(str::to_owned).to_vec();
+    assert_eq!(rule.check(), Err(TermsRefusal::NotOfThisAct { setting: "lapse".to_owned(), known }.into()));
 }
 
 #[test]

@@ -23,26 +23,41 @@ async fn bad_input_gets_a_sentence_that_says_what_to_do() {
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
     let (tomas, right) = (house.client(TOMAS), on_cloud("tide-writer", "/lake"));
     let said = async |right: &str, seconds: Option<u32>, start: StartChoice| {
-        ask(tomas, right, seconds, start, None).await.unwrap_err().to_string()
+        let refused = ask(tomas, right, seconds, start, None).await.unwrap_err();
+        (refused.to_string(), refused.cause().map(str::to_owned))
     };
     let past = StartChoice::At { time: "2020-01-01T00:00:00Z".parse().unwrap() };
     let far = StartChoice::At { time: jiff::Timestamp::now() + jiff::SignedDuration::from_hours(24 * 30) };
     let now = StartChoice::AtYes;
-    for (seen, expected) in [
+    for ((seen, told), cause, expected) in [
         (
             said(&on_cloud("tide-king", "/lake"), None, now).await,
+            None,
             "there is no role `tide-king@/analytics/brightwater/lake`",
         ),
-        (said(&on_cloud("tide-writer", "/pond"), None, now).await, "there is no scope `/analytics/brightwater/pond`"),
-        (said("tide-writer", None, now).await, "write it as ROLE@/PATH"),
-        (said(&on_cloud("tide-writer", "/reports"), None, now).await, "lies outside what you may ask for"),
-        (said(&on_cloud("everything", ""), None, now).await, "you may not ask for everything@/analytics/brightwater"),
-        (said(&right, Some(999_999), now).await, "is too long: the terms allow 4 h at most"),
-        (said(&right, Some(0), now).await, "a duration of nothing"),
-        (said(&right, None, past).await, "the start 2020-01-01T00:00:00Z is past"),
-        (said(&right, None, far).await, "ahead, which is as far as the terms allow"),
+        (
+            said(&on_cloud("tide-writer", "/pond"), None, now).await,
+            None,
+            "there is no scope `/analytics/brightwater/pond`",
+        ),
+        (said("tide-writer", None, now).await, Some("no-right"), "write it as ROLE@/PATH"),
+        (
+            said(&on_cloud("tide-writer", "/reports"), None, now).await,
+            Some("outside"),
+            "lies outside what you may ask for",
+        ),
+        (
+            said(&on_cloud("everything", ""), None, now).await,
+            Some("not-eligible"),
+            "you may not ask for everything@/analytics/brightwater",
+        ),
+        (said(&right, Some(999_999), now).await, Some("too-long"), "is too long: the terms allow 4 h at most"),
+        (said(&right, Some(0), now).await, Some("no-duration"), "a duration of nothing"),
+        (said(&right, None, past).await, Some("start-past"), "the start 2020-01-01T00:00:00Z is past"),
+        (said(&right, None, far).await, Some("start-too-far"), "ahead, which is as far as the terms allow"),
     ] {
         assert!(seen.contains(expected), "{seen:?} does not say {expected:?}");
+        assert_eq!(told.as_deref(), cause, "{seen}");
     }
     let wrong = tomas.give_back("E77").await.unwrap_err();
     assert!(wrong.to_string().contains("there is no elevation `E77` that you can see"), "{wrong}");

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{Act, Refusal, Seconds, Settings, SubjectId, World, terms::setting::Setting};
+use crate::{Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, terms::setting::Setting};
 
 /// How people write the administrators of a scope, in a name's place.
 const ADMINISTRATORS: &str = "administrators";
@@ -134,7 +134,7 @@ impl Setting for Approval {
             Self::Stage { approvers, yes, no, within }
                 if approvers.is_empty() || *yes == 0 || *no == 0 || within.0 == 0 =>
             {
-                Err(Refusal::invalid("`approval` needs at least one approver, one yes, one no and a time"))
+                Err(TermsRefusal::EmptyApproval.into())
             }
             Self::Stage { .. } | Self::None => Ok(()),
         }

@@ -19,13 +19,13 @@ pub use ticket::TicketRule;
 pub use usual::Usual;
 
 use super::Act;
-use crate::{Refusal, Seconds};
+use crate::{Refusal, Seconds, TermsRefusal};
 
 /// Refuses a span that can't be meant.
-fn check_span(name: &str, span: Seconds, act: Act) -> Result<(), Refusal> {
+fn check_span(name: &'static str, span: Seconds, act: Act) -> Result<(), Refusal> {
     let most = act.longest_possible();
     if span.0 == 0 || span > most {
-        return Err(Refusal::invalid(format!("`{name}` must lie between 1 s and {most}")));
+        return Err(TermsRefusal::BadSpan { setting: name, most }.into());
     }
     Ok(())
 }

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::check_span;
 use crate::{
-    Act, Refusal, Seconds, Settings, SubjectId, World,
+    Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World,
     terms::setting::{Setting, written_as_span},
 };
 
@@ -50,9 +50,7 @@ impl Setting for ProofMaxAge {
     fn check(&self, act: Act, _: &Settings) -> Result<(), Refusal> {
         check_span(Self::NAME, self.0, act)?;
         if self.0 > OLDEST {
-            return Err(Refusal::invalid(format!(
-                "`assurance` may be at most {OLDEST}: asking always needs a fresh proof"
-            )));
+            return Err(TermsRefusal::ProofTooOld { oldest: OLDEST }.into());
         }
         Ok(())
     }

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Refusal, Seconds, Settings, StartChoice, SubjectId, World,
+    Act, Refusal, Seconds, Settings, StartChoice, SubjectId, TermsRefusal, World,
     terms::setting::{Setting, written_as_it_is},
 };
 
@@ -81,6 +81,6 @@ impl Setting for Starts {
         if self.is_possible() {
             return Ok(());
         }
-        Err(Refusal::invalid("`starts` allows no way to start; allow at least one"))
+        Err(TermsRefusal::NoWayToStart.into())
     }
 }

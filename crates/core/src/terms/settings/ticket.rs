@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Refusal, Settings, SubjectId, World,
+    Act, Refusal, Settings, SubjectId, TermsRefusal, World,
     terms::setting::{Setting, written_as_it_is},
 };
 
@@ -109,8 +109,8 @@ impl Setting for TicketRule {
 
     fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
         let Some(pattern) = self.pattern() else { return Ok(()) };
-        whole(pattern).map(drop).map_err(|error| {
-            Refusal::invalid(format!("the ticket pattern `{pattern}` is not a regular expression: {error}"))
-        })
+        whole(pattern)
+            .map(drop)
+            .map_err(|error| TermsRefusal::BadPattern { pattern: pattern.to_owned(), error: error.to_string() }.into())
     }
 }

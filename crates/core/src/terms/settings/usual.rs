@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::check_span;
 use crate::{
-    Act, Refusal, Seconds, Settings, SubjectId, World,
+    Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World,
     terms::setting::{Setting, written_as_span},
 };
 
@@ -50,7 +50,7 @@ impl Setting for Usual {
         check_span(Self::NAME, self.0, act)?;
         match beside.longest {
             Some(longest) if self.0 > longest.0 => {
-                Err(Refusal::invalid(format!("`usual` ({}) is longer than `longest` ({})", self.0, longest.0)))
+                Err(TermsRefusal::UsualTooLong { usual: self.0, longest: longest.0 }.into())
             }
             _ => Ok(()),
         }

@@ -1,0 +1,58 @@
+//! Why a rule of terms is not set.
+
+use thiserror::Error;
+
+use super::Class;
+use crate::{TermsId, time::Seconds};
+
+/// Why a rule of terms is not set, suspended or resumed.
+#[derive(Debug, Clone, PartialEq, Eq, Error, strum::IntoStaticStr, strum::VariantNames)]
+#[strum(serialize_all = "kebab-case")]
+#[expect(missing_docs, reason = "each says what it is in a sentence of its own")]
+pub enum TermsRefusal {
+    #[error("{id} is suspended already")]
+    RulePausedAlready { id: TermsId },
+    #[error("{id} is not suspended")]
+    RuleNotPaused { id: TermsId },
+    #[error("the asker of this rule is nobody that is known; `tempestas people` lists people and groups")]
+    UnknownAsker,
+    #[error("this rule sets nothing; give at least one setting")]
+    SetsNothing,
+    #[error("`{pin}` is not a setting that can be pinned; the settings are {}", known.join(", "))]
+    UnknownPin { pin: String, known: Vec<String> },
+    #[error("`{pin}` is pinned but not set by this rule; set it, or leave the pin out")]
+    PinNotSet { pin: String },
+    #[error("`{setting}` says nothing about making somebody eligible; set one of {}", known.join(", "))]
+    NotOfThisAct { setting: String, known: Vec<String> },
+    #[error("`approval` needs at least one approver, one yes, one no and a time")]
+    EmptyApproval,
+    #[error("`assurance` may be at most {oldest}: asking always needs a fresh proof")]
+    ProofTooOld { oldest: Seconds },
+    #[error("`usual` ({usual}) is longer than `longest` ({longest})")]
+    UsualTooLong { usual: Seconds, longest: Seconds },
+    #[error("`{setting}` must lie between 1 s and {most}")]
+    BadSpan { setting: &'static str, most: Seconds },
+    #[error("`starts` allows no way to start; allow at least one")]
+    NoWayToStart,
+    #[error("the ticket pattern `{pattern}` is not a regular expression: {error}")]
+    BadPattern { pattern: String, error: String },
+}
+
+impl TermsRefusal {
+    pub(super) const fn class(&self) -> Class {
+        match self {
+            Self::RulePausedAlready { .. } | Self::RuleNotPaused { .. } => Class::Conflict,
+            Self::UnknownAsker
+            | Self::SetsNothing
+            | Self::UnknownPin { .. }
+            | Self::PinNotSet { .. }
+            | Self::NotOfThisAct { .. }
+            | Self::EmptyApproval
+            | Self::ProofTooOld { .. }
+            | Self::UsualTooLong { .. }
+            | Self::BadSpan { .. }
+            | Self::NoWayToStart
+            | Self::BadPattern { .. } => Class::Invalid,
+        }
+    }
+}
