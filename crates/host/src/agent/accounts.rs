@@ -90,3 +90,56 @@ pub(crate) fn is_login(name: &str) -> bool {
         && !name.starts_with('-')
         && name.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._-@".contains(&byte))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_read_as_passwd_and_group_have_them() {
+        let tomas = Account::parse("tomas:x:1001:1002:Tomas Reyes,,,:/home/tomas:/bin/bash").expect("an account");
+        assert_eq!((tomas.name.as_str(), tomas.uid, tomas.gid), ("tomas", 1001, 1002));
+        assert_eq!((tomas.home.as_str(), tomas.shell.as_str()), ("/home/tomas", "/bin/bash"));
+        for broken in
+            ["", "tomas", "tomas:x:1001:1002::/home/tomas", "tomas:x:-1:0::/:/bin/sh", "tomas:x::0::/:/bin/sh"]
+        {
+            assert_eq!(Account::parse(broken), None, "{broken:?}");
+        }
+        let adm = Group::parse("adm:x:4:tomas,,oda").expect("a group");
+        assert_eq!((adm.gid, adm.members), (4, vec!["tomas".to_owned(), "oda".to_owned()]));
+        assert_eq!(Group::parse("empty:x:5:").map(|group| group.members), Some(Vec::new()));
+        assert_eq!(Group::parse("adm:x:four:tomas"), None);
+    }
+
+    #[test]
+    fn a_shell_that_lets_nobody_in_is_no_way_to_sign_in() {
+        for (shell, signs_in) in [
+            ("/bin/bash", true),
+            ("", true),
+            ("/usr/sbin/nologin", false),
+            ("/bin/false", false),
+            ("/bin/sync", false),
+            ("/opt/falsework", true),
+        ] {
+            let line = format!("a:x:1001:1001::/home/a:{shell}");
+            assert_eq!(Account::parse(&line).map(|one| one.signs_in()), Some(signs_in), "{shell:?}");
+        }
+    }
+
+    #[test]
+    fn no_name_is_handed_on_that_a_program_would_take_for_something_else() {
+        for (name, is) in [
+            ("tomas.reyes", true),
+            ("reyes@port", true),
+            ("t_reyes-2", true),
+            ("-rf", false),
+            ("--help", false),
+            ("a b", false),
+            ("a;b", false),
+            ("a\nb", false),
+            ("", false),
+        ] {
+            assert_eq!(is_login(name), is, "{name:?}");
+        }
+    }
+}

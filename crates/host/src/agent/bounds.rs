@@ -131,3 +131,116 @@ pub(crate) fn is_word(text: &str) -> bool {
 fn is_command(text: &str) -> bool {
     text.starts_with('/') && !text.contains(['\n', '\r', '\0', ',', '#', '\\'])
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const BOUNDS: &str = r#"
+installation = "pier"
+target = "t7-pier"
+service = "tempestas"
+longest = "8h"
+groups = ["adm"]
+sealed = ["warden"]
+[commands]
+restart = ["/usr/bin/systemctl restart berthd", "/usr/bin/systemctl status berthd"]
+"#;
+
+    fn bounds(more: &str) -> Bounds {
+        toml::from_str(&format!("{more}{BOUNDS}")).expect("bounds")
+    }
+
+    fn account(name: &str, uid: u32) -> Account {
+        Account { name: name.to_owned(), uid, gid: uid, home: format!("/home/{name}"), shell: "/bin/bash".to_owned() }
+    }
+
+    fn grant(role: &str, lasts: SignedDuration) -> Grant {
+        Grant {
+            number: 7,
+            attempt: 1,
+            name: "tpabc".to_owned(),
+            account: "tomas".to_owned(),
+            role: role.to_owned(),
+            opened_at: now(),
+            until: now() + lasts,
+        }
+    }
+
+    fn now() -> Timestamp {
+        "2026-11-20T12:00:00Z".parse().expect("a time")
+    }
+
+    #[test]
+    fn a_role_is_given_only_where_the_file_names_it() {
+        let (bounds, all) = (bounds(""), bounds("all_commands = true\n"));
+        for (role, named, with_all) in [
+            ("root", false, true),
+            ("run:restart", true, true),
+            ("run:anything", false, false),
+            ("group:adm", true, true),
+            ("group:sudo", false, false),
+            ("as:oda", false, false),
+            ("", false, false),
+        ] {
+            assert_eq!((bounds.offers(role), all.offers(role)), (named, with_all), "{role:?}");
+            let allowed = bounds.allow(&grant(role, SignedDuration::from_hours(1)), &account("tomas", 1001), now());
+            assert_eq!(allowed.is_ok(), named, "{role:?}");
+        }
+    }
+
+    #[test]
+    fn the_commands_of_a_role_are_those_of_the_file() {
+        let bounds = bounds("");
+        assert_eq!(bounds.commands_of("root").as_deref(), Some("ALL"));
+        let restart = "/usr/bin/systemctl restart berthd, /usr/bin/systemctl status berthd";
+        assert_eq!(bounds.commands_of("run:restart").as_deref(), Some(restart));
+        assert_eq!((bounds.commands_of("run:other"), bounds.commands_of("group:adm")), (None, None));
+    }
+
+    #[test]
+    fn nothing_is_given_to_root_the_system_the_service_or_who_is_sealed() {
+        let bounds = bounds("");
+        for (name, uid, may) in [
+            ("tomas", 1001, true),
+            ("root", 0, false),
+            ("toor", 0, false),
+            ("www-data", 33, false),
+            ("tempestas", 1002, false),
+            ("warden", 1003, false),
+        ] {
+            assert_eq!(bounds.may_be_given(&account(name, uid)).is_ok(), may, "{name}");
+        }
+    }
+
+    #[test]
+    fn a_grant_ends_in_time_to_come_and_no_later_than_the_file_says() {
+        let bounds = bounds("");
+        let lasting = |seconds| {
+            let grant = grant("group:adm", SignedDuration::from_secs(seconds));
+            bounds.allow(&grant, &account("tomas", 1001), now()).is_ok()
+        };
+        assert_eq!([-1, 0, 1, 8 * 3600, 8 * 3600 + 1].map(lasting), [false, false, true, true, false]);
+    }
+
+    #[test]
+    fn what_stands_in_sudoers_is_a_word_or_one_command() {
+        for (text, word, command) in [
+            ("restart-1", true, false),
+            ("", false, false),
+            ("a b", false, false),
+            ("a:b", false, false),
+            ("/bin/true", false, true),
+            ("/bin/true -x y", false, true),
+            ("bin/true", false, false),
+            ("/bin/true, ALL", false, false),
+            ("/bin/true\nALL", false, false),
+            ("/bin/true \\", false, false),
+            ("/bin/true # not", false, false),
+            ("/bin/\0", false, false),
+        ] {
+            assert_eq!((is_word(text), is_command(text)), (word, command), "{text:?}");
+        }
+        assert!(is_word(&"a".repeat(64)) && !is_word(&"a".repeat(65)));
+    }
+}

@@ -229,3 +229,113 @@ impl Host {
         Ok(keys)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::{fs, os::unix::fs::PermissionsExt as _};
+
+    use super::*;
+
+    const KEY: &str = "AAAAC3NzaC1lZDI1NTE5AAAAIF7kTQ3KwqAxv9QWcqf6C3wKkq9zv0m4c1q0v0Qm3h3k";
+
+    /// A host whose files lie in a directory, each with its mode.
+    fn host(files: &[(&str, &str, u32)]) -> (tempfile::TempDir, Host) {
+        let root = tempfile::tempdir().expect("a directory");
+        let bounds = "installation = \"pier\"\ntarget = \"t7\"\nservice = \"tempestas\"\nlongest = \"8h\"\n";
+        for (path, text, mode) in files.iter().chain(&[("etc/tempestas/host.toml", bounds, 0o644)]) {
+            let file = root.path().join(path);
+            fs::create_dir_all(file.parent().expect("a place")).expect("a directory");
+            fs::write(&file, text).expect("a file");
+            fs::set_permissions(&file, fs::Permissions::from_mode(*mode)).expect("its mode");
+        }
+        let opened = Host::open(root.path()).expect("a host");
+        (root, opened)
+    }
+
+    fn account(name: &str, uid: u32) -> Account {
+        let home = if uid == 0 { "/root".to_owned() } else { format!("/home/{name}") };
+        Account { name: name.to_owned(), uid, gid: 50_000 + uid, home, shell: "/bin/bash".to_owned() }
+    }
+
+    fn held(rights: &[Held]) -> Vec<(&str, &str, Vec<&str>)> {
+        rights
+            .iter()
+            .map(|one| (one.account.as_str(), one.role.as_str(), one.chain.iter().map(String::as_str).collect()))
+            .collect()
+    }
+
+    #[test]
+    fn a_list_of_commands_is_as_good_as_root_where_one_of_them_runs_or_writes_anything() {
+        let (_root, host) = host(&[("usr/bin/cat", "", 0o755), ("opt/tool", "", 0o777), ("usr/bin/less", "", 0o755)]);
+        let why =
+            |commands: &[&str]| host.escapes(&commands.iter().map(|command| (*command).to_owned()).collect::<Vec<_>>());
+        for (commands, says) in [
+            (vec!["/usr/bin/cat /var/log/syslog"], None),
+            (vec!["/usr/bin/less /var/log/syslog"], Some("/usr/bin/less runs whatever is typed into it")),
+            (vec!["/usr/bin/find"], Some("/usr/bin/find does whatever its arguments say, and those are free")),
+            (
+                vec!["/usr/bin/find /srv -name *"],
+                Some("/usr/bin/find does whatever its arguments say, and those are free"),
+            ),
+            (vec!["/usr/bin/systemctl restart berthd"], None),
+            (vec!["/usr/bin/find \"\""], None),
+            (vec!["!/bin/bash"], None),
+            (vec!["/usr/bin/cat", "/bin/bash"], Some("/bin/bash runs whatever is typed into it")),
+            (vec!["/opt/tool --status"], Some("/opt/tool may be replaced by everybody")),
+        ] {
+            assert_eq!(why(&commands).as_deref(), says, "{commands:?}");
+        }
+    }
+
+    #[test]
+    fn a_program_in_a_directory_that_others_write_may_be_replaced_unless_the_directory_keeps_names() {
+        let (root, host) = host(&[("opt/bin/tool", "", 0o755)]);
+        let mode =
+            |mode| fs::set_permissions(root.path().join("opt/bin"), fs::Permissions::from_mode(mode)).expect("a mode");
+        let why = || host.escapes(&["/opt/bin/tool".to_owned()]);
+        mode(0o755);
+        assert_eq!(why(), None);
+        mode(0o777);
+        assert_eq!(why().as_deref(), Some("/opt/bin/tool may be replaced by everybody"));
+        mode(0o1777);
+        assert_eq!(why(), None, "as /tmp is");
+    }
+
+    #[test]
+    fn whoever_may_write_what_is_roots_is_root_and_is_told_once() {
+        let (_root, host) = host(&[("etc/passwd", "", 0o666), ("etc/crontab", "", 0o602), ("etc/group", "", 0o644)]);
+        let mut locked = account("print", 1003);
+        locked.shell = "/usr/sbin/nologin".to_owned();
+        let accounts = [account("root", 0), account("tomas", 1001), locked];
+        let found = host.writers(&accounts, &[]);
+        assert_eq!(held(&found), [("tomas", "root", vec!["may write /etc/passwd"])]);
+    }
+
+    #[test]
+    fn a_key_of_ones_own_in_anothers_file_is_that_accounts_power() {
+        let opens = format!("ssh-ed25519 {KEY} tomas at the pier\n");
+        let (_root, host) = host(&[
+            ("root/.ssh/authorized_keys", &opens, 0o600),
+            ("home/berth/.ssh/authorized_keys", &opens, 0o600),
+            ("home/oda/.ssh/authorized_keys", &opens, 0o600),
+            ("home/tomas/.ssh/id_ed25519.pub", &opens, 0o644),
+        ]);
+        let accounts = [account("root", 0), account("berth", 1002), account("tomas", 1001), account("oda", 1003)];
+        let powerful = BTreeSet::from(["berth".to_owned()]);
+        let (rights, roles) = host.crossing_keys(&accounts, &powerful).expect("keys");
+        let tomas: Vec<_> = rights.iter().filter(|one| one.account == "tomas").map(|one| one.role.as_str()).collect();
+        assert_eq!(tomas, ["as:berth", "root"], "oda holds nothing, so her file opens nothing of note");
+        assert!(roles.iter().all(|role| role.name == "as:berth" && role.privileged && !role.becomes_root));
+    }
+
+    #[test]
+    fn accounts_that_share_a_home_share_its_keys_and_nothing_crosses() {
+        let opens = format!("ssh-ed25519 {KEY} both\n");
+        let (_root, host) = host(&[("home/berth/.ssh/authorized_keys", &opens, 0o600)]);
+        let mut night = account("night", 1004);
+        night.home = "/home/berth".to_owned();
+        let powerful = BTreeSet::from(["berth".to_owned()]);
+        let (rights, _) = host.crossing_keys(&[account("berth", 1002), night], &powerful).expect("keys");
+        assert_eq!(held(&rights), []);
+    }
+}

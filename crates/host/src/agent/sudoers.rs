@@ -287,3 +287,133 @@ fn commands_of(specs: Option<&Value>) -> (Vec<String>, bool) {
     let shown = |(command, negated): (String, bool)| if negated { format!("!{command}") } else { command };
     (commands.into_iter().map(shown).collect(), as_root)
 }
+
+#[cfg(test)]
+mod tests {
+    use std::fs;
+
+    use serde_json::json;
+
+    use super::*;
+
+    /// A host whose files lie in a directory.
+    fn host(files: &[(&str, &str)]) -> (tempfile::TempDir, Host) {
+        let root = tempfile::tempdir().expect("a directory");
+        let bounds = "installation = \"pier\"\ntarget = \"t7\"\nservice = \"tempestas\"\nlongest = \"8h\"\n";
+        for (path, text) in files.iter().chain(&[("etc/tempestas/host.toml", bounds)]) {
+            let file = root.path().join(path);
+            fs::create_dir_all(file.parent().expect("a place")).expect("a directory");
+            fs::write(file, text).expect("a file");
+        }
+        let opened = Host::open(root.path()).expect("a host");
+        (root, opened)
+    }
+
+    fn texts(host: &Host) -> Vec<String> {
+        host.sudoers_lines().expect("lines").into_iter().map(|line| line.text).collect()
+    }
+
+    #[test]
+    fn what_is_included_stands_where_it_is_included_in_the_order_that_sudo_takes() {
+        let (_root, host) = host(&[
+            (
+                "etc/sudoers",
+                "# rules\nDefaults env_reset\na ALL=ALL\n@includedir /etc/sudoers.d\nz ALL=ALL\n#include more\n",
+            ),
+            ("etc/sudoers.d/20-b", "c ALL=ALL\n"),
+            ("etc/sudoers.d/10-a", "b ALL=ALL\n\n"),
+            ("etc/sudoers.d/30.off", "off ALL=ALL\n"),
+            ("etc/sudoers.d/40~", "old ALL=ALL\n"),
+            ("etc/more", "y ALL=ALL"),
+        ]);
+        let expected =
+            ["Defaults env_reset\n", "a ALL=ALL\n", "b ALL=ALL\n", "c ALL=ALL\n", "z ALL=ALL\n", "y ALL=ALL"];
+        assert_eq!(texts(&host), expected);
+    }
+
+    #[test]
+    fn a_rule_by_uid_is_no_comment() {
+        let (_root, host) = host(&[("etc/sudoers", "#1000 ALL=ALL\n# 1000 ALL=ALL\n#a ALL=ALL\n")]);
+        assert_eq!(texts(&host), ["#1000 ALL=ALL\n"]);
+    }
+
+    #[test]
+    fn files_that_include_each_other_are_refused_instead_of_read_for_ever() {
+        let (_root, host) = host(&[("etc/sudoers", "@include /etc/other\n"), ("etc/other", "@include /etc/sudoers\n")]);
+        let refused = host.sudoers_lines().expect_err("a loop");
+        assert_eq!(refused.to_string(), "sudoers files include each other without end");
+    }
+
+    #[test]
+    fn a_directory_that_is_not_there_includes_nothing_and_a_file_that_is_not_is_said() {
+        let (_root, host) = host(&[("etc/sudoers", "@includedir /etc/nothing\na ALL=ALL\n")]);
+        assert_eq!(texts(&host), ["a ALL=ALL\n"]);
+        let (_root, host) = self::host(&[("etc/sudoers", "@include /etc/nothing\n")]);
+        assert!(host.sudoers_lines().is_err());
+    }
+
+    #[test]
+    fn a_line_is_named_by_what_stands_there_and_not_by_where() {
+        let line = |file: &str, text: &str| Line { file: PathBuf::from(file), text: text.to_owned() };
+        let one = line("/etc/sudoers", "a ALL=ALL\n").digest();
+        assert_eq!(one, line("/etc/sudoers.d/a", "a ALL=ALL\n").digest());
+        assert_ne!(one, line("/etc/sudoers", "a ALL=ALL").digest());
+        assert_eq!(one.len(), 20);
+    }
+
+    #[test]
+    fn whoever_a_rule_names_is_read_with_its_exceptions() {
+        let list = json!([
+            { "username": "tomas" }, { "username": "ALL" }, { "userid": 1001 }, { "usergroup": "adm", "negated": true },
+            { "nonunixgroup": "pier" }, { "usergid": 4 }, { "netgroup": "night" }, { "something": "else" },
+        ]);
+        let who = named(Some(&list));
+        let expected = [
+            (Named::User("tomas".to_owned()), false),
+            (Named::Everybody, false),
+            (Named::Uid(1001), false),
+            (Named::Group("adm".to_owned()), true),
+            (Named::Group("pier".to_owned()), false),
+            (Named::Gid(4), false),
+            (Named::Netgroup("night".to_owned()), false),
+        ];
+        assert_eq!(who, expected);
+        assert_eq!(named(None), []);
+    }
+
+    #[test]
+    fn a_rule_is_for_this_host_unless_it_plainly_is_not() {
+        for (list, fits) in [
+            (json!([{ "hostname": "ALL" }]), true),
+            (json!([{ "hostname": "pier7" }]), true),
+            (json!([{ "hostname": "pier7.port.example" }]), true),
+            (json!([{ "hostname": "pier*" }]), true),
+            (json!([{ "networkaddr": "192.0.2.0/24" }]), true),
+            (json!([{ "hostname": "crane1" }]), false),
+            (json!([{ "hostname": "ALL" }, { "hostname": "pier7", "negated": true }]), false),
+            (json!([{ "hostname": "pier7", "negated": true }, { "hostname": "ALL" }]), true),
+            (json!([]), false),
+        ] {
+            assert_eq!(on_this_host(Some(&list), "pier7"), fits, "{list}");
+        }
+    }
+
+    #[test]
+    fn commands_are_told_with_their_exceptions_and_as_whom_they_run() {
+        let spec = |runs_as: Value, commands: Value| json!([{ "runasusers": runs_as, "Commands": commands }]);
+        let all = json!([{ "command": "ALL" }, { "command": "/bin/su", "negated": true }]);
+        for (runs_as, as_root) in [
+            (json!([{ "username": "root" }]), true),
+            (json!([{ "username": "ALL" }]), true),
+            (json!([{ "userid": 0 }]), true),
+            (json!([{ "username": "berth" }]), false),
+        ] {
+            let (commands, root) = commands_of(Some(&spec(runs_as.clone(), all.clone())));
+            assert_eq!(commands, ["!/bin/su", "ALL"]);
+            assert_eq!(root, as_root, "{runs_as}");
+        }
+        let nobody_said = json!([{ "Commands": [{ "command": "/bin/true" }] }]);
+        assert_eq!(commands_of(Some(&nobody_said)), (vec!["/bin/true".to_owned()], true), "sudo means root then");
+        assert_eq!(commands_of(None), (Vec::new(), false));
+    }
+}
