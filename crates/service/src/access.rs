@@ -10,8 +10,14 @@ use tokio::sync::Mutex;
 #[derive(Clone)]
 pub(crate) struct AccessGraph {
     engine: Engine,
-    /// The one built last, and the size of the ledger that it was built at.
-    kept: Arc<Mutex<Option<(u64, Arc<Ways>)>>>,
+    kept: Arc<Mutex<Option<Built>>>,
+}
+
+/// A graph that was built.
+struct Built {
+    /// The size of the ledger that it was built at.
+    at: u64,
+    ways: Arc<Ways>,
 }
 
 impl AccessGraph {
@@ -23,11 +29,11 @@ impl AccessGraph {
     pub(crate) async fn now(&self) -> Arc<Ways> {
         let world = self.engine.world();
         let mut kept = self.kept.lock().await;
-        if let Some((_, ways)) = kept.as_ref().filter(|(at, _)| *at == world.size()) {
-            return Arc::clone(ways);
+        if let Some(built) = kept.as_ref().filter(|built| built.at == world.size()) {
+            return Arc::clone(&built.ways);
         }
         let ways = Arc::new(tokio::task::block_in_place(|| Ways::of(&world)));
-        *kept = Some((world.size(), Arc::clone(&ways)));
+        *kept = Some(Built { at: world.size(), ways: Arc::clone(&ways) });
         ways
     }
 }

@@ -167,3 +167,86 @@ impl IntoResponse for Failure {
         response
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use axum::body::to_bytes;
+    use tempestas_core::{AnswerRefusal, AskRefusal, Seconds};
+
+    use super::*;
+
+    /// What somebody is told: status, headers and body.
+    async fn told(failure: impl Into<Failure>) -> (u16, axum::http::HeaderMap, serde_json::Value) {
+        let (parts, body) = failure.into().into_response().into_parts();
+        let body = to_bytes(body, 64 * 1024).await.unwrap();
+        (parts.status.as_u16(), parts.headers, serde_json::from_slice(&body).unwrap())
+    }
+
+    #[tokio::test]
+    async fn each_class_of_refusal_has_its_status_and_says_so() {
+        let words = || "some words".to_owned();
+        for (refusal, status, code) in [
+            (Refusal::NotAllowed(words()), 403, "not-allowed"),
+            (Refusal::Unknown { what: "scope", name: words(), remedy: words() }, 404, "unknown"),
+            (Refusal::Invalid(words()), 422, "invalid"),
+            (Refusal::Conflict(words()), 409, "conflict"),
+            (Refusal::Changed(words()), 409, "changed"),
+            (Refusal::Stale(words()), 412, "stale"),
+            (Refusal::Limit(words()), 429, "limit"),
+            (Refusal::StepUp { max_age: Seconds(600), last: None }, 401, "step-up"),
+        ] {
+            let says = refusal.to_string();
+            let (answered, headers, problem) = told(refusal).await;
+            assert_eq!((answered, problem["status"].as_u64()), (status, Some(status.into())));
+            assert_eq!((problem["code"].as_str(), problem["detail"].as_str()), (Some(code), Some(says.as_str())));
+            assert_eq!(headers[header::CONTENT_TYPE], "application/problem+json");
+            assert!(problem.get("cause").is_none(), "its class is all that is told");
+        }
+    }
+
+    #[tokio::test]
+    async fn what_the_rules_refuse_says_its_cause() {
+        let (status, _, problem) = told(Refusal::from(AnswerRefusal::OwnAsk)).await;
+        assert_eq!(
+            (status, problem["code"].as_str(), problem["cause"].as_str()),
+            (403, Some("not-allowed"), Some("own-ask"))
+        );
+        let (status, _, problem) = told(Refusal::from(AskRefusal::NoDuration)).await;
+        assert_eq!((status, problem["cause"].as_str()), (422, Some("no-duration")));
+    }
+
+    #[tokio::test]
+    async fn who_has_to_sign_in_or_prove_themselves_is_told_how() {
+        let challenge =
+            async |failure: Failure| told(failure).await.1[header::WWW_AUTHENTICATE].to_str().unwrap().to_owned();
+        assert_eq!(challenge(Failure::SignIn("sign in".to_owned())).await, "Bearer");
+        assert_eq!(challenge(Failure::DeadToken).await, "Bearer error=\"invalid_token\"");
+        let stale = Failure::Refused(Refusal::StepUp { max_age: Seconds(600), last: None });
+        assert_eq!(challenge(stale).await, "Bearer error=\"insufficient_user_authentication\", max_age=\"600\"");
+        let (_, headers, problem) = told(Refusal::StepUp { max_age: Seconds(600), last: None }).await;
+        assert_eq!(problem["max_age"], 600);
+        assert!(!headers.contains_key(header::RETRY_AFTER));
+    }
+
+    #[tokio::test]
+    async fn whoever_tries_too_often_is_told_when_to_try_again() {
+        let (status, headers, problem) = told(Failure::SlowDown(7)).await;
+        assert_eq!((status, headers[header::RETRY_AFTER].to_str().unwrap()), (429, "7"));
+        assert!(problem["detail"].as_str().unwrap().contains("wait 7 s"));
+    }
+
+    #[tokio::test]
+    async fn a_fault_of_ours_tells_nobody_what_went_wrong_within() {
+        let within = anyhow::anyhow!("the key of berths is hunter2").context("it could not be opened");
+        let (status, _, problem) = told(within).await;
+        assert_eq!((status, problem["code"].as_str()), (500, Some("failed")));
+        assert!(!problem.to_string().contains("hunter2") && !problem.to_string().contains("opened"), "{problem}");
+    }
+
+    #[tokio::test]
+    async fn a_program_without_a_token_is_answered_as_its_own_standard_has_it() {
+        let (status, _, refused) = told(Failure::NoToken("authorization_pending", "not yet".to_owned())).await;
+        assert_eq!(status, 400);
+        assert_eq!(refused, serde_json::json!({ "error": "authorization_pending", "error_description": "not yet" }));
+    }
+}
