@@ -123,3 +123,21 @@ export const CONTEXT: Api['AskContext'] = {
   narrower: ['pier/mooring-1'],
   others_waiting: 0,
 }
+
+/** A system that answers. */
+export function target(but: Partial<Api['TargetView']> = {}): Api['TargetView'] {
+  return {
+    path: '/harbour/pier',
+    connector: { kind: 'postgres', host: '127.0.0.1', port: 5432, user: 'tempestas_broker', database: 'tempestas' },
+    digest: 't1',
+    emergency_least: 1,
+    alarm_after: 60,
+    labels: {},
+    attributes: {},
+    standing: 3,
+    live: 0,
+    held: false,
+    answered_at: '2026-11-20T12:00:00Z',
+    ...but,
+  }
+}

@@ -112,7 +112,7 @@ export function ChangeSystem({ target, done }: { target: Target; done: () => voi
         alarm_after: Number(draft.after),
         secret: draft.secret || null,
         runs_on: draft.host,
-        own_login: target.connector.kind === 'postgres' && draft.own !== target.connector.own_login ? draft.own : null,
+        own_login: draft.own === asItIs(target).own ? null : draft.own,
         labels: readNamed(draft.labels) ?? null,
       }),
     done,
