@@ -4,6 +4,7 @@ mod entered;
 
 use std::collections::BTreeSet;
 
+use futures_util::future::try_join;
 use jiff::{Timestamp, civil::Date, tz::TimeZone};
 use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
 use tempestas_core::{ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, digests_in};
@@ -265,12 +266,15 @@ impl Store {
             seen.condition(&mut in_force, true);
         }
         asked.push(" GROUP BY 1");
+        // Side by side: each goes through all that was there in that time.
+        let (asked, in_force) = (asked.build(), in_force.build_query_scalar());
+        let (asked, spans): (Vec<SqliteRow>, String) =
+            try_join(asked.fetch_all(&self.read), in_force.fetch_one(&self.read)).await?;
         let mut days = Days::default();
-        for row in asked.build().fetch_all(&self.read).await? {
+        for row in asked {
             let (day, count): (i64, i64) = (row.try_get(0)?, row.try_get(1)?);
             days.asked.push((time(day).to_zoned(TimeZone::UTC).date(), u32::try_from(count).unwrap_or(u32::MAX)));
         }
-        let spans: String = in_force.build_query_scalar().fetch_one(&self.read).await?;
         let spans: Vec<(i64, i64)> =
             serde_json::from_str(&spans).map_err(|error| StoreError::Ledger(error.to_string()))?;
         days.in_force = spans.into_iter().map(|(from, to)| (time(from), time(to))).collect();
