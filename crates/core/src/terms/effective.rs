@@ -1,11 +1,13 @@
 //! What holds for one ask, of all rules that fit it. Each setting is decided alone, by [`PRECEDENCE`]; the trace says which
 //! rule won it and which tightened it.
 
+use std::{cell::OnceCell, collections::BTreeSet};
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{Act, Effective, Setting, Settings, Terms};
-use crate::{Right, SubjectId, TermsId, World};
+use crate::{Right, Role, ScopeId, SubjectId, SubjectKind, Target, TermsId, World};
 
 /// The order in which rules are weighed, as shown to people.
 pub const PRECEDENCE: &str = "For each setting, of the rules that fit and set it: the deepest scope wins; at one scope, a rule \
@@ -45,11 +47,69 @@ pub fn effective_under<'w>(
     right: Right,
     asker: SubjectId,
 ) -> Effective {
-    let mut rules: Vec<&Terms> = rules.filter(|rule| rule.fits(world, act, right, asker)).collect();
-    rules.sort_by_key(|rule| (std::cmp::Reverse(rule.specificity(world)), rule.id));
-    let mut effective = Effective::weighed(act, Weigh { world, rules, traces: Vec::new() });
+    let asked = Asked::of(world, act, right, asker);
+    let ranked = |rule| Some((asked.as_ref()?.rank(rule)?, rule));
+    let mut rules: Vec<(Rank, &Terms)> = rules.filter_map(ranked).collect();
+    rules.sort_by_key(|(rank, rule)| (std::cmp::Reverse(*rank), rule.id));
+    let mut effective = Effective::weighed(act, Weigh { rules, traces: Vec::new() });
     effective.usual.0 = effective.usual.0.min(effective.longest.0);
     effective
+}
+
+/// How specific a rule is, the most specific the greatest: by the depth of its scope, its role or weight, its labels, its asker.
+type Rank = (usize, u8, bool, u8);
+
+/// What rules are held against: looked up once, however many rules there are.
+struct Asked<'w> {
+    world: &'w World,
+    act: Act,
+    asker: SubjectId,
+    role: &'w Role,
+    target: &'w Target,
+    /// Where the right is, and every scope above that; the root last.
+    upwards: Vec<ScopeId>,
+    /// Groups that give the asker what they hold. Not every set of rules asks for them.
+    groups: OnceCell<BTreeSet<SubjectId>>,
+}
+
+impl<'w> Asked<'w> {
+    /// None where the right is of no role or target that there is: no rule fits it then.
+    fn of(world: &'w World, act: Act, right: Right, asker: SubjectId) -> Option<Self> {
+        let (role, target) = (world.roles.get(&right.role)?, world.target_of(right.scope)?);
+        let upwards = world.upwards(right.scope).map(|scope| scope.id).collect();
+        Some(Self { world, act, asker, role, target, upwards, groups: OnceCell::new() })
+    }
+
+    /// How specific a rule is; none where it doesn't fit.
+    fn rank(&self, rule: &Terms) -> Option<Rank> {
+        let above = self.upwards.iter().position(|scope| *scope == rule.scope)?;
+        let depth = self.upwards.len() - 1 - above;
+        let fits = rule.paused.is_none()
+            && rule.act == self.act
+            && rule.role.as_ref().is_none_or(|name| self.world.are_same(name, &self.role.name))
+            && rule.weight.is_none_or(|weight| weight == self.role.weight)
+            && self.target.has(&rule.labels, &rule.attributes)
+            && rule.asker.is_none_or(|who| self.is_asker(who));
+        let role = if rule.role.is_some() { 2 } else { u8::from(rule.weight.is_some()) };
+        let asker = match rule.asker.and_then(|id| self.world.subjects.get(&id)) {
+            Some(subject) if subject.kind == SubjectKind::Group => 1,
+            Some(_) => 2,
+            None => 0,
+        };
+        fits.then_some((depth, role, !rule.labels.is_empty(), asker))
+    }
+
+    fn is_asker(&self, who: SubjectId) -> bool {
+        who == self.asker || self.groups.get_or_init(|| self.world.groups_above(self.asker)).contains(&who)
+    }
+}
+
+impl Terms {
+    /// Whether it says anything about an act on a right by an asker.
+    #[must_use]
+    pub fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {
+        Asked::of(world, act, right, asker).is_some_and(|asked| asked.rank(self).is_some())
+    }
 }
 
 impl Effective {
@@ -61,13 +121,12 @@ impl Effective {
 
 /// Weighs the rules that fit, setting by setting.
 pub(super) struct Weigh<'w> {
-    world: &'w World,
     /// Those that fit, most specific first.
-    rules: Vec<&'w Terms>,
+    rules: Vec<(Rank, &'w Terms)>,
     traces: Vec<Trace>,
 }
 
-impl Weigh<'_> {
+impl<'w> Weigh<'w> {
     /// Where each came from.
     pub(super) fn traces(self) -> Vec<Trace> {
         self.traces
@@ -75,20 +134,19 @@ impl Weigh<'_> {
 
     /// What holds of one setting.
     pub(super) fn setting<S: Setting>(&mut self, act: Act, get: impl Fn(&Settings) -> Option<&S>) -> S {
-        let set: Vec<(&Terms, &S)> =
-            self.rules.iter().filter_map(|rule| get(&rule.settings).map(|value| (*rule, value))).collect();
+        let sets = |(rank, rule): &(Rank, &'w Terms)| get(&rule.settings).map(|value| (*rank, *rule, value));
+        let set: Vec<(Rank, &Terms, &S)> = self.rules.iter().filter_map(sets).collect();
         // What a target says of itself never decides, so that one that lies gains nothing.
-        let winner = set.iter().find(|(rule, _)| rule.attributes.is_empty());
-        let won = winner.map(|(rule, _)| rule.id);
-        let rank = winner.map(|(rule, _)| rule.specificity(self.world));
-        let mut value = winner.map_or_else(|| S::house_default(act), |(_, value)| (*value).clone());
+        let winner = set.iter().find(|(_, rule, _)| rule.attributes.is_empty());
+        let (won, best) = (winner.map(|(_, rule, _)| rule.id), winner.map(|(rank, ..)| *rank));
+        let mut value = winner.map_or_else(|| S::house_default(act), |(.., value)| (*value).clone());
         let mut trace =
             Trace { setting: S::NAME.to_owned(), rule: won, tightened_by: Vec::new(), passed_over: Vec::new() };
-        for (rule, other) in set.iter().filter(|(rule, _)| Some(rule.id) != won) {
+        for (rank, rule, other) in set.iter().filter(|(_, rule, _)| Some(rule.id) != won) {
             trace.passed_over.push(rule.id);
             let by_report = !rule.attributes.is_empty();
             let is_pinned = || rule.pins.iter().any(|pin| pin == S::NAME);
-            if !by_report && Some(rule.specificity(self.world)) != rank && !is_pinned() {
+            if !by_report && Some(*rank) != best && !is_pinned() {
                 continue;
             }
             let tighten = if by_report { S::tightened_by_report } else { S::stricter };

@@ -18,8 +18,7 @@ pub use settings::{
 };
 
 use crate::{
-    Digest, EstateRefusal, Pause, Refusal, Right, ScopeId, SubjectId, TermsId, TermsRefusal, Weight, Words, World,
-    time::Seconds,
+    Digest, EstateRefusal, Pause, Refusal, ScopeId, SubjectId, TermsId, TermsRefusal, Weight, Words, time::Seconds,
 };
 use setting::NAMES;
 
@@ -117,30 +116,6 @@ impl Terms {
     #[must_use]
     pub fn digest(&self) -> Digest {
         Digest::of_json(self)
-    }
-
-    /// Whether it says anything about an act on a right by an asker.
-    #[must_use]
-    pub fn fits(&self, world: &World, act: Act, right: Right, asker: SubjectId) -> bool {
-        let Some(role) = world.roles.get(&right.role) else { return false };
-        self.paused.is_none()
-            && self.act == act
-            && world.is_within(right.scope, self.scope)
-            && self.role.as_ref().is_none_or(|name| world.are_same(name, &role.name))
-            && self.weight.is_none_or(|weight| weight == role.weight)
-            && world.target_of(right.scope).is_some_and(|target| target.has(&self.labels, &self.attributes))
-            && self.asker.is_none_or(|who| world.belongs_to(asker, who))
-    }
-
-    /// Sorts the most specific first.
-    fn specificity(&self, world: &World) -> (usize, u8, bool, u8) {
-        let role = if self.role.is_some() { 2 } else { u8::from(self.weight.is_some()) };
-        let asker = match self.asker.and_then(|id| world.subjects.get(&id)) {
-            Some(subject) if subject.kind == crate::SubjectKind::Group => 1,
-            Some(_) => 2,
-            None => 0,
-        };
-        (world.depth(self.scope), role, !self.labels.is_empty(), asker)
     }
 }
 

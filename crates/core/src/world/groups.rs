@@ -63,7 +63,10 @@ impl World {
     /// Whether `member` is `of`, or a member of it through any number of groups, none of them suspended.
     #[must_use]
     pub fn belongs_to(&self, member: SubjectId, of: SubjectId) -> bool {
-        member == of || self.groups_from(of, |group| !group.suspended).any(|group| self.is_member(group.id, member))
+        // Nobody belongs to a person, which costs nothing to say.
+        let is_group = self.indexes.groups.contains(&of);
+        let through = || self.groups_from(of, |group| !group.suspended).any(|group| self.is_member(group.id, member));
+        member == of || is_group && through()
     }
 
     /// Whether `member` lies below `of`, suspended or not: what the groups are built like, not what they give.
@@ -91,7 +94,7 @@ impl World {
     }
 
     /// Every other group that gives a subject what it holds: reached through none that is suspended.
-    fn groups_above(&self, subject: SubjectId) -> BTreeSet<SubjectId> {
+    pub(crate) fn groups_above(&self, subject: SubjectId) -> BTreeSet<SubjectId> {
         let gives = |group: &SubjectId| self.subjects.get(group).is_some_and(|group| !group.suspended);
         let (mut above, mut open) = (BTreeSet::new(), vec![subject]);
         while let Some(member) = open.pop() {

@@ -4,7 +4,7 @@ use tempestas_core::*;
 
 use crate::house::{House, Who, settings};
 
-fn group(house: &mut House, name: &str) -> SubjectId {
+pub(crate) fn group(house: &mut House, name: &str) -> SubjectId {
     let add = PeopleCommand::AddSubject {
         kind: SubjectKind::Group,
         name: Said::new(name),

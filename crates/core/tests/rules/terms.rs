@@ -186,3 +186,34 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
     assert_eq!(says("north quay", "old 7").longest.0, Seconds::minutes(20), "it may be stricter");
     house.replay();
 }
+
+#[test]
+fn a_rule_for_a_group_fits_whoever_belongs_to_it_through_groups_that_are_not_suspended() {
+    let mut house = House::new(&settings(0));
+    let people = [Who::Asker, Who::First, Who::Other].map(|who| house.id(who));
+    let groups = ["crew", "pier", "port"].map(|name| crate::people::group(&mut house, name));
+    let join = |group, member| PeopleCommand::AddMember { group, member };
+    for (group, member) in
+        [(groups[0], people[0]), (groups[1], groups[0]), (groups[2], groups[1]), (groups[1], people[1])]
+    {
+        house.well(Who::Administrator, join(group, member));
+    }
+    let (right, target) = (house.right(), house.target());
+    let fitting = |house: &House| {
+        let rule = |group| Terms { asker: Some(group), ..rule(target, settings(1)) };
+        let fits = |person, group| rule(group).fits(&house.world, Act::Elevate, right, person);
+        let all: Vec<(bool, bool)> = people
+            .iter()
+            .flat_map(|person| groups.iter().chain(&people).map(move |group| (*person, *group)))
+            .map(|(person, group)| (fits(person, group), house.world.belongs_to(person, group)))
+            .collect();
+        assert!(all.iter().all(|(fits, belongs)| fits == belongs), "{all:?}");
+        all.iter().filter(|(fits, _)| *fits).count()
+    };
+    // Each fits their own rule; the asker three groups, another two, the third none.
+    assert_eq!(fitting(&house), 3 + 3 + 2);
+    house.well(Who::Administrator, PeopleCommand::Suspend { subject: groups[1] });
+    assert_eq!(fitting(&house), 3 + 1, "what is suspended gives nothing on");
+    house.well(Who::Administrator, PeopleCommand::Resume { subject: groups[1] });
+    assert_eq!(fitting(&house), 3 + 3 + 2);
+}
