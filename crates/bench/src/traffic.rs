@@ -61,9 +61,8 @@ struct Port {
 
 pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let port = Port::open().await?;
-    let idle = port.reads().await?;
     let begun = Instant::now();
-    let going = port.lifecycles(LIFECYCLES);
+    let going = port.lifecycles(LIFECYCLES, Duration::ZERO);
     finished(going).await?;
     let each_second = rate(LIFECYCLES, begun.elapsed());
     report.add(
@@ -72,13 +71,14 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         "-".to_owned(),
         "-",
     );
-    // Until the reads are done; those that are under way then are not waited for.
-    let going = port.lifecycles(usize::MAX);
+    // With as much history as beside the traffic. What is under way when the reads are done is not waited for.
+    let idle = port.reads().await?;
+    let going = port.lifecycles(usize::MAX, Duration::from_secs_f64(2.0 / each_second));
     let beside = port.reads().await?;
     going.iter().for_each(JoinHandle::abort);
     for ((what, idle), (_, beside)) in idle.iter().zip(&beside) {
         report.add(
-            &format!("{what}, an administrator's, while 48 callers do that: median, p99"),
+            &format!("{what}, an administrator's, while that goes on half as fast: median, p99"),
             format!("{}, {}", seconds(beside.median), seconds(beside.p99)),
             format!("{}, {} with nothing beside it", seconds(idle.median), seconds(idle.p99)),
             "p99 at most 3 times that with nothing beside it",
@@ -147,9 +147,9 @@ impl Port {
         })
     }
 
-    /// So many lifecycles, by so many callers at a time.
-    fn lifecycles(&self, many: usize) -> Vec<JoinHandle<anyhow::Result<()>>> {
-        let next = Arc::new(AtomicUsize::new(0));
+    /// So many lifecycles, by so many callers at a time, each begun no sooner than so long after the one before.
+    fn lifecycles(&self, many: usize, apart: Duration) -> Vec<JoinHandle<anyhow::Result<()>>> {
+        let (next, begun) = (Arc::new(AtomicUsize::new(0)), Instant::now());
         let caller = |_| {
             let (next, people, right) = (Arc::clone(&next), Arc::clone(&self.people), self.right.clone());
             let approver = self.approver.clone();
@@ -159,6 +159,7 @@ impl Port {
                     if n >= many {
                         return Ok(());
                     }
+                    tokio::time::sleep_until((begun + apart * u32::try_from(n)?).into()).await;
                     let asker = people.get(n % people.len()).context("somebody")?;
                     lifecycle(asker, &approver, &right).await?;
                 }
