@@ -200,6 +200,8 @@ async fn fill(
     }
     let note = Command::Note(Note::SignedIn);
     let context = tempestas_core::Context { now: last, caller: somebody(), chance: [7; 32], looked_at: None };
+    // One at least: what is kept in memory goes by the time of the last fact, and those before it are of older times.
+    let facts = facts.max(tree.size() + 1);
     while tree.size() < facts {
         let mut batch = Batch::default();
         for _ in 0..2000.min(facts - tree.size()) {
