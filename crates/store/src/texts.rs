@@ -75,12 +75,18 @@ pub(crate) async fn of_present(
     // Nothing where all that is missing was forgotten.
     let stray = read(&mut *connection, &elsewhere, &[PAST]).await?;
     if !stray.is_empty() {
-        let mut tx = connection.begin().await?;
-        between(&mut tx, &stray.iter().map(|(digest, _)| *digest).collect(), PAST, PRESENT).await?;
-        tx.commit().await?;
+        // They are found where they are, too: a start on a disk that is full does not hang on this.
+        let _ = brought_home(connection, &stray).await;
         known.extend(stray);
     }
     Ok(known)
+}
+
+async fn brought_home(connection: &mut SqliteConnection, stray: &Known) -> Result<(), StoreError> {
+    let mut tx = connection.begin().await?;
+    between(&mut tx, &stray.iter().map(|(digest, _)| *digest).collect(), PAST, PRESENT).await?;
+    tx.commit().await?;
+    Ok(())
 }
 
 /// Texts from wherever they stand, as far as they are known.
