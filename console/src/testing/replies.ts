@@ -13,10 +13,10 @@ export interface Asked {
 /** One answer: a status, what it says, and its headers. */
 export type Answer = [status: number, said: unknown, headers?: Record<string, string>]
 
-/** Answers each request by `answer`; an Error is a line that breaks. */
-export function serve(answer: (asked: Asked, n: number) => Answer | Error): Asked[] {
+/** Answers each request by `answer`, at once or once it is there; an Error is a line that breaks. */
+export function serve(answer: (asked: Asked, n: number) => Answer | Error | Promise<Answer>): Asked[] {
   const all: Asked[] = []
-  vi.stubGlobal('fetch', (url: string, init: RequestInit) => {
+  vi.stubGlobal('fetch', async (url: string, init: RequestInit) => {
     const asked: Asked = {
       method: init.method ?? 'GET',
       url,
@@ -24,11 +24,11 @@ export function serve(answer: (asked: Asked, n: number) => Answer | Error): Aske
       body: typeof init.body === 'string' ? (JSON.parse(init.body) as unknown) : undefined,
     }
     all.push(asked)
-    const given = answer(asked, all.length - 1)
-    if (given instanceof Error) return Promise.reject(given)
+    const given = await answer(asked, all.length - 1)
+    if (given instanceof Error) throw given
     const [status, said, headers] = given
     const text = typeof said === 'string' ? said : JSON.stringify(said)
-    return Promise.resolve(new Response(status === 204 ? null : text, { status, headers }))
+    return new Response(status === 204 ? null : text, { status, headers })
   })
   return all
 }

@@ -45,7 +45,7 @@ function Drafts() {
 function CodeForm({ code, setCode, look }: { code: string; setCode: (code: string) => void; look: Act }) {
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    look.mutate()
+    look.mutate(code)
   }
   return (
     <form className="grid gap-3" onSubmit={submit}>
@@ -81,7 +81,7 @@ function CodeForm({ code, setCode, look }: { code: string; setCode: (code: strin
 interface Act {
   isPending: boolean
   error: Error | null
-  mutate: () => void
+  mutate: (code: string) => void
 }
 
 /** Who asks to be let in, and what that would allow. */
@@ -110,8 +110,11 @@ function Asks({ seen }: { seen: Api['DeviceView'] }) {
 
 function LetIn() {
   const [code, setCode] = useState('')
-  const look = useAct(() => post('/api/v1/devices/look', { code }))
-  const answer = useAct((letIn: boolean) => post('/api/v1/devices/answer', { code, let_in: letIn }))
+  const look = useAct((code: string) => post('/api/v1/devices/look', { code }))
+  // The code that was looked at: what was typed while that was on its way is another's.
+  const answer = useAct((letIn: boolean) =>
+    post('/api/v1/devices/answer', { code: look.variables ?? '', let_in: letIn }),
+  )
   const again = () => {
     answer.reset()
     look.reset()
