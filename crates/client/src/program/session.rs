@@ -222,7 +222,7 @@ impl Session {
     ) -> anyhow::Result<()> {
         let secret = match secret_file {
             Some(path) => std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?,
-            None => rpassword::prompt_password("Enrolment secret: ")?,
+            None => typed("Enrolment secret: ", "--secret-file")?,
         };
         let password = password("New password, 12 letters or more: ", password_stdin)?;
         let reply = self.client.enrol(&EnrolRequest { secret: secret.trim().to_owned(), password }).await?;
@@ -297,5 +297,11 @@ fn password(question: &str, stdin: bool) -> anyhow::Result<String> {
         std::io::stdin().lock().read_line(&mut line)?;
         return Ok(line.trim_end_matches(['\r', '\n']).to_owned());
     }
-    Ok(rpassword::prompt_password(question)?)
+    typed(question, "--password-stdin")
+}
+
+/// Something typed unseen at the terminal; where there is none, says what to give `instead`.
+fn typed(question: &str, instead: &str) -> anyhow::Result<String> {
+    rpassword::prompt_password(question)
+        .with_context(|| format!("there is no terminal here to type it at; give it by `{instead}`"))
 }
