@@ -1,6 +1,6 @@
 // What is pressed.
 
-import type { ButtonHTMLAttributes } from 'react'
+import { type ButtonHTMLAttributes, useState } from 'react'
 import { join } from './classes'
 
 const BUTTON = {
@@ -32,5 +32,31 @@ export function Button({
     >
       {busy ? 'One moment …' : children}
     </button>
+  )
+}
+
+/** What a second press does, which says so; leaving it, or pressing it twice in one go, is no yes. */
+export function TwicePressed({
+  says,
+  sure,
+  act,
+}: {
+  says: string
+  sure: string
+  act: { isPending: boolean; mutate: () => void }
+}) {
+  const [asked, setAsked] = useState(false)
+  return (
+    <Button
+      look="quiet"
+      busy={act.isPending}
+      onClick={(event) => {
+        if (!asked) setAsked(true)
+        else if (event.detail < 2) act.mutate()
+      }}
+      onBlur={() => setAsked(false)}
+    >
+      {asked ? sure : says}
+    </Button>
   )
 }

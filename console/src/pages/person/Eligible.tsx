@@ -2,7 +2,7 @@
 
 import { useState } from 'react'
 import { type Api, patch, post, remove } from '../../api/call'
-import { Button } from '../../parts/buttons'
+import { Button, TwicePressed } from '../../parts/buttons'
 import { Input, TextArea } from '../../parts/fields'
 import { Empty, Wrong } from '../../parts/shown'
 import { Instant, Right, Who } from '../../parts/told'
@@ -79,7 +79,6 @@ type Part = 'window' | 'suspend'
 
 /** What an administrator does with one: suspend, resume, end. */
 function Administer({ one, open }: { one: One; open: (part: Part) => void }) {
-  const [ending, setEnding] = useState(false)
   const resume = useAct(() => post('/api/v1/eligibilities/{id}/resume', undefined, { id: one.id }))
   const end = useAct(() => remove('/api/v1/eligibilities/{id}', { id: one.id }))
   return (
@@ -93,14 +92,7 @@ function Administer({ one, open }: { one: One; open: (part: Part) => void }) {
           Suspend …
         </Button>
       )}
-      <Button
-        look="quiet"
-        busy={end.isPending}
-        onClick={() => (ending ? end.mutate() : setEnding(true))}
-        onBlur={() => setEnding(false)}
-      >
-        {ending ? `End it for ${one.who}` : 'End'}
-      </Button>
+      <TwicePressed says="End" sure={`End it for ${one.who}`} act={end} />
       <Wrong error={resume.error ?? end.error} />
     </>
   )

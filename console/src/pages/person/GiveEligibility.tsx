@@ -64,7 +64,7 @@ function Form({ who, close }: { who: string; close: () => void }) {
       <Window of={typing} ends="Empty for no end, where the terms let it" />
       <Wrong error={give.error} />
       <Button look="main" busy={give.isPending} disabled={!right.trim()} onClick={() => give.mutate()}>
-        Make {who} eligible
+        Let {who} ask for it
       </Button>
     </div>
   )
@@ -77,13 +77,13 @@ export function GiveEligibility({ who }: { who: string }) {
   return (
     <>
       <Button look="quiet" onClick={() => setOpen(true)}>
-        Make eligible …
+        Let ask for more …
       </Button>
       <Dialog
         open={open}
         onClose={close}
-        title={`Make ${who} eligible`}
-        says="They may then ask for it, with all that the terms demand."
+        title={`What ${who} may ask for`}
+        says="They hold nothing by it: they may ask, with all that the terms demand."
       >
         <Form who={who} close={close} />
       </Dialog>

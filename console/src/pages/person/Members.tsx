@@ -2,7 +2,7 @@
 
 import { type FormEvent, useState } from 'react'
 import { get, post, remove } from '../../api/call'
-import { Button } from '../../parts/buttons'
+import { Button, TwicePressed } from '../../parts/buttons'
 import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Wrong } from '../../parts/shown'
@@ -47,22 +47,12 @@ function Add({ group }: { group: string }) {
 }
 
 function Member({ group, name, may }: { group: string; name: string; may: boolean }) {
-  const [sure, setSure] = useState(false)
   const out = useAct(() => remove('/api/v1/groups/{group}/members/{member}', { group, member: name }))
   return (
     <li className="grid gap-1 border-b border-line px-3.5 py-1.5 last:border-0">
       <span className="flex min-h-9 items-center justify-between gap-3">
         <Who name={name} />
-        {may && (
-          <Button
-            look="quiet"
-            busy={out.isPending}
-            onClick={() => (sure ? out.mutate() : setSure(true))}
-            onBlur={() => setSure(false)}
-          >
-            {sure ? `Take ${name} out` : 'Take out'}
-          </Button>
-        )}
+        {may && <TwicePressed says="Take out" sure={`Take ${name} out`} act={out} />}
       </span>
       <Wrong error={out.error} />
     </li>

@@ -2,7 +2,7 @@
 
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
-import { Button } from '../../parts/buttons'
+import { Button, TwicePressed } from '../../parts/buttons'
 import { Input, Select } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
@@ -36,7 +36,6 @@ function Mapping({ one }: { one: Source }) {
 }
 
 function Row({ one }: { one: Source }) {
-  const [ending, setEnding] = useState(false)
   const read = useAct(() => post('/api/v1/sources/read', { target: one.target }))
   const accept = useAct(() => post('/api/v1/sources/accept', { target: one.target }))
   const end = useAct(() => post('/api/v1/sources/end', { target: one.target }))
@@ -57,14 +56,7 @@ function Row({ one }: { one: Source }) {
           <Button busy={read.isPending} onClick={() => read.mutate()}>
             Read now
           </Button>
-          <Button
-            look="quiet"
-            busy={end.isPending}
-            onClick={() => (ending ? end.mutate() : setEnding(true))}
-            onBlur={() => setEnding(false)}
-          >
-            {ending ? 'Nobody comes from it any more' : 'End'}
-          </Button>
+          <TwicePressed says="End" sure="Nobody comes from it any more" act={end} />
         </span>
       </span>
       <Mapping one={one} />

@@ -123,16 +123,16 @@ async fn a_group_gets_members_and_an_eligibility_and_a_rule_says_for_what_and_wh
     ines.page("/person/tide-watch").await.unwrap();
     ines.says(TOMAS).await.unwrap();
     let text = ines.text().await.unwrap();
-    assert!(!text.contains("Take out") && !text.contains("Put in") && !text.contains("Make eligible"), "{text}");
+    assert!(!text.contains("Take out") && !text.contains("Put in") && !text.contains("Let ask for more"), "{text}");
 
-    mara.press("Make eligible").await.unwrap();
+    mara.press("Let ask for more").await.unwrap();
     mara.write("For what", "tide-writer@/nowhere").await.unwrap();
-    mara.press("Make tide-watch eligible").await.unwrap();
+    mara.press("Let tide-watch ask for it").await.unwrap();
     mara.says("/nowhere").await.unwrap();
     let right = on_cloud("tide-writer", "/lake");
     mara.write("For what", &right).await.unwrap();
     assert_eq!(mara.axe().await.unwrap(), Vec::<String>::new());
-    mara.press("Make tide-watch eligible").await.unwrap();
+    mara.press("Let tide-watch ask for it").await.unwrap();
     mara.until("the dialog is done", |text| !text.contains("They may then ask for it")).await.unwrap();
     assert!(house.client(TOMAS).eligible().await.unwrap().eligible.iter().any(|one| one.right == right));
     mara.press("Take out").await.unwrap();
