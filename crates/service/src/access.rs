@@ -27,8 +27,9 @@ impl AccessGraph {
 
     /// The graph as of now.
     pub(crate) async fn now(&self) -> Arc<Ways> {
-        let world = self.engine.world();
         let mut kept = self.kept.lock().await;
+        // Taken once it is our turn: whoever waited meanwhile finds what was built for them.
+        let world = self.engine.world();
         if let Some(built) = kept.as_ref().filter(|built| built.at == world.size()) {
             return Arc::clone(&built.ways);
         }
