@@ -121,7 +121,7 @@ async fn verify(app: App) {
     }
 }
 
-/// Has alarms told in the log. Where the store fails the writer fails too, and ends the service.
+/// Has alarms told in the log.
 async fn told(app: App) {
     if let Err(error) = journal::alarms(app).await {
         tracing::error!("alarms are not told here any more: {error:#}");

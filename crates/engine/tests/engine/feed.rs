@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_core::What;
 use tempestas_engine::{Engine, Follower};
 use tempestas_store::{Cursor, Entry};
@@ -110,4 +111,24 @@ async fn after_a_restore_it_goes_on_where_the_backup_ended() {
     store.keep_cursor("test", Cursor { next: all[5] + 100, epoch: 7 }).await.unwrap();
     let mut follower = again(&running.engine).await;
     assert_eq!(next(&mut follower).await, all, "no epoch was begun here, so from the first fact on");
+}
+
+#[tokio::test]
+async fn where_its_place_cannot_be_kept_it_goes_on_and_keeps_it_once_it_can() {
+    let directory = tempfile::tempdir().unwrap();
+    let (running, mut follower) = with_people(directory.path(), 2).await;
+    let observed = SqliteConnectOptions::new().filename(directory.path().join("observed.sqlite"));
+    let mut beside = observed.connect().await.unwrap();
+    next(&mut follower).await;
+    sqlx::query("ALTER TABLE cursors RENAME TO elsewhere").execute(&mut beside).await.unwrap();
+    follower.dealt_with().await.unwrap_err();
+    add(&running, 2..3).await;
+    assert_eq!(next(&mut follower).await.len(), 1, "what it had is not handed out again");
+    follower.dealt_with().await.unwrap_err();
+    sqlx::query("ALTER TABLE elsewhere RENAME TO cursors").execute(&mut beside).await.unwrap();
+    follower.dealt_with().await.unwrap();
+    drop(follower);
+    let mut follower = again(&running.engine).await;
+    add(&running, 3..4).await;
+    assert_eq!(next(&mut follower).await.len(), 1, "all before it was dealt with");
 }
