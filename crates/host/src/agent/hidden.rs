@@ -234,23 +234,9 @@ impl Host {
 mod tests {
     use std::{fs, os::unix::fs::PermissionsExt as _};
 
-    use super::*;
+    use super::{super::testing::host, *};
 
     const KEY: &str = "AAAAC3NzaC1lZDI1NTE5AAAAIF7kTQ3KwqAxv9QWcqf6C3wKkq9zv0m4c1q0v0Qm3h3k";
-
-    /// A host whose files lie in a directory, each with its mode.
-    fn host(files: &[(&str, &str, u32)]) -> (tempfile::TempDir, Host) {
-        let root = tempfile::tempdir().expect("a directory");
-        let bounds = "installation = \"pier\"\ntarget = \"t7\"\nservice = \"tempestas\"\nlongest = \"8h\"\n";
-        for (path, text, mode) in files.iter().chain(&[("etc/tempestas/host.toml", bounds, 0o644)]) {
-            let file = root.path().join(path);
-            fs::create_dir_all(file.parent().expect("a place")).expect("a directory");
-            fs::write(&file, text).expect("a file");
-            fs::set_permissions(&file, fs::Permissions::from_mode(*mode)).expect("its mode");
-        }
-        let opened = Host::open(root.path()).expect("a host");
-        (root, opened)
-    }
 
     fn account(name: &str, uid: u32) -> Account {
         let home = if uid == 0 { "/root".to_owned() } else { format!("/home/{name}") };

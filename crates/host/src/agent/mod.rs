@@ -11,6 +11,8 @@ mod processes;
 mod standing;
 mod sudoers;
 mod survey;
+#[cfg(test)]
+mod testing;
 mod timers;
 mod trust;
 mod turn;

@@ -290,23 +290,12 @@ fn commands_of(specs: Option<&Value>) -> (Vec<String>, bool) {
 
 #[cfg(test)]
 mod tests {
-    use std::fs;
-
     use serde_json::json;
 
-    use super::*;
+    use super::{super::testing, *};
 
-    /// A host whose files lie in a directory.
     fn host(files: &[(&str, &str)]) -> (tempfile::TempDir, Host) {
-        let root = tempfile::tempdir().expect("a directory");
-        let bounds = "installation = \"pier\"\ntarget = \"t7\"\nservice = \"tempestas\"\nlongest = \"8h\"\n";
-        for (path, text) in files.iter().chain(&[("etc/tempestas/host.toml", bounds)]) {
-            let file = root.path().join(path);
-            fs::create_dir_all(file.parent().expect("a place")).expect("a directory");
-            fs::write(file, text).expect("a file");
-        }
-        let opened = Host::open(root.path()).expect("a host");
-        (root, opened)
+        testing::host(&files.iter().map(|(path, text)| (*path, *text, 0o440)).collect::<Vec<_>>())
     }
 
     fn texts(host: &Host) -> Vec<String> {
