@@ -12,7 +12,7 @@ use tempestas_core::rehearsal::{Advice, Rhythm};
 use super::{
     Ended,
     args::{ConvertVerb, WaveArgs},
-    session::Session,
+    cli::Cli,
     show::{self, say},
     terms,
 };
@@ -62,11 +62,11 @@ const fn advice(advice: Advice) -> &'static str {
     }
 }
 
-pub(crate) async fn convert(session: &Session, verb: ConvertVerb) -> anyhow::Result<Ended> {
+pub(crate) async fn convert(cli: &Cli, verb: ConvertVerb) -> anyhow::Result<Ended> {
     match verb {
         ConvertVerb::Preview { rights } => {
-            let shown = session.client().preview_conversion(&Chosen { chosen: rights }).await?;
-            session.print(&shown, |shown| {
+            let shown = cli.client().preview_conversion(&Chosen { chosen: rights }).await?;
+            cli.print(&shown, |shown| {
                 plan(shown);
                 say!("Nothing was changed.");
             })?;
@@ -76,20 +76,20 @@ pub(crate) async fn convert(session: &Session, verb: ConvertVerb) -> anyhow::Res
             let rule = rule.map(|file| terms::read_rule(&file)).transpose()?;
             let zone = zone.or_else(|| TimeZone::system().iana_name().map(str::to_owned));
             let request = RehearseRequest { chosen: rights, days: Some(days), zone, rule };
-            let shown = session.client().rehearse(&request).await?;
-            session.print(&shown, rehearsal)?;
+            let shown = cli.client().rehearse(&request).await?;
+            cli.print(&shown, rehearsal)?;
             Ok(Ended::Well)
         }
         ConvertVerb::Next { conversion, wait } => {
-            let begun = session.fresh(async |client| client.next_wave(&conversion).await).await?;
-            settle(session, begun, wait).await
+            let begun = cli.fresh(async |client| client.next_wave(&conversion).await).await?;
+            settle(cli, begun, wait).await
         }
         ConvertVerb::Apply { rights, until, waves, yes, wait } => {
-            let shown = session.client().preview_conversion(&Chosen { chosen: rights.clone() }).await?;
-            if !session.is_json() {
+            let shown = cli.client().preview_conversion(&Chosen { chosen: rights.clone() }).await?;
+            if !cli.is_json() {
                 plan(&shown);
             }
-            session.sure("Convert them?", yes)?;
+            cli.sure("Convert them?", yes)?;
             let WaveArgs { name, pilot, wave_size, pace, stop_percent, undo_days } = waves;
             let request = ConvertRequest {
                 chosen: rights,
@@ -102,31 +102,31 @@ pub(crate) async fn convert(session: &Session, verb: ConvertVerb) -> anyhow::Res
                 stop_percent,
                 undo_days,
             };
-            let applied = session.fresh(async |client| client.convert(&request).await).await?;
-            settle(session, applied, wait).await
+            let applied = cli.fresh(async |client| client.convert(&request).await).await?;
+            settle(cli, applied, wait).await
         }
         ConvertVerb::List => {
-            let all = session.client().conversions().await?;
-            session.print(&all, |all| all.iter().for_each(conversion))?;
+            let all = cli.client().conversions().await?;
+            cli.print(&all, |all| all.iter().for_each(conversion))?;
             Ok(Ended::Well)
         }
     }
 }
 
-pub(crate) async fn undo(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
-    let undone = session.fresh(async |client| client.undo_conversion(id).await).await?;
-    settle(session, undone, wait).await
+pub(crate) async fn undo(cli: &Cli, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let undone = cli.fresh(async |client| client.undo_conversion(id).await).await?;
+    settle(cli, undone, wait).await
 }
 
 /// Shows a conversion, after waiting for the targets where that was asked for.
-async fn settle(session: &Session, mut shown: ConversionView, wait: bool) -> anyhow::Result<Ended> {
+async fn settle(cli: &Cli, mut shown: ConversionView, wait: bool) -> anyhow::Result<Ended> {
     let until = tokio::time::Instant::now() + WAIT;
     while wait && !shown.settled && tokio::time::Instant::now() < until {
         tokio::time::sleep(Duration::from_millis(200)).await;
-        let all = session.client().conversions().await?;
+        let all = cli.client().conversions().await?;
         shown = all.into_iter().find(|one| one.id == shown.id).unwrap_or(shown);
     }
-    session.print(&shown, conversion)?;
+    cli.print(&shown, conversion)?;
     Ok(if wait && !shown.settled { Ended::InVain } else { Ended::Well })
 }
 

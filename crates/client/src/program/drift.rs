@@ -4,15 +4,15 @@ use tempestas_api::{DriftFilter, DriftStateView, DriftView, IgnoreDrift};
 
 use super::{
     args::DriftVerb,
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
-pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<()> {
+pub(crate) async fn drift(cli: &Cli, verb: DriftVerb) -> anyhow::Result<()> {
     match verb {
         DriftVerb::List { all, at } => {
-            let found = session.client().drift(&DriftFilter { all, at }).await?;
-            session.print(&found, |found| {
+            let found = cli.client().drift(&DriftFilter { all, at }).await?;
+            cli.print(&found, |found| {
                 show::table(
                     &["ref", "target", "what", "weight", "since", "state"],
                     found.iter().map(row),
@@ -21,25 +21,25 @@ pub(crate) async fn drift(session: &Session, verb: DriftVerb) -> anyhow::Result<
             })
         }
         DriftVerb::Adopt { drift } => {
-            session.fresh(async |client| client.adopt_drift(&drift).await).await?;
+            cli.fresh(async |client| client.adopt_drift(&drift).await).await?;
             say!("{drift} is taken as it is: one more standing right, to be converted or not.");
             Ok(())
         }
         DriftVerb::PutBack { drift } => {
-            session.fresh(async |client| client.put_back_drift(&drift).await).await?;
+            cli.fresh(async |client| client.put_back_drift(&drift).await).await?;
             say!("{drift} is being put back; `tempestas convert list` shows when it was read back.");
             Ok(())
         }
         DriftVerb::Patch { drift } => {
-            let patch = session.client().source_patch(&drift).await?;
-            session.print(&patch, |patch| match &patch.patch {
+            let patch = cli.client().source_patch(&drift).await?;
+            cli.print(&patch, |patch| match &patch.patch {
                 Some(text) => show::raw(text.as_bytes()),
                 None => say!("There is no form for this system that tools take; {}.", patch.says),
             })
         }
         DriftVerb::Ignore { drift, reason, until } => {
             let request = IgnoreDrift { reason, until };
-            session.fresh(async |client| client.ignore_drift(&drift, &request).await).await?;
+            cli.fresh(async |client| client.ignore_drift(&drift, &request).await).await?;
             say!("Nothing is heard of {drift} until {}; then it is open again.", show::when(until));
             Ok(())
         }

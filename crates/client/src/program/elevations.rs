@@ -11,7 +11,7 @@ use tempestas_core::{StartChoice, Verdict};
 use super::{
     Ended,
     args::{AskArgs, Until, YesNo},
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
@@ -21,22 +21,22 @@ const WAIT: Duration = Duration::from_secs(60 * 60 * 12);
 /// States from which something moves by itself.
 const MOVING: [&str; 2] = ["opening", "closing"];
 
-pub(crate) async fn ask(session: &Session, args: AskArgs) -> anyhow::Result<Ended> {
+pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
     let start = match (args.at, args.on_begin) {
         (Some(time), _) => Some(StartChoice::At { time }),
         (None, true) => Some(StartChoice::OnBegin),
         (None, false) => None,
     };
     let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start };
-    let demand = session.client().preview_ask(&preview).await?;
+    let demand = cli.client().preview_ask(&preview).await?;
     if args.preview {
-        session.print(&demand, |demand| say!("{}", demand.sentence))?;
+        cli.print(&demand, |demand| say!("{}", demand.sentence))?;
         return Ok(Ended::Well);
     }
-    if !session.is_json() {
+    if !cli.is_json() {
         say!("{}", demand.sentence);
     }
-    session.sure("Ask for it?", args.yes)?;
+    cli.sure("Ask for it?", args.yes)?;
     let request = AskRequest {
         right: args.right,
         duration: args.duration,
@@ -45,36 +45,36 @@ pub(crate) async fn ask(session: &Session, args: AskArgs) -> anyhow::Result<Ende
         ticket: args.ticket,
         shown: demand.digest,
     };
-    let asked = session.fresh(async |client| client.ask(&request).await).await?;
-    if !session.is_json() {
+    let asked = cli.fresh(async |client| client.ask(&request).await).await?;
+    if !cli.is_json() {
         say!("{} {}.", asked.id, asked.sentence);
     }
     if !args.wait {
-        if session.is_json() {
-            session.print(&asked, |_| ())?;
+        if cli.is_json() {
+            cli.print(&asked, |_| ())?;
         }
         return Ok(Ended::Well);
     }
-    until_rest(session, &asked, &["waiting", "scheduled", "opening"], "live").await
+    until_rest(cli, &asked, &["waiting", "scheduled", "opening"], "live").await
 }
 
 /// Says each change until the elevation is past `states`; well if it is then in the wanted one.
-async fn until_rest(session: &Session, from: &ElevationView, states: &[&str], wanted: &str) -> anyhow::Result<Ended> {
+async fn until_rest(cli: &Cli, from: &ElevationView, states: &[&str], wanted: &str) -> anyhow::Result<Ended> {
     let until = tokio::time::Instant::now() + WAIT;
     let mut known = from.state.clone();
     let mut shown = from.clone();
     while states.contains(&known.as_str()) && tokio::time::Instant::now() < until {
         let wait = WaitQuery { unlike: Some(known.clone()), seconds: Some(20) };
-        shown = session.client().elevation(&from.id, &wait).await?.elevation;
+        shown = cli.client().elevation(&from.id, &wait).await?.elevation;
         if shown.state != known {
-            if !session.is_json() {
+            if !cli.is_json() {
                 say!("{} {}: {}.", shown.id, shown.state, shown.sentence);
             }
             known.clone_from(&shown.state);
         }
     }
-    if session.is_json() {
-        session.print(&shown, |_| ())?;
+    if cli.is_json() {
+        cli.print(&shown, |_| ())?;
     } else if let Some(found) = shown.grant.as_ref().and_then(|grant| grant.leftovers.as_ref()) {
         for leftover in found {
             say!("  leftover: {}{}", leftover.what, if leftover.ended { "; ended" } else { "; still there" });
@@ -83,9 +83,9 @@ async fn until_rest(session: &Session, from: &ElevationView, states: &[&str], wa
     Ok(if known == wanted { Ended::Well } else { Ended::InVain })
 }
 
-pub(crate) async fn waiting(session: &Session) -> anyhow::Result<()> {
-    let all = session.client().waiting().await?;
-    session.print(&all, |all| {
+pub(crate) async fn waiting(cli: &Cli) -> anyhow::Result<()> {
+    let all = cli.client().waiting().await?;
+    cli.print(&all, |all| {
         if all.is_empty() {
             say!("Nothing waits for your answer.");
         }
@@ -114,12 +114,12 @@ fn ask_shown(one: &ElevationView) {
 }
 
 /// One ask, with what an approver wants to know besides.
-pub(crate) async fn waiting_one(session: &Session, id: &str) -> anyhow::Result<()> {
-    let context = session.client().context(id).await?;
-    if !session.is_json() {
-        ask_shown(&session.client().elevation(id, &WaitQuery::default()).await?.elevation);
+pub(crate) async fn waiting_one(cli: &Cli, id: &str) -> anyhow::Result<()> {
+    let context = cli.client().context(id).await?;
+    if !cli.is_json() {
+        ask_shown(&cli.client().elevation(id, &WaitQuery::default()).await?.elevation);
     }
-    session.print(&context, context_shown)
+    cli.print(&context, context_shown)
 }
 
 fn context_shown(context: &AskContext) {
@@ -139,7 +139,7 @@ fn context_shown(context: &AskContext) {
 }
 
 pub(crate) async fn answer(
-    session: &Session,
+    cli: &Cli,
     id: &str,
     verdict: YesNo,
     reason: Option<String>,
@@ -147,21 +147,21 @@ pub(crate) async fn answer(
     yes: bool,
 ) -> anyhow::Result<()> {
     let less = Some(less).filter(|less| less.duration.is_some() || less.scope.is_some() || less.start.is_some());
-    let asked = session.client().elevation(id, &WaitQuery::default()).await?.elevation;
-    if !session.is_json() {
+    let asked = cli.client().elevation(id, &WaitQuery::default()).await?.elevation;
+    if !cli.is_json() {
         ask_shown(&asked);
-        context_shown(&session.client().context(id).await?);
+        context_shown(&cli.client().context(id).await?);
     }
     let verdict = Verdict::from(verdict);
-    session.sure(&format!("Answer {verdict:?}?"), yes)?;
+    cli.sure(&format!("Answer {verdict:?}?"), yes)?;
     let request = AnswerRequest { verdict, less, reason, shown: asked.digest };
-    let answered = session.fresh(async |client| client.answer(id, &request).await).await?;
-    session.print(&answered, |one| say!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
+    let answered = cli.fresh(async |client| client.answer(id, &request).await).await?;
+    cli.print(&answered, |one| say!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
 }
 
-pub(crate) async fn list(session: &Session, wanted: ElevationFilter) -> anyhow::Result<()> {
-    let found = session.client().elevations(&wanted).await?;
-    session.print(&found, |found| {
+pub(crate) async fn list(cli: &Cli, wanted: ElevationFilter) -> anyhow::Result<()> {
+    let found = cli.client().elevations(&wanted).await?;
+    cli.print(&found, |found| {
         let rows = found
             .iter()
             .map(|one| [one.id.clone(), one.who.clone(), one.right.clone(), one.state.clone(), one.sentence.clone()]);
@@ -173,15 +173,15 @@ pub(crate) async fn list(session: &Session, wanted: ElevationFilter) -> anyhow::
     })
 }
 
-pub(crate) async fn show(session: &Session, id: &str, wait: Option<Until>) -> anyhow::Result<Ended> {
+pub(crate) async fn show(cli: &Cli, id: &str, wait: Option<Until>) -> anyhow::Result<Ended> {
     const BEFORE: [&str; 4] = ["waiting", "scheduled", "ready", "opening"];
     const UNFINISHED: [&str; 6] = ["waiting", "scheduled", "ready", "opening", "live", "closing"];
     let story = match wait {
-        None => session.client().elevation(id, &WaitQuery::default()).await?,
-        Some(Until::Live) => session.client().wait_past(id, &BEFORE, WAIT).await?,
-        Some(Until::Ended) => session.client().wait_past(id, &UNFINISHED, WAIT).await?,
+        None => cli.client().elevation(id, &WaitQuery::default()).await?,
+        Some(Until::Live) => cli.client().wait_past(id, &BEFORE, WAIT).await?,
+        Some(Until::Ended) => cli.client().wait_past(id, &UNFINISHED, WAIT).await?,
     };
-    session.print(&story, story_shown)?;
+    cli.print(&story, story_shown)?;
     let state = story.elevation.state.as_str();
     let came = match wait {
         None => true,
@@ -227,35 +227,35 @@ fn story_shown(story: &ElevationStory) {
     show::entries(&story.story);
 }
 
-pub(crate) async fn begin(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
-    let begun = session.fresh(async |client| client.begin(id).await).await?;
-    moved(session, &begun, wait, "live").await
+pub(crate) async fn begin(cli: &Cli, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let begun = cli.fresh(async |client| client.begin(id).await).await?;
+    moved(cli, &begun, wait, "live").await
 }
 
 /// Shows what became of an elevation, after waiting for its target where that was asked for.
-async fn moved(session: &Session, one: &ElevationView, wait: bool, wanted: &str) -> anyhow::Result<Ended> {
+async fn moved(cli: &Cli, one: &ElevationView, wait: bool, wanted: &str) -> anyhow::Result<Ended> {
     if wait {
-        if !session.is_json() {
+        if !cli.is_json() {
             say!("{} {}: {}.", one.id, one.state, one.sentence);
         }
-        return until_rest(session, one, &MOVING, wanted).await;
+        return until_rest(cli, one, &MOVING, wanted).await;
     }
-    session.print(one, |one| say!("{} {}: {}.", one.id, one.state, one.sentence))?;
+    cli.print(one, |one| say!("{} {}: {}.", one.id, one.state, one.sentence))?;
     Ok(Ended::Well)
 }
 
-pub(crate) async fn give_back(session: &Session, id: &str, wait: bool) -> anyhow::Result<Ended> {
-    let given = session.fresh(async |client| client.give_back(id).await).await?;
-    moved(session, &given, wait, "given-back").await
+pub(crate) async fn give_back(cli: &Cli, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let given = cli.fresh(async |client| client.give_back(id).await).await?;
+    moved(cli, &given, wait, "given-back").await
 }
 
-pub(crate) async fn revoke(session: &Session, id: &str, word: String, wait: bool) -> anyhow::Result<Ended> {
+pub(crate) async fn revoke(cli: &Cli, id: &str, word: String, wait: bool) -> anyhow::Result<Ended> {
     let word = WordRequest { word };
-    let revoked = session.fresh(async |client| client.revoke(id, &word).await).await?;
-    moved(session, &revoked, wait, "revoked").await
+    let revoked = cli.fresh(async |client| client.revoke(id, &word).await).await?;
+    moved(cli, &revoked, wait, "revoked").await
 }
 
-pub(crate) async fn withdraw(session: &Session, id: &str) -> anyhow::Result<()> {
-    let withdrawn = session.fresh(async |client| client.withdraw(id).await).await?;
-    session.print(&withdrawn, |one| say!("{} {}.", one.id, one.state))
+pub(crate) async fn withdraw(cli: &Cli, id: &str) -> anyhow::Result<()> {
+    let withdrawn = cli.fresh(async |client| client.withdraw(id).await).await?;
+    cli.print(&withdrawn, |one| say!("{} {}.", one.id, one.state))
 }

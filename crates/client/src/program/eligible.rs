@@ -9,24 +9,19 @@ use tempestas_core::{AppointmentState, LookedAt, Verdict};
 
 use super::{
     args::{CoverVerb, EligibleVerb},
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
-pub(crate) async fn eligible(
-    session: &Session,
-    long: bool,
-    all: bool,
-    verb: Option<EligibleVerb>,
-) -> anyhow::Result<()> {
+pub(crate) async fn eligible(cli: &Cli, long: bool, all: bool, verb: Option<EligibleVerb>) -> anyhow::Result<()> {
     match verb {
         None if all => {
-            let all = session.client().eligibilities().await?;
-            session.print(&all, |all| everybodys(all))
+            let all = cli.client().eligibilities().await?;
+            cli.print(&all, |all| everybodys(all))
         }
         None => {
-            let mine = session.client().eligible().await?;
-            session.print(&mine, |mine| {
+            let mine = cli.client().eligible().await?;
+            cli.print(&mine, |mine| {
                 if let Some(why) = &mine.empty_because {
                     say!("You may ask for nothing: {why}.");
                 }
@@ -39,88 +34,82 @@ pub(crate) async fn eligible(
         }
         Some(EligibleVerb::Give { who, right, from, until, reason }) => {
             let new = NewEligibility { who, right, from, until, reason };
-            let given = session.fresh(async |client| client.give_eligibility(&new).await).await?;
-            session.print(&given, came_of)
+            let given = cli.fresh(async |client| client.give_eligibility(&new).await).await?;
+            cli.print(&given, came_of)
         }
         Some(EligibleVerb::Change { id, from, until, for_good, reason }) => {
             let window = ChangeWindow { from, until, for_good, reason };
-            let was = LookedAt::This(shown(session, &id).await?.digest);
-            let changed = session.fresh(async |client| client.change_eligibility(&id, was, &window).await).await?;
-            session.print(&changed, came_of)
+            let was = LookedAt::This(shown(cli, &id).await?.digest);
+            let changed = cli.fresh(async |client| client.change_eligibility(&id, was, &window).await).await?;
+            cli.print(&changed, came_of)
         }
         Some(EligibleVerb::Suspend { id, reason }) => {
             let why = SuspendRequest { reason };
-            let done = session.fresh(async |client| client.suspend_eligibility(&id, &why).await).await?;
-            session.print(&done, |_| say!("Suspended {id}; `tempestas eligible resume {id}` lets it hold again."))
+            let done = cli.fresh(async |client| client.suspend_eligibility(&id, &why).await).await?;
+            cli.print(&done, |_| say!("Suspended {id}; `tempestas eligible resume {id}` lets it hold again."))
         }
         Some(EligibleVerb::Resume { id }) => {
-            let done = session.fresh(async |client| client.resume_eligibility(&id).await).await?;
-            session.print(&done, |_| say!("Resumed {id}."))
+            let done = cli.fresh(async |client| client.resume_eligibility(&id).await).await?;
+            cli.print(&done, |_| say!("Resumed {id}."))
         }
         Some(EligibleVerb::End { id }) => {
-            let done = session.fresh(async |client| client.end_eligibility(&id).await).await?;
-            session.print(&done, |_| say!("Ended {id}."))
+            let done = cli.fresh(async |client| client.end_eligibility(&id).await).await?;
+            cli.print(&done, |_| say!("Ended {id}."))
         }
         Some(EligibleVerb::Wishes { all }) => {
-            let mut wishes = session.client().appointments().await?;
+            let mut wishes = cli.client().appointments().await?;
             wishes.retain(|one| all || one.state == AppointmentState::Waiting);
-            session.print(&wishes, |wishes| listed(wishes, "Nobody waits to be made eligible."))
+            cli.print(&wishes, |wishes| listed(wishes, "Nobody waits to be made eligible."))
         }
         Some(EligibleVerb::Answer { wish, verdict, reason, yes }) => {
-            answer(session, &wish, verdict.into(), reason, yes).await
+            answer(cli, &wish, verdict.into(), reason, yes).await
         }
-        Some(EligibleVerb::TakeBack { wish }) => end(session, &wish).await,
+        Some(EligibleVerb::TakeBack { wish }) => end(cli, &wish).await,
     }
 }
 
-pub(crate) async fn cover(session: &Session, verb: CoverVerb) -> anyhow::Result<()> {
+pub(crate) async fn cover(cli: &Cli, verb: CoverVerb) -> anyhow::Result<()> {
     match verb {
         CoverVerb::Begin { absent, by, from, until, reason } => {
             let new = NewCover { absent, stand_in: by, from, until, reason };
-            let begun = session.fresh(async |client| client.cover(&new).await).await?;
-            session.print(&begun, said)
+            let begun = cli.fresh(async |client| client.cover(&new).await).await?;
+            cli.print(&begun, said)
         }
         CoverVerb::List => {
-            let mut covers = session.client().appointments().await?;
+            let mut covers = cli.client().appointments().await?;
             covers.retain(|one| one.covers.is_some());
             covers.sort_by_key(|one| !matches!(one.state, AppointmentState::Made | AppointmentState::Waiting));
-            session.print(&covers, |covers| listed(covers, "Nobody stands in for anybody, and nobody did."))
+            cli.print(&covers, |covers| listed(covers, "Nobody stands in for anybody, and nobody did."))
         }
         CoverVerb::Show { cover } => {
-            let story = session.client().appointment(&cover).await?;
-            session.print(&story, account)
+            let story = cli.client().appointment(&cover).await?;
+            cli.print(&story, account)
         }
-        CoverVerb::End { cover } => end(session, &cover).await,
+        CoverVerb::End { cover } => end(cli, &cover).await,
     }
 }
 
-async fn end(session: &Session, id: &str) -> anyhow::Result<()> {
-    let ended = session.fresh(async |client| client.end_appointment(id).await).await?;
-    session.print(&ended, said)
+async fn end(cli: &Cli, id: &str) -> anyhow::Result<()> {
+    let ended = cli.fresh(async |client| client.end_appointment(id).await).await?;
+    cli.print(&ended, said)
 }
 
-async fn answer(
-    session: &Session,
-    id: &str,
-    verdict: Verdict,
-    reason: Option<String>,
-    yes: bool,
-) -> anyhow::Result<()> {
-    let wish = session.client().appointment(id).await?.appointment;
-    if !session.is_json() {
+async fn answer(cli: &Cli, id: &str, verdict: Verdict, reason: Option<String>, yes: bool) -> anyhow::Result<()> {
+    let wish = cli.client().appointment(id).await?.appointment;
+    if !cli.is_json() {
         said(&wish);
     }
-    session.sure(&format!("Say {} to {}?", show::word(verdict), wish.id), yes)?;
+    cli.sure(&format!("Say {} to {}?", show::word(verdict), wish.id), yes)?;
     let said_now = AppointmentVerdict { verdict, reason, shown: wish.digest };
-    let answered = session.fresh(async |client| client.answer_appointment(id, &said_now).await).await?;
-    session.print(&answered, said)
+    let answered = cli.fresh(async |client| client.answer_appointment(id, &said_now).await).await?;
+    cli.print(&answered, said)
 }
 
 /// An eligibility as the caller sees it: of their own, or where they look after.
-async fn shown(session: &Session, id: &str) -> anyhow::Result<EligibilityView> {
-    let mut all = session.client().eligible().await?.eligible;
+async fn shown(cli: &Cli, id: &str) -> anyhow::Result<EligibilityView> {
+    let mut all = cli.client().eligible().await?.eligible;
     if !all.iter().any(|one| one.id == id) {
-        all = session.client().eligibilities().await?;
+        all = cli.client().eligibilities().await?;
     }
     let unknown = || format!("there is no eligibility {id} that you can see; `tempestas eligible` lists your own");
     all.into_iter().find(|one| one.id == id).with_context(unknown)

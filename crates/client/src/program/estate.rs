@@ -10,7 +10,7 @@ use tempestas_core::{Connector, LookedAt, is_said, label_from};
 
 use super::{
     args::{EnrolVerb, GroupArgs, TargetsVerb},
-    session::Session,
+    cli::Cli,
     show::{self, say, tell},
 };
 
@@ -28,30 +28,30 @@ fn parent_and_name(path: &str) -> (String, String) {
     }
 }
 
-pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Result<()> {
+pub(crate) async fn targets(cli: &Cli, verb: TargetsVerb) -> anyhow::Result<()> {
     match verb {
-        TargetsVerb::List { group } => list(session, &group).await,
+        TargetsVerb::List { group } => list(cli, &group).await,
         TargetsVerb::AddFolder { path } => {
             let (parent, name) = parent_and_name(&path);
             let folder = NewFolder { parent, name };
-            session.fresh(async |client| client.add_folder(&folder).await).await?;
-            session.done(&format!("Added the folder {path}."))
+            cli.fresh(async |client| client.add_folder(&folder).await).await?;
+            cli.done(&format!("Added the folder {path}."))
         }
-        TargetsVerb::Enrol { kind } => enrol(session, kind).await,
-        TargetsVerb::Enrolment { path, undo } => enrolment(session, path, undo).await,
-        TargetsVerb::Check { path } => check(session, path).await,
-        TargetsVerb::LetGo { path, reason, yes } => let_go(session, path, reason, yes).await,
+        TargetsVerb::Enrol { kind } => enrol(cli, kind).await,
+        TargetsVerb::Enrolment { path, undo } => enrolment(cli, path, undo).await,
+        TargetsVerb::Check { path } => check(cli, path).await,
+        TargetsVerb::LetGo { path, reason, yes } => let_go(cli, path, reason, yes).await,
         TargetsVerb::Survey { path } => {
             let which = WhichTarget { target: path };
-            let reply = session.fresh(async |client| client.survey(&which).await).await?;
-            session.print(&reply, surveyed)
+            let reply = cli.fresh(async |client| client.survey(&which).await).await?;
+            cli.print(&reply, surveyed)
         }
         TargetsVerb::Accept { path } => {
             let which = WhichTarget { target: path };
-            let reply = session.fresh(async |client| client.accept_survey(&which).await).await?;
-            session.print(&reply, surveyed)
+            let reply = cli.fresh(async |client| client.accept_survey(&which).await).await?;
+            cli.print(&reply, surveyed)
         }
-        TargetsVerb::Authorities { step, leave_behind } => authorities(session, step.as_deref(), leave_behind).await,
+        TargetsVerb::Authorities { step, leave_behind } => authorities(cli, step.as_deref(), leave_behind).await,
         TargetsVerb::Set { path, emergency_least, alarm_after, secret_file, runs_on, own_login, labels } => {
             let settings = TargetSettings {
                 target: path.clone(),
@@ -62,11 +62,11 @@ pub(crate) async fn targets(session: &Session, verb: TargetsVerb) -> anyhow::Res
                 own_login,
                 labels: (!labels.is_empty()).then(|| labels.into_iter().filter(|(name, _)| !name.is_empty()).collect()),
             };
-            let known = session.client().targets().await?.into_iter().find(|known| is_at(&known.path, &path));
+            let known = cli.client().targets().await?.into_iter().find(|known| is_at(&known.path, &path));
             let known = known.with_context(|| format!("there is no target {path}; `tempestas targets` lists them"))?;
             let was = LookedAt::This(known.digest);
-            session.fresh(async |client| client.set_target(was, &settings).await).await?;
-            session.done(&format!("Changed the settings of {path}."))
+            cli.fresh(async |client| client.set_target(was, &settings).await).await?;
+            cli.done(&format!("Changed the settings of {path}."))
         }
     }
 }
@@ -78,48 +78,48 @@ pub(crate) fn is_at(path: &str, written: &str) -> bool {
     names(path) == names(written)
 }
 
-async fn enrol(session: &Session, kind: EnrolVerb) -> anyhow::Result<()> {
+async fn enrol(cli: &Cli, kind: EnrolVerb) -> anyhow::Result<()> {
     match kind {
         EnrolVerb::Linux { path, host, port, user, host_key_file, emergency_least, wait } => {
             let host_key = secret(&host_key_file)?;
             let connector = Connector::Linux { host, port, user, host_key };
-            let added = take_in(session, &path, connector, None, emergency_least).await?;
+            let added = take_in(cli, &path, connector, None, emergency_least).await?;
             // What goes to standard output is the script alone.
             tell!("Added {}. This is what it takes to look after it:", added.path);
-            enrolment(session, path.clone(), false).await?;
-            if wait { missing_no_more(session, path).await } else { Ok(()) }
+            enrolment(cli, path.clone(), false).await?;
+            if wait { missing_no_more(cli, path).await } else { Ok(()) }
         }
         EnrolVerb::Fathom { path, url, secret_file, emergency_least } => {
-            add(session, &path, Connector::Fathom { url }, Some(&secret_file), emergency_least).await
+            add(cli, &path, Connector::Fathom { url }, Some(&secret_file), emergency_least).await
         }
         EnrolVerb::Described { path, form, secret_file, emergency_least } => {
             let form = std::fs::read_to_string(&form).with_context(|| format!("{} can't be read", form.display()))?;
-            add(session, &path, Connector::Described { form }, Some(&secret_file), emergency_least).await
+            add(cli, &path, Connector::Described { form }, Some(&secret_file), emergency_least).await
         }
         EnrolVerb::Ldap { path, url, user, base, grants, sweep, secret_file, emergency_least } => {
             let grants = grants.unwrap_or_else(|| format!("ou=grants,{base}"));
             let connector = Connector::Ldap { url, user, base, grants, sweep: sweep.0 };
-            add(session, &path, connector, Some(&secret_file), emergency_least).await
+            add(cli, &path, connector, Some(&secret_file), emergency_least).await
         }
         EnrolVerb::Postgres { path, host, port, user, database, own_login, secret_file, emergency_least } => {
             let connector = Connector::Postgres { host, port, user, database, own_login };
-            add(session, &path, connector, Some(&secret_file), emergency_least).await
+            add(cli, &path, connector, Some(&secret_file), emergency_least).await
         }
         EnrolVerb::Brightwater { path, url, secret_file, emergency_least } => {
-            add(session, &path, Connector::Brightwater { url }, Some(&secret_file), emergency_least).await
+            add(cli, &path, Connector::Brightwater { url }, Some(&secret_file), emergency_least).await
         }
     }
 }
 
-async fn list(session: &Session, group: &GroupArgs) -> anyhow::Result<()> {
-    let mut all = session.client().targets().await?;
+async fn list(cli: &Cli, group: &GroupArgs) -> anyhow::Result<()> {
+    let mut all = cli.client().targets().await?;
     let label = group.label.as_deref().map(label_from).transpose()?;
     let says = group.says.as_deref().map(label_from).transpose()?;
     all.retain(|one| {
         label.is_none_or(|(name, value)| is_said(&one.labels, name, value))
             && says.is_none_or(|(name, value)| is_said(&one.attributes, name, value))
     });
-    session.print(&all, |all| {
+    cli.print(&all, |all| {
         let rows = all.iter().map(|one| {
             let state = match (&one.trouble, one.held) {
                 (Some(trouble), _) => trouble.clone(),
@@ -152,18 +152,18 @@ async fn list(session: &Session, group: &GroupArgs) -> anyhow::Result<()> {
 }
 
 async fn add(
-    session: &Session,
+    cli: &Cli,
     path: &str,
     connector: Connector,
     secret_file: Option<&Path>,
     emergency_least: u32,
 ) -> anyhow::Result<()> {
-    let added = take_in(session, path, connector, secret_file, emergency_least).await?;
-    session.print(&added, |added| say!("Looking after {}; its first survey begins by itself.", added.path))
+    let added = take_in(cli, path, connector, secret_file, emergency_least).await?;
+    cli.print(&added, |added| say!("Looking after {}; its first survey begins by itself.", added.path))
 }
 
 async fn take_in(
-    session: &Session,
+    cli: &Cli,
     path: &str,
     connector: Connector,
     secret_file: Option<&Path>,
@@ -172,17 +172,17 @@ async fn take_in(
     let (parent, name) = parent_and_name(path);
     let secret = secret_file.map(secret).transpose()?.unwrap_or_default();
     let new = NewTarget { parent, name, connector, secret, emergency_least, alarm_after: 60 };
-    session.fresh(async |client| client.add_target(&new).await).await
+    cli.fresh(async |client| client.add_target(&new).await).await
 }
 
 /// How often it is looked whether a host was enrolled.
 const LOOKED_AGAIN: std::time::Duration = std::time::Duration::from_secs(2);
 
 /// The script alone goes to standard output, so that it can go into a file; what it means goes beside it.
-async fn enrolment(session: &Session, path: String, undo: bool) -> anyhow::Result<()> {
+async fn enrolment(cli: &Cli, path: String, undo: bool) -> anyhow::Result<()> {
     let which = WhichTarget { target: path };
-    let reply = session.client().host_enrolment(&which).await?;
-    session.print(&reply, |reply| {
+    let reply = cli.client().host_enrolment(&which).await?;
+    cli.print(&reply, |reply| {
         if undo {
             show::raw(reply.undo.as_bytes());
             return;
@@ -194,10 +194,10 @@ async fn enrolment(session: &Session, path: String, undo: bool) -> anyhow::Resul
     })
 }
 
-async fn check(session: &Session, path: String) -> anyhow::Result<()> {
+async fn check(cli: &Cli, path: String) -> anyhow::Result<()> {
     let which = WhichTarget { target: path };
-    let reply = session.fresh(async |client| client.check_target(&which).await).await?;
-    session.print(&reply, |reply| {
+    let reply = cli.fresh(async |client| client.check_target(&which).await).await?;
+    cli.print(&reply, |reply| {
         if reply.missing.is_empty() {
             say!("{} can be looked after; nothing is missing.", reply.target);
         } else {
@@ -208,13 +208,13 @@ async fn check(session: &Session, path: String) -> anyhow::Result<()> {
 }
 
 /// Looks until nothing is missing on a host; whenever something else is, that is said.
-async fn missing_no_more(session: &Session, path: String) -> anyhow::Result<()> {
+async fn missing_no_more(cli: &Cli, path: String) -> anyhow::Result<()> {
     let which = WhichTarget { target: path };
     let mut said = Vec::new();
     loop {
-        let reply = session.fresh(async |client| client.check_target(&which).await).await?;
+        let reply = cli.fresh(async |client| client.check_target(&which).await).await?;
         if reply.missing.is_empty() {
-            let surveyed = session.fresh(async |client| client.survey(&which).await).await?;
+            let surveyed = cli.fresh(async |client| client.survey(&which).await).await?;
             tell!("Nothing is missing; {} standing rights are known there now.", surveyed.standing);
             return Ok(());
         }
@@ -227,25 +227,25 @@ async fn missing_no_more(session: &Session, path: String) -> anyhow::Result<()> 
     }
 }
 
-async fn let_go(session: &Session, path: String, reason: String, yes: bool) -> anyhow::Result<()> {
-    let all = session.client().targets().await?;
+async fn let_go(cli: &Cli, path: String, reason: String, yes: bool) -> anyhow::Result<()> {
+    let all = cli.client().targets().await?;
     let known = all.iter().find(|one| one.path == path);
     let known = known.with_context(|| format!("{path} is not a target; `tempestas targets` lists them"))?;
     tell!(
         "{path}: {} standing rights there are seen no more, and whoever may ask for rights there can't any more.",
         known.standing
     );
-    session.sure("Let it go?", yes)?;
+    cli.sure("Let it go?", yes)?;
     // Asked for before the end, after which nobody knows what was placed there.
     let which = WhichTarget { target: path.clone() };
     let undo = match &known.connector {
-        Connector::Linux { .. } => Some(session.client().host_enrolment(&which).await?.undo),
+        Connector::Linux { .. } => Some(cli.client().host_enrolment(&which).await?.undo),
         _ => None,
     };
     let end = EndTarget { target: path.clone(), reason };
-    session.fresh(async |client| client.end_target(&end).await).await?;
+    cli.fresh(async |client| client.end_target(&end).await).await?;
     let left = serde_json::json!({ "undo": undo, "broker": known.broker });
-    session.print(&left, |_| match (&undo, &known.broker) {
+    cli.print(&left, |_| match (&undo, &known.broker) {
         (Some(undo), _) => {
             tell!("Let {path} go. Run this on the host as root, and nothing of ours is left there:");
             show::raw(undo.as_bytes());
@@ -269,9 +269,9 @@ fn surveyed(reply: &SurveyReply) {
     }
 }
 
-pub(crate) async fn roles(session: &Session) -> anyhow::Result<()> {
-    let all = session.client().roles().await?;
-    session.print(&all, |all| {
+pub(crate) async fn roles(cli: &Cli) -> anyhow::Result<()> {
+    let all = cli.client().roles().await?;
+    cli.print(&all, |all| {
         let rows = all.iter().map(|one| {
             [format!("{}@{}", one.role, one.target), one.weight.to_string(), one.says.clone(), one.lapse.says.clone()]
         });
@@ -279,13 +279,13 @@ pub(crate) async fn roles(session: &Session) -> anyhow::Result<()> {
     })
 }
 
-pub(crate) async fn alarms(session: &Session, settle: Option<&str>) -> anyhow::Result<()> {
+pub(crate) async fn alarms(cli: &Cli, settle: Option<&str>) -> anyhow::Result<()> {
     if let Some(id) = settle {
-        session.fresh(async |client| client.settle_alarm(id).await).await?;
-        return session.done(&format!("Settled {id}."));
+        cli.fresh(async |client| client.settle_alarm(id).await).await?;
+        return cli.done(&format!("Settled {id}."));
     }
-    let all = session.client().alarms().await?;
-    session.print(&all, |all| {
+    let all = cli.client().alarms().await?;
+    cli.print(&all, |all| {
         let rows = all.iter().map(|one| {
             let state = one.settled.map_or_else(|| "OPEN".to_owned(), |at| format!("settled {}", show::when(at)));
             [one.id.clone(), state, show::when(one.since), one.says.clone()]
@@ -294,15 +294,15 @@ pub(crate) async fn alarms(session: &Session, settle: Option<&str>) -> anyhow::R
     })
 }
 
-async fn authorities(session: &Session, step: Option<&str>, leave_behind: bool) -> anyhow::Result<()> {
-    let mut view = session.client().authorities().await?;
+async fn authorities(cli: &Cli, step: Option<&str>, leave_behind: bool) -> anyhow::Result<()> {
+    let mut view = cli.client().authorities().await?;
     if let Some(step) = step {
         let due = view.stage.step();
         anyhow::ensure!(step == due, "{}; the step that follows is `{due}`", view.says);
         let step = AuthoritiesStep { from: view.stage, leave_behind };
-        view = session.fresh(async |client| client.step_authorities(&step).await).await?;
+        view = cli.fresh(async |client| client.step_authorities(&step).await).await?;
     }
-    session.print(&view, |view| {
+    cli.print(&view, |view| {
         say!("For SSH, {}.", view.says);
         say!("  people  {}", view.people.join("\n          "));
         say!("  orders  {}", view.orders.join("\n          "));

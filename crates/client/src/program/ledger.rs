@@ -14,8 +14,8 @@ use tempestas_core::ledger::{Fault, SignedCheckpoint, Verifier, leaf_hash, verif
 use super::{
     Ended,
     args::{Common, LedgerVerb},
+    cli::Cli,
     home::{Home, KeptCheckpoint},
-    session::Session,
     show::{self, say},
 };
 
@@ -24,23 +24,23 @@ const LISTED: usize = 40;
 /// How a note's signature begins.
 const SIGNED: &str = "— ";
 
-pub(crate) async fn ledger(session: &Session, verb: LedgerVerb, common: &Common) -> anyhow::Result<Ended> {
+pub(crate) async fn ledger(cli: &Cli, verb: LedgerVerb, common: &Common) -> anyhow::Result<Ended> {
     match verb {
         LedgerVerb::List { kind, who, elevation, since, until, before, most, csv, lines } => {
             let most = most.or((!csv).then_some(LISTED));
             let filter = LedgerFilter { before, most, kind, who, elevation, since, until };
             if csv {
-                show::raw(session.client().ledger_csv(&filter).await?.as_bytes());
+                show::raw(cli.client().ledger_csv(&filter).await?.as_bytes());
                 return Ok(Ended::Well);
             }
-            let reply = session.client().ledger(&filter).await?;
+            let reply = cli.client().ledger(&filter).await?;
             if lines {
                 for entry in &reply.entries {
                     say!("{}", serde_json::to_string(entry)?);
                 }
                 return Ok(Ended::Well);
             }
-            session.print(&reply, |reply| {
+            cli.print(&reply, |reply| {
                 show::entries(&reply.entries);
                 if let Some(before) = reply.before {
                     say!("Older ones: --before {before}");
@@ -48,29 +48,29 @@ pub(crate) async fn ledger(session: &Session, verb: LedgerVerb, common: &Common)
             })?;
         }
         LedgerVerb::Export { file } => {
-            let mut response = session.client().export().await?;
+            let mut response = cli.client().export().await?;
             let mut out = File::create(&file).with_context(|| format!("{} can't be written", file.display()))?;
             while let Some(piece) = response.chunk().await? {
                 out.write_all(&piece)?;
             }
             out.sync_all()?;
-            session.print(&Wrote { file: file.display().to_string() }, |Wrote { file }| {
+            cli.print(&Wrote { file: file.display().to_string() }, |Wrote { file }| {
                 say!("Wrote {file}. Verify it with `tempestas ledger verify {file}`.");
             })?;
         }
         LedgerVerb::Proof { n } => {
-            let proof = session.client().proof(&n.to_string()).await?;
+            let proof = cli.client().proof(&n.to_string()).await?;
             // By the key that was seen here before, and no other.
-            session.checkpoint().await?;
-            ensure_proven(&proof, &session.verifier()?)?;
-            session.print(&proof, |proof| {
+            cli.checkpoint().await?;
+            ensure_proven(&proof, &cli.verifier()?)?;
+            cli.print(&proof, |proof| {
                 say!("{}", proof.fact);
                 say!("Entry {} stands so in the ledger of {} facts whose checkpoint is signed.", proof.n, proof.size);
             })?;
         }
         LedgerVerb::Checkpoint => {
-            let (seen, word) = session.checkpoint().await?;
-            session.print(&seen.note, |note| {
+            let (seen, word) = cli.checkpoint().await?;
+            cli.print(&seen.note, |note| {
                 show::raw(note.as_bytes());
                 say!("This checkpoint is genuine and {word}.");
             })?;

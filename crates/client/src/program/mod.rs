@@ -1,6 +1,7 @@
 //! The program: one file for each group of verbs.
 
 mod args;
+mod cli;
 mod conversions;
 mod drift;
 mod elevations;
@@ -11,7 +12,6 @@ mod home;
 mod ledger;
 mod people;
 mod reach;
-mod session;
 mod show;
 mod sources;
 mod standing;
@@ -28,7 +28,7 @@ use tempestas_core::StartChoice;
 
 use anyhow::Context as _;
 use args::{Args, Verb};
-use session::Session;
+use cli::Cli;
 use show::{say, tell};
 
 /// How the program can end, as `tempestas help exit-codes` in the documentation lists them.
@@ -87,50 +87,50 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
     if let Verb::Ledger(args::LedgerVerb::Verify { file, key, seen }) = &args.verb {
         return ledger::verify(file, key.as_deref(), seen.as_deref(), &args.common);
     }
-    let session = Session::new(&args.common)?;
+    let cli = Cli::new(&args.common)?;
     match args.verb {
         Verb::SignIn { name: Some(name), password: true, password_stdin }
         | Verb::SignIn { name: Some(name), password_stdin: password_stdin @ true, .. } => {
-            session.sign_in(&name, password_stdin).await?
+            cli.sign_in(&name, password_stdin).await?
         }
-        Verb::SignIn { .. } => session.sign_in_by_code().await?,
-        Verb::SignOut => session.sign_out().await?,
-        Verb::Enrol { secret_file, password_stdin } => session.enrol(secret_file.as_deref(), password_stdin).await?,
-        Verb::SignIns { end } => people::sign_ins(&session, end.as_deref()).await?,
-        Verb::Me => people::me(&session).await?,
-        Verb::People { verb } => people::people(&session, verb.unwrap_or(args::PeopleVerb::List)).await?,
-        Verb::Targets { verb } => estate::targets(&session, verb.unwrap_or_else(args::TargetsVerb::list)).await?,
-        Verb::Roles => estate::roles(&session).await?,
-        Verb::Alarms { settle } => estate::alarms(&session, settle.as_deref()).await?,
-        Verb::Standing(filter) => standing::list(&session, filter).await?,
-        Verb::Ways { verb } => ways::ways(&session, verb).await?,
+        Verb::SignIn { .. } => cli.sign_in_by_code().await?,
+        Verb::SignOut => cli.sign_out().await?,
+        Verb::Enrol { secret_file, password_stdin } => cli.enrol(secret_file.as_deref(), password_stdin).await?,
+        Verb::SignIns { end } => people::sign_ins(&cli, end.as_deref()).await?,
+        Verb::Me => people::me(&cli).await?,
+        Verb::People { verb } => people::people(&cli, verb.unwrap_or(args::PeopleVerb::List)).await?,
+        Verb::Targets { verb } => estate::targets(&cli, verb.unwrap_or_else(args::TargetsVerb::list)).await?,
+        Verb::Roles => estate::roles(&cli).await?,
+        Verb::Alarms { settle } => estate::alarms(&cli, settle.as_deref()).await?,
+        Verb::Standing(filter) => standing::list(&cli, filter).await?,
+        Verb::Ways { verb } => ways::ways(&cli, verb).await?,
         Verb::Drift { verb } => {
-            drift::drift(&session, verb.unwrap_or(args::DriftVerb::List { all: false, at: None })).await?
+            drift::drift(&cli, verb.unwrap_or(args::DriftVerb::List { all: false, at: None })).await?
         }
-        Verb::Convert { verb } => return conversions::convert(&session, verb).await,
-        Verb::Undo { conversion, wait } => return conversions::undo(&session, &conversion, wait).await,
-        Verb::Eligible { long, all, verb } => eligible::eligible(&session, long, all, verb).await?,
-        Verb::Cover { verb } => eligible::cover(&session, verb.unwrap_or(args::CoverVerb::List)).await?,
-        Verb::Terms { verb } => terms::terms(&session, verb.unwrap_or(args::TermsVerb::List)).await?,
-        Verb::Ask(ask) => return elevations::ask(&session, ask).await,
-        Verb::Waiting { elevation: None } => elevations::waiting(&session).await?,
-        Verb::Waiting { elevation: Some(id) } => elevations::waiting_one(&session, &id).await?,
-        Verb::Find { words } => find::find(&session, words).await?,
+        Verb::Convert { verb } => return conversions::convert(&cli, verb).await,
+        Verb::Undo { conversion, wait } => return conversions::undo(&cli, &conversion, wait).await,
+        Verb::Eligible { long, all, verb } => eligible::eligible(&cli, long, all, verb).await?,
+        Verb::Cover { verb } => eligible::cover(&cli, verb.unwrap_or(args::CoverVerb::List)).await?,
+        Verb::Terms { verb } => terms::terms(&cli, verb.unwrap_or(args::TermsVerb::List)).await?,
+        Verb::Ask(ask) => return elevations::ask(&cli, ask).await,
+        Verb::Waiting { elevation: None } => elevations::waiting(&cli).await?,
+        Verb::Waiting { elevation: Some(id) } => elevations::waiting_one(&cli, &id).await?,
+        Verb::Find { words } => find::find(&cli, words).await?,
         Verb::Answer { elevation, verdict, reason, duration, only_at, from, yes } => {
             let less = LessView { duration, scope: only_at, start: from.map(|time| StartChoice::At { time }) };
-            elevations::answer(&session, &elevation, verdict, reason, less, yes).await?
+            elevations::answer(&cli, &elevation, verdict, reason, less, yes).await?
         }
-        Verb::Stop { verb } => stops::stop(&session, verb.unwrap_or(args::StopVerb::List)).await?,
+        Verb::Stop { verb } => stops::stop(&cli, verb.unwrap_or(args::StopVerb::List)).await?,
         Verb::Grants { all, ended, who, state } => {
-            elevations::list(&session, ElevationFilter { all, ended, who, state }).await?
+            elevations::list(&cli, ElevationFilter { all, ended, who, state }).await?
         }
-        Verb::Show { elevation, wait } => return elevations::show(&session, &elevation, wait).await,
-        Verb::Begin { elevation, wait } => return elevations::begin(&session, &elevation, wait).await,
-        Verb::GiveBack { elevation, wait } => return elevations::give_back(&session, &elevation, wait).await,
-        Verb::Revoke { elevation, word, wait } => return elevations::revoke(&session, &elevation, word, wait).await,
-        Verb::Withdraw { elevation } => elevations::withdraw(&session, &elevation).await?,
-        Verb::Reach { elevation, key } => reach::reach(&session, &elevation, key).await?,
-        Verb::Ledger(verb) => return ledger::ledger(&session, verb, &args.common).await,
+        Verb::Show { elevation, wait } => return elevations::show(&cli, &elevation, wait).await,
+        Verb::Begin { elevation, wait } => return elevations::begin(&cli, &elevation, wait).await,
+        Verb::GiveBack { elevation, wait } => return elevations::give_back(&cli, &elevation, wait).await,
+        Verb::Revoke { elevation, word, wait } => return elevations::revoke(&cli, &elevation, word, wait).await,
+        Verb::Withdraw { elevation } => elevations::withdraw(&cli, &elevation).await?,
+        Verb::Reach { elevation, key } => reach::reach(&cli, &elevation, key).await?,
+        Verb::Ledger(verb) => return ledger::ledger(&cli, verb, &args.common).await,
         Verb::Completions { .. } | Verb::Manual { .. } => {}
     }
     Ok(Ended::Well)

@@ -5,14 +5,14 @@ use tempestas_core::{LookedAt, ProofMethod};
 
 use super::{
     args::PeopleVerb,
+    cli::Cli,
     estate::is_at,
-    session::Session,
     show::{self, say},
 };
 
-pub(crate) async fn me(session: &Session) -> anyhow::Result<()> {
-    let me: Me = session.client().me().await?;
-    session.print(&me, |me| {
+pub(crate) async fn me(cli: &Cli) -> anyhow::Result<()> {
+    let me: Me = cli.client().me().await?;
+    cli.print(&me, |me| {
         say!("{} ({})", me.name, me.about);
         say!("{} of your elevations live, {} asks wait for your answer.", me.live, me.waiting_for_me);
         for duty in &me.duties {
@@ -40,13 +40,13 @@ const fn method(method: ProofMethod) -> &'static str {
     }
 }
 
-pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Result<()> {
+pub(crate) async fn sign_ins(cli: &Cli, end: Option<&str>) -> anyhow::Result<()> {
     if let Some(id) = end {
-        session.client().end_sign_in(id).await?;
-        return session.done(&format!("Ended sign-in {id}."));
+        cli.client().end_sign_in(id).await?;
+        return cli.done(&format!("Ended sign-in {id}."));
     }
-    let all = session.client().sign_ins().await?;
-    session.print(&all, |all| {
+    let all = cli.client().sign_ins().await?;
+    cli.print(&all, |all| {
         let rows = all.iter().map(|one| {
             let this = if one.this_one { "this one" } else { "" };
             [
@@ -61,14 +61,14 @@ pub(crate) async fn sign_ins(session: &Session, end: Option<&str>) -> anyhow::Re
     })
 }
 
-pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Result<()> {
+pub(crate) async fn people(cli: &Cli, verb: PeopleVerb) -> anyhow::Result<()> {
     match verb {
-        PeopleVerb::Source { verb } => super::sources::source(session, verb).await,
-        PeopleVerb::List => list(session).await,
+        PeopleVerb::Source { verb } => super::sources::source(cli, verb).await,
+        PeopleVerb::List => list(cli).await,
         PeopleVerb::Add { name, about, kind, second_of } => {
             let new = NewSubject { kind, name, about, second_of };
-            let added = session.fresh(async |client| client.add_subject(&new).await).await?;
-            session.print(&added, |added| {
+            let added = cli.fresh(async |client| client.add_subject(&new).await).await?;
+            cli.print(&added, |added| {
                 say!("Added {} ({}).", added.name, added.id);
                 if !added.alike.is_empty() {
                     say!("At a glance that looks like {}; whoever answers their asks is told.", added.alike.join(", "));
@@ -76,8 +76,8 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
             })
         }
         PeopleVerb::Enrolment { name } => {
-            let issued = session.fresh(async |client| client.enrolment(&name).await).await?;
-            session.print(&issued, |issued| {
+            let issued = cli.fresh(async |client| client.enrolment(&name).await).await?;
+            cli.print(&issued, |issued| {
                 say!(
                     "{} enrols with this secret, once, until {}; it is not shown again:",
                     issued.name,
@@ -87,44 +87,44 @@ pub(crate) async fn people(session: &Session, verb: PeopleVerb) -> anyhow::Resul
             })
         }
         PeopleVerb::Suspend { name } => {
-            session.fresh(async |client| client.suspend(&name).await).await?;
-            session.done(&format!("Suspended {name}; what they held is being ended."))
+            cli.fresh(async |client| client.suspend(&name).await).await?;
+            cli.done(&format!("Suspended {name}; what they held is being ended."))
         }
         PeopleVerb::Resume { name } => {
-            session.fresh(async |client| client.resume(&name).await).await?;
-            session.done(&format!("Resumed {name}."))
+            cli.fresh(async |client| client.resume(&name).await).await?;
+            cli.done(&format!("Resumed {name}."))
         }
         PeopleVerb::Account { name, target, account } => {
             let new = NewAccount { target, account };
-            let was = account_of(session, &name, &new.target).await?;
-            session.fresh(async |client| client.set_account(&name, was, &new).await).await?;
-            session.done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
+            let was = account_of(cli, &name, &new.target).await?;
+            cli.fresh(async |client| client.set_account(&name, was, &new).await).await?;
+            cli.done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
         }
         PeopleVerb::Join { group, member } => {
             let new = NewMember { member };
-            session.fresh(async |client| client.add_member(&group, &new).await).await?;
-            session.done(&format!("{} is in {group}.", new.member))
+            cli.fresh(async |client| client.add_member(&group, &new).await).await?;
+            cli.done(&format!("{} is in {group}.", new.member))
         }
         PeopleVerb::Leave { group, member } => {
-            session.fresh(async |client| client.remove_member(&group, &member).await).await?;
-            session.done(&format!("{member} is no longer in {group}."))
+            cli.fresh(async |client| client.remove_member(&group, &member).await).await?;
+            cli.done(&format!("{member} is no longer in {group}."))
         }
-        PeopleVerb::Duties => duties(session).await,
+        PeopleVerb::Duties => duties(cli).await,
         PeopleVerb::Duty { name, duty, scope } => {
             let new = NewDuty { who: name, duty, scope };
-            session.fresh(async |client| client.give_duty(&new).await).await?;
-            session.done(&format!("{} has the duty at {}.", new.who, new.scope))
+            cli.fresh(async |client| client.give_duty(&new).await).await?;
+            cli.done(&format!("{} has the duty at {}.", new.who, new.scope))
         }
         PeopleVerb::EndDuty { id } => {
-            session.fresh(async |client| client.end_duty(&id).await).await?;
-            session.done(&format!("Ended duty {id}."))
+            cli.fresh(async |client| client.end_duty(&id).await).await?;
+            cli.done(&format!("Ended duty {id}."))
         }
     }
 }
 
-async fn list(session: &Session) -> anyhow::Result<()> {
-    let all = session.client().people().await?;
-    session.print(&all, |all| {
+async fn list(cli: &Cli) -> anyhow::Result<()> {
+    let all = cli.client().people().await?;
+    cli.print(&all, |all| {
         let rows = all.iter().map(|one| {
             let state = if one.suspended { "suspended" } else { "" };
             let more = match &one.second_of {
@@ -145,16 +145,16 @@ async fn list(session: &Session) -> anyhow::Result<()> {
 }
 
 /// Whose account it is by now on a target, as the caller sees it.
-async fn account_of(session: &Session, name: &str, target: &str) -> anyhow::Result<LookedAt> {
-    let people = session.client().people().await?;
+async fn account_of(cli: &Cli, name: &str, target: &str) -> anyhow::Result<LookedAt> {
+    let people = cli.client().people().await?;
     let known = people.iter().filter(|one| one.name == name || one.id == name).flat_map(|one| &one.accounts);
     let own = known.into_iter().find(|own| is_at(&own.target, target));
     Ok(own.map_or(LookedAt::Nothing, |own| LookedAt::This(own.digest)))
 }
 
-async fn duties(session: &Session) -> anyhow::Result<()> {
-    let all = session.client().duties().await?;
-    session.print(&all, |all| {
+async fn duties(cli: &Cli) -> anyhow::Result<()> {
+    let all = cli.client().duties().await?;
+    cli.print(&all, |all| {
         let rows = all
             .iter()
             .map(|one| [one.id.clone(), one.who.clone(), format!("{:?}", one.duty).to_lowercase(), one.scope.clone()]);

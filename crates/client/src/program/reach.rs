@@ -5,24 +5,24 @@ use std::path::{Path, PathBuf};
 use anyhow::Context as _;
 use tempestas_api::{LoginAsk, LoginReply};
 
-use super::{session::Session, show::say};
+use super::{cli::Cli, show::say};
 
 /// Public keys that OpenSSH looks for by itself, the better first.
 const KEYS: [&str; 4] = ["id_ed25519_sk.pub", "id_ed25519.pub", "id_ecdsa_sk.pub", "id_ecdsa.pub"];
 
-pub(crate) async fn reach(session: &Session, id: &str, key: Option<PathBuf>) -> anyhow::Result<()> {
+pub(crate) async fn reach(cli: &Cli, id: &str, key: Option<PathBuf>) -> anyhow::Result<()> {
     let key = key.or_else(own_key);
     let public_key = match &key {
         Some(path) => Some(std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?),
         None => None,
     };
     let ask = LoginAsk { public_key };
-    let login = session.fresh(async |client| client.login(id, &ask).await).await?;
+    let login = cli.fresh(async |client| client.login(id, &ask).await).await?;
     let kept = match (&login.certificate, &key) {
-        (Some(certificate), Some(key)) => Some(keep(session, id, &login, certificate, key)?),
+        (Some(certificate), Some(key)) => Some(keep(cli, id, &login, certificate, key)?),
         _ => None,
     };
-    session.print(&login, |login| shown(login, kept.as_deref()))
+    cli.print(&login, |login| shown(login, kept.as_deref()))
 }
 
 /// The first public key of one's own.
@@ -32,13 +32,13 @@ fn own_key() -> Option<PathBuf> {
 }
 
 /// Keeps certificate and host key beside the sign-in, and says the command that uses them.
-fn keep(session: &Session, id: &str, login: &LoginReply, certificate: &str, key: &Path) -> anyhow::Result<String> {
+fn keep(cli: &Cli, id: &str, login: &LoginReply, certificate: &str, key: &Path) -> anyhow::Result<String> {
     let (Some(user), Some(host), Some(port)) = (&login.user, &login.host, login.port) else {
         anyhow::bail!("the service sent a certificate without saying for whom");
     };
-    let certificate = session.keep_file(&format!("{id}-cert.pub"), &format!("{}\n", certificate.trim()))?;
+    let certificate = cli.keep_file(&format!("{id}-cert.pub"), &format!("{}\n", certificate.trim()))?;
     let host_key = login.host_key.clone().unwrap_or_default();
-    let known = session.keep_file(&format!("{id}-known-hosts"), &format!("[{host}]:{port} {}\n", host_key.trim()))?;
+    let known = cli.keep_file(&format!("{id}-known-hosts"), &format!("[{host}]:{port} {}\n", host_key.trim()))?;
     let key = key.with_extension("");
     Ok(format!(
         "ssh -i {} -o CertificateFile={} -o UserKnownHostsFile={} -p {port} {user}@{host}",

@@ -5,16 +5,16 @@ use tempestas_core::Mapping;
 
 use super::{
     args::SourceVerb,
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
-pub(crate) async fn source(session: &Session, verb: SourceVerb) -> anyhow::Result<()> {
+pub(crate) async fn source(cli: &Cli, verb: SourceVerb) -> anyhow::Result<()> {
     let which = |path: String| WhichTarget { target: path };
     let source = match verb {
         SourceVerb::List => {
-            let all = session.client().sources().await?;
-            return session.print(&all, |all| {
+            let all = cli.client().sources().await?;
+            return cli.print(&all, |all| {
                 let row = |one: &SourceView| {
                     [
                         one.target.clone(),
@@ -35,23 +35,23 @@ pub(crate) async fn source(session: &Session, verb: SourceVerb) -> anyhow::Resul
         }
         SourceVerb::Set { path, people, groups, name, about, manager } => {
             let new = NewSource { target: path, mapping: Mapping { people, groups, name, about, manager } };
-            session.fresh(async |client| client.set_source(&new).await).await?
+            cli.fresh(async |client| client.set_source(&new).await).await?
         }
         SourceVerb::Read { path } => {
             let which = which(path);
-            session.fresh(async |client| client.read_source(&which).await).await?
+            cli.fresh(async |client| client.read_source(&which).await).await?
         }
         SourceVerb::Accept { path } => {
             let which = which(path);
-            session.fresh(async |client| client.accept_import(&which).await).await?
+            cli.fresh(async |client| client.accept_import(&which).await).await?
         }
         SourceVerb::End { path } => {
             let which = which(path);
-            session.fresh(async |client| client.end_source(&which).await).await?;
-            return session.done(&format!("Nobody comes from {} any more; whoever came stays.", which.target));
+            cli.fresh(async |client| client.end_source(&which).await).await?;
+            return cli.done(&format!("Nobody comes from {} any more; whoever came stays.", which.target));
         }
     };
-    session.print(&source, said)
+    cli.print(&source, said)
 }
 
 fn said(source: &SourceView) {

@@ -4,18 +4,18 @@ use tempestas_api::{StandingFilter, StandingView};
 
 use super::{
     args::{GroupArgs, StandingArgs},
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
-pub(crate) async fn list(session: &Session, args: StandingArgs) -> anyhow::Result<()> {
+pub(crate) async fn list(cli: &Cli, args: StandingArgs) -> anyhow::Result<()> {
     let StandingArgs { at, who, role, group: GroupArgs { label, says }, refs } = args;
-    let all = session.client().standing(&StandingFilter { at, who, role, label, says }).await?;
+    let all = cli.client().standing(&StandingFilter { at, who, role, label, says }).await?;
     if refs {
         all.iter().filter(|one| one.direct && !one.sealed).for_each(|one| say!("{}", one.id));
         return Ok(());
     }
-    session.print(&all, |all| {
+    cli.print(&all, |all| {
         let critical = all.iter().filter(|one| one.weight == tempestas_core::Weight::Critical).count();
         say!("{} standing rights, {critical} of them critical.", all.len());
         show::table(

@@ -4,27 +4,27 @@ use tempestas_api::{NewStop, StopView};
 
 use super::{
     args::StopVerb,
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
-pub(crate) async fn stop(session: &Session, verb: StopVerb) -> anyhow::Result<()> {
+pub(crate) async fn stop(cli: &Cli, verb: StopVerb) -> anyhow::Result<()> {
     let new = match verb {
         StopVerb::List => {
-            let mut all = session.client().stops().await?;
+            let mut all = cli.client().stops().await?;
             all.sort_by_key(|stop| stop.lifted_at.is_some());
-            return session.print(&all, |all| listed(all));
+            return cli.print(&all, |all| listed(all));
         }
         StopVerb::Lift { stop } => {
-            let lifted = session.fresh(async |client| client.lift_stop(&stop).await).await?;
-            return session.print(&lifted, said);
+            let lifted = cli.fresh(async |client| client.lift_stop(&stop).await).await?;
+            return cli.print(&lifted, said);
         }
         StopVerb::Person { name, word } => NewStop { person: Some(name), scope: None, word },
         StopVerb::Scope { path, word } => NewStop { person: None, scope: Some(path), word },
         StopVerb::Everything { word } => NewStop { person: None, scope: Some("/".to_owned()), word },
     };
-    let stopped = session.fresh(async |client| client.stop(&new).await).await?;
-    session.print(&stopped, said)
+    let stopped = cli.fresh(async |client| client.stop(&new).await).await?;
+    cli.print(&stopped, said)
 }
 
 fn said(stop: &StopView) {

@@ -8,7 +8,7 @@ use tempestas_core::{Act, LookedAt};
 
 use super::{
     args::TermsVerb,
-    session::Session,
+    cli::Cli,
     show::{self, say},
 };
 
@@ -34,11 +34,11 @@ fn written(rule: &NewTerms) -> String {
     toml::to_string(&table).unwrap_or_default()
 }
 
-pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<()> {
+pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
     match verb {
         TermsVerb::List => {
-            let all = session.client().terms().await?;
-            session.print(&all, |all| {
+            let all = cli.client().terms().await?;
+            cli.print(&all, |all| {
                 say!("{}\n", all.precedence);
                 if all.terms.is_empty() {
                     say!("No rule is set; the house's defaults hold everywhere.");
@@ -55,8 +55,8 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
         }
         TermsVerb::Show { right, asker, be_made_eligible } => {
             let act = if be_made_eligible { Act::BeMadeEligible } else { Act::Elevate };
-            let reply = session.client().effective_terms(&EffectiveQuery { right, asker, act }).await?;
-            session.print(&reply, |reply| {
+            let reply = cli.client().effective_terms(&EffectiveQuery { right, asker, act }).await?;
+            cli.print(&reply, |reply| {
                 let rows = reply
                     .settings
                     .iter()
@@ -67,36 +67,36 @@ pub(crate) async fn terms(session: &Session, verb: TermsVerb) -> anyhow::Result<
         }
         TermsVerb::Set { file, id, preview: true } => {
             let trial = TermsTrial { replaces: id, rule: Some(read_rule(&file)?) };
-            let touched = session.client().try_terms(&trial).await?;
-            session.print(&touched, shown)
+            let touched = cli.client().try_terms(&trial).await?;
+            cli.print(&touched, shown)
         }
         TermsVerb::Set { file, id, preview: false } => {
             let new = read_rule(&file)?;
             let set = match &id {
                 Some(id) => {
-                    let all = session.client().terms().await?.terms;
+                    let all = cli.client().terms().await?.terms;
                     let known = all.into_iter().find(|rule| rule.id == *id);
                     let was =
                         known.with_context(|| format!("there is no rule {id}; `tempestas terms` lists them"))?.digest;
                     let was = LookedAt::This(was);
-                    session.fresh(async |client| client.change_terms(id, was, &new).await).await?
+                    cli.fresh(async |client| client.change_terms(id, was, &new).await).await?
                 }
-                None => session.fresh(async |client| client.add_terms(&new).await).await?,
+                None => cli.fresh(async |client| client.add_terms(&new).await).await?,
             };
-            session.print(&set, |set| say!("Set {} at {}.", set.id, set.rule.scope))
+            cli.print(&set, |set| say!("Set {} at {}.", set.id, set.rule.scope))
         }
         TermsVerb::Suspend { id, reason } => {
             let why = SuspendRequest { reason };
-            let done = session.fresh(async |client| client.suspend_terms(&id, &why).await).await?;
-            session.print(&done, |_| say!("Suspended {id}; `tempestas terms resume {id}` lets it hold again."))
+            let done = cli.fresh(async |client| client.suspend_terms(&id, &why).await).await?;
+            cli.print(&done, |_| say!("Suspended {id}; `tempestas terms resume {id}` lets it hold again."))
         }
         TermsVerb::Resume { id } => {
-            let done = session.fresh(async |client| client.resume_terms(&id).await).await?;
-            session.print(&done, |_| say!("Resumed {id}."))
+            let done = cli.fresh(async |client| client.resume_terms(&id).await).await?;
+            cli.print(&done, |_| say!("Resumed {id}."))
         }
         TermsVerb::End { id } => {
-            session.fresh(async |client| client.end_terms(&id).await).await?;
-            session.done(&format!("Ended {id}."))
+            cli.fresh(async |client| client.end_terms(&id).await).await?;
+            cli.done(&format!("Ended {id}."))
         }
     }
 }

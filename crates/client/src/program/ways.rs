@@ -2,15 +2,15 @@
 
 use tempestas_api::{WayView, WaysQuery, WaysReply};
 
-use super::{args::WaysVerb, session::Session, show::say};
+use super::{args::WaysVerb, cli::Cli, show::say};
 
-pub(crate) async fn ways(session: &Session, verb: WaysVerb) -> anyhow::Result<()> {
+pub(crate) async fn ways(cli: &Cli, verb: WaysVerb) -> anyhow::Result<()> {
     let (query, whose) = match verb {
         WaysVerb::To { place } => (WaysQuery { to: Some(place), of: None }, false),
         WaysVerb::Of { who } => (WaysQuery { to: None, of: Some(who) }, true),
     };
-    let reply = session.client().ways(&query).await?;
-    session.print(&reply, |reply| said(reply, whose))
+    let reply = cli.client().ways(&query).await?;
+    cli.print(&reply, |reply| said(reply, whose))
 }
 
 fn said(reply: &WaysReply, whose: bool) {

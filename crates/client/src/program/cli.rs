@@ -1,4 +1,4 @@
-//! Talking to the service as somebody: signing in, and giving a fresh code in place where one is needed.
+//! The client as one call of it goes: talking to the service as somebody: signing in, and giving a fresh code in place where one is needed.
 
 use std::{
     io::{BufRead as _, IsTerminal as _, Write as _},
@@ -37,7 +37,7 @@ struct SignedInNow {
     facts: u64,
 }
 
-pub(crate) struct Session {
+pub(crate) struct Cli {
     client: Client,
     home: Home,
     server: String,
@@ -45,7 +45,7 @@ pub(crate) struct Session {
     code: Option<String>,
 }
 
-impl Session {
+impl Cli {
     pub(crate) fn new(common: &Common) -> anyhow::Result<Self> {
         let home = Home::new(common.home.as_deref())?;
         let kept = home.sign_in()?;
