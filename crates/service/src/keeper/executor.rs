@@ -22,15 +22,15 @@ pub(super) enum Work {
     Survey,
 }
 
-/// Works on one target.
+/// Carries out what is to be done on one target.
 #[derive(Clone)]
-pub(super) struct Hands {
+pub(super) struct Executor {
     pub(super) app: App,
     pub(super) scope: ScopeId,
     pub(super) target: Arc<Target>,
 }
 
-impl Hands {
+impl Executor {
     /// Does it, or says what is in the way.
     pub(super) async fn carry_out(&self, work: &Work) -> Result<(), String> {
         match work {

@@ -1,7 +1,7 @@
 //! Keepers: one for each target. Each compares what is wanted with what was seen, acts on the difference, taking
 //! before giving, and reports what it saw. A target that is down or slow holds up no other.
 
-mod hands;
+mod executor;
 mod pace;
 
 use std::{
@@ -23,7 +23,7 @@ use tokio::{
     task::{JoinError, JoinSet},
 };
 
-use hands::{Hands, Work};
+use executor::{Executor, Work};
 
 pub(crate) use pace::run;
 
@@ -189,10 +189,10 @@ impl Keeper {
                 target
             }
         };
-        let hands = Hands { app: self.app.clone(), scope: self.scope, target };
+        let executor = Executor { app: self.app.clone(), scope: self.scope, target };
         self.under_way.insert(key.clone(), gives);
         self.tasks.spawn(async move {
-            let outcome = hands.carry_out(&work).await;
+            let outcome = executor.carry_out(&work).await;
             (key, work, outcome)
         });
         Ok(true)
