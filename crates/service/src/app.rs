@@ -16,7 +16,7 @@ use tokio::sync::{broadcast, watch};
 use url::Url;
 
 use crate::{
-    access::AccessGraph, config::Config, identity::Identity, passkeys::Passkeys, status::Statuses, vault::Vault,
+    access::AccessGraph, config::Config, identity::Identity, keyring::Keyring, passkeys::Passkeys, status::Statuses,
 };
 
 /// Shared by every handler and keeper.
@@ -29,7 +29,7 @@ struct Shared {
     config: Config,
     engine: Engine,
     stopping: watch::Sender<bool>,
-    vault: Vault,
+    keyring: Keyring,
     signer: Arc<Signer>,
     identity: Identity,
     passkeys: Passkeys,
@@ -49,20 +49,20 @@ pub(crate) struct Parts {
     pub(crate) engine: Engine,
     pub(crate) passkeys: Passkeys,
     pub(crate) address: Url,
-    pub(crate) vault: Vault,
+    pub(crate) keyring: Keyring,
     pub(crate) signer: Arc<Signer>,
     pub(crate) installation: String,
 }
 
 impl App {
     pub(crate) fn new(parts: Parts) -> Self {
-        let Parts { config, engine, passkeys, address, vault, signer, installation } = parts;
+        let Parts { config, engine, passkeys, address, keyring, signer, installation } = parts;
         let access = AccessGraph::new(engine.clone());
         let shared = Shared {
             config,
             engine,
             stopping: watch::channel(false).0,
-            vault,
+            keyring,
             signer,
             identity: Identity::new(),
             passkeys,
@@ -88,8 +88,8 @@ impl App {
         self.shared.engine.store()
     }
 
-    pub(crate) fn vault(&self) -> &Vault {
-        &self.shared.vault
+    pub(crate) fn keyring(&self) -> &Keyring {
+        &self.shared.keyring
     }
 
     pub(crate) fn signer(&self) -> &Signer {

@@ -14,8 +14,8 @@ use zeroize::Zeroizing;
 
 use crate::{
     app::App,
+    keyring::{self, Keyring},
     problem::Failure,
-    vault::{self, Vault},
 };
 
 /// Most certificates that a host is told are void; the rest is refused there because its grant is not kept.
@@ -65,12 +65,12 @@ impl Signs {
 const OWNER: &str = "house";
 
 /// Makes the authorities where there are none yet.
-pub(crate) async fn make(store: &Store, vault: &Vault) -> anyhow::Result<()> {
+pub(crate) async fn make(store: &Store, keyring: &Keyring) -> anyhow::Result<()> {
     let known = store.sealed(Some(OWNER)).await?;
     for signs in Signs::BOTH {
         let name = signs.name(Turn::Present);
         if !known.iter().any(|sealed| sealed.name == name) {
-            store.keep_sealed(&[vault.seal(OWNER, name, vault::random::<32>().as_slice())?]).await?;
+            store.keep_sealed(&[keyring.seal(OWNER, name, keyring::random::<32>().as_slice())?]).await?;
         }
     }
     Ok(())
@@ -83,7 +83,7 @@ impl Seeds {
     async fn open(app: &App) -> anyhow::Result<Self> {
         let known = app.store().sealed(Some(OWNER)).await?;
         let ours = known.iter().filter(|sealed| sealed.name.starts_with("ssh-"));
-        let open = ours.map(|sealed| anyhow::Ok((sealed.name.clone(), app.vault().open_sealed(sealed)?)));
+        let open = ours.map(|sealed| anyhow::Ok((sealed.name.clone(), app.keyring().open_sealed(sealed)?)));
         Ok(Self(open.collect::<anyhow::Result<_>>()?))
     }
 
@@ -160,13 +160,13 @@ async fn lines(app: &App, signs: Signs) -> anyhow::Result<Vec<String>> {
 pub(crate) async fn step(app: &App, from: RotationStage) -> anyhow::Result<Vec<Private>> {
     let seeds = Seeds::open(app).await?;
     let seal =
-        |signs: Signs, turn: Turn, seed: &[u8]| app.vault().seal(OWNER, signs.name(turn), seed).map(Private::Sealed);
+        |signs: Signs, turn: Turn, seed: &[u8]| app.keyring().seal(OWNER, signs.name(turn), seed).map(Private::Sealed);
     let forget = |name: &str| Private::Unsealed { owner: OWNER.to_owned(), name: name.to_owned() };
     let mut changes = Vec::new();
     for signs in Signs::BOTH {
         match from {
             RotationStage::Steady => {
-                changes.push(seal(signs, Turn::Next, Zeroizing::new(vault::random::<32>()).as_slice())?);
+                changes.push(seal(signs, Turn::Next, Zeroizing::new(keyring::random::<32>()).as_slice())?);
             }
             RotationStage::Announced => {
                 changes.push(seal(signs, Turn::Past, seeds.present(signs)?)?);

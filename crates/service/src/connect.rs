@@ -6,8 +6,8 @@ use tempestas_targets::{Place, Target};
 use crate::{
     app::App,
     authorities::{Signs, authorities},
+    keyring::{BROKER, owner_of},
     problem::Failure,
-    vault::{BROKER, owner_of},
 };
 
 /// A target, ready to be called; nothing is called yet.
@@ -22,7 +22,7 @@ pub(crate) async fn connect(app: &App, scope: ScopeId, connector: &Connector) ->
     let Some(sealed) = sealed.iter().find(|sealed| sealed.name == BROKER) else {
         return Err(Failure::target("its password or key is not there; give it again with `tempestas targets set`"));
     };
-    let secret = app.vault().open_sealed(sealed)?;
+    let secret = app.keyring().open_sealed(sealed)?;
     let secret = String::from_utf8_lossy(&secret).into_owned().into();
     Target::with_secret(&place, secret)
         .map_err(|error| Failure::target(error.to_string()))?

@@ -18,6 +18,7 @@ use crate::{
     config::Config,
     identity::token_digest,
     keeper,
+    keyring::{self, BROKER, Keyring, owner_of},
     passkeys::Passkeys,
     serve::{DRAIN, keep_checkpoint},
     vault::{self, BROKER, Vault, owner_of},
@@ -51,9 +52,9 @@ impl House {
         let Loaded { store, world, tree } = &loaded;
         let first_start = world.root.is_none();
         ensure_not_older(&config, tree)?;
-        let vault = Vault::open(&config.master_key, first_start)?;
-        let signer = Arc::new(signer(&config, store, &vault, first_start).await?);
-        authorities::make(store, &vault).await?;
+        let keyring = Keyring::open(&config.master_key, first_start)?;
+        let signer = Arc::new(signer(&config, store, &keyring, first_start).await?);
+        authorities::make(store, &keyring).await?;
         tracing::info!("{}", keeper::summary(world));
         let installation = if first_start { new_installation() } else { installation(store).await? };
         let (engine, committer) = Engine::new(loaded, Arc::clone(&signer), clock);
@@ -62,7 +63,7 @@ impl House {
         let any_port = config.service.address.is_none();
         let passkeys = Passkeys::new(&address, any_port)?;
         let app =
-            App::new(Parts { config, engine, passkeys, address, vault, signer, installation: installation.clone() });
+            App::new(Parts { config, engine, passkeys, address, keyring, signer, installation: installation.clone() });
         if first_start {
             found(&app, installation).await?;
         }
@@ -93,7 +94,7 @@ impl House {
     /// # Errors
     /// When it can't be kept.
     pub async fn keep_target_secret(&self, target: ScopeId, secret: &str) -> anyhow::Result<()> {
-        let sealed = self.app.vault().seal(&owner_of(target), BROKER, secret.as_bytes())?;
+        let sealed = self.app.keyring().seal(&owner_of(target), BROKER, secret.as_bytes())?;
         Ok(self.app.store().keep_sealed(&[sealed]).await?)
     }
 
@@ -135,7 +136,7 @@ fn address(config: &Config) -> anyhow::Result<Url> {
 }
 
 fn new_installation() -> String {
-    hex::encode(vault::random::<6>())
+    hex::encode(keyring::random::<6>())
 }
 
 /// The installation's id, from the first fact.
@@ -148,13 +149,13 @@ async fn installation(store: &Store) -> anyhow::Result<String> {
 }
 
 /// The key that checkpoints are signed with; made at the first start.
-async fn signer(config: &Config, store: &Store, vault: &Vault, first_start: bool) -> anyhow::Result<Signer> {
+async fn signer(config: &Config, store: &Store, keyring: &Keyring, first_start: bool) -> anyhow::Result<Signer> {
     let sealed = store.sealed(Some("house")).await?;
     let seed = match sealed.iter().find(|sealed| sealed.name == "ledger") {
-        Some(sealed) => vault.open_sealed(sealed)?,
+        Some(sealed) => keyring.open_sealed(sealed)?,
         None if first_start => {
-            let seed = zeroize::Zeroizing::new(vault::random::<32>());
-            store.keep_sealed(&[vault.seal("house", "ledger", seed.as_slice())?]).await?;
+            let seed = zeroize::Zeroizing::new(keyring::random::<32>());
+            store.keep_sealed(&[keyring.seal("house", "ledger", seed.as_slice())?]).await?;
             seed.to_vec().into()
         }
         None => bail!("the ledger's signing key is not in the database; restore it from a backup"),
@@ -179,10 +180,10 @@ fn ensure_not_older(config: &Config, tree: &tempestas_core::ledger::Tree) -> any
 async fn found(app: &App, installation: String) -> anyhow::Result<()> {
     let name = app.config().service.first_administrator.clone();
     let path = app.config().service.state.join("first-administrator.secret");
-    let secret = vault::random_text();
+    let secret = keyring::random_text();
     let (digest, expires) = (token_digest(&secret), Timestamp::now().checked_add(FIRST_SECRET_LASTS)?);
     // Before it is founded: that happens once, and nobody could come in without.
-    vault::write_secret(&path, &format!("{}\n", *secret))?;
+    keyring::write_secret(&path, &format!("{}\n", *secret))?;
     let enrolment = move |facts: &[Fact]| {
         let first = facts.iter().flat_map(|fact| &fact.put).find_map(|row| match row {
             Row::Subject(subject) => Some(subject.id),

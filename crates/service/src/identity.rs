@@ -15,7 +15,7 @@ use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
 use zeroize::Zeroizing;
 
-use crate::{app::App, problem::Failure, vault};
+use crate::{app::App, keyring, problem::Failure};
 
 /// How guesses are slowed down, for an account from an address.
 const SLOWING: Slowing = Slowing { free: 5, most: 300 };
@@ -163,8 +163,8 @@ pub(crate) async fn new_credentials(
     password: String,
 ) -> Result<(Private, Totp), Failure> {
     let password_hash = app.identity().hash(password).await?;
-    let secret = Zeroizing::new(vault::random::<20>());
-    let sealed = app.vault().seal(&format!("person:{}", person.0), "totp", secret.as_slice())?;
+    let secret = Zeroizing::new(keyring::random::<20>());
+    let sealed = app.keyring().seal(&format!("person:{}", person.0), "totp", secret.as_slice())?;
     Ok((Private::Credentials { person, password_hash, totp: sealed }, totp(secret.as_slice(), name)?))
 }
 
@@ -172,7 +172,7 @@ pub(crate) async fn new_credentials(
 async fn check_code(app: &App, proven: Proven, code: &str, now: Timestamp) -> Result<bool, Failure> {
     let sealed = app.store().sealed(Some(&format!("person:{}", proven.person.0))).await?;
     let Some(sealed) = sealed.iter().find(|sealed| sealed.name == "totp") else { return Ok(false) };
-    let secret = app.vault().open_sealed(sealed)?;
+    let secret = app.keyring().open_sealed(sealed)?;
     let seconds = u64::try_from(now.as_second()).unwrap_or(0);
     match totp(&secret, "x")?.check(code.trim(), seconds) {
         Some(step) => Ok(app.store().use_totp_step(proven, step).await?),

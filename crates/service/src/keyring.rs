@@ -35,11 +35,11 @@ pub(crate) fn random_text() -> Zeroizing<String> {
 }
 
 /// Master keys by id, the one in use first.
-pub(crate) struct Vault {
+pub(crate) struct Keyring {
     keys: Vec<(String, LessSafeKey)>,
 }
 
-impl Vault {
+impl Keyring {
     /// Reads the master keys. At the very first start, a file that isn't there is made.
     pub(crate) fn open(config: &MasterKeyConfig, first_start: bool) -> anyhow::Result<Self> {
         let path = match (&config.file, &config.credential) {
@@ -147,10 +147,10 @@ pub(crate) fn write_secret(path: &Path, text: &str) -> std::io::Result<()> {
 mod tests {
     use super::*;
 
-    fn vault(lines: &str) -> Vault {
+    fn keyring(lines: &str) -> Keyring {
         let file = tempfile::NamedTempFile::new().unwrap();
         std::fs::write(file.path(), lines).unwrap();
-        Vault::open(&MasterKeyConfig { file: Some(file.path().to_owned()), credential: None }, false).unwrap()
+        Keyring::open(&MasterKeyConfig { file: Some(file.path().to_owned()), credential: None }, false).unwrap()
     }
 
     fn line(id: &str, byte: u8) -> String {
@@ -159,15 +159,15 @@ mod tests {
 
     #[test]
     fn a_secret_opens_only_in_its_own_place_and_under_its_own_key() {
-        let old = vault(&line("k1", 1));
+        let old = keyring(&line("k1", 1));
         let sealed = old.seal("person:3", "totp", b"secret").unwrap();
         assert_eq!(old.open_sealed(&sealed).unwrap().as_slice(), b"secret");
         let moved = Sealed { owner: "person:4".to_owned(), ..sealed.clone() };
         assert!(old.open_sealed(&moved).is_err());
-        let rotated = vault(&(line("k2", 2) + &line("k1", 1)));
+        let rotated = keyring(&(line("k2", 2) + &line("k1", 1)));
         assert_eq!(rotated.current(), "k2");
         assert_eq!(rotated.open_sealed(&sealed).unwrap().as_slice(), b"secret");
-        assert!(vault(&line("k2", 2)).open_sealed(&sealed).is_err());
-        assert!(vault(&line("k1", 9)).open_sealed(&sealed).is_err());
+        assert!(keyring(&line("k2", 2)).open_sealed(&sealed).is_err());
+        assert!(keyring(&line("k1", 9)).open_sealed(&sealed).is_err());
     }
 }

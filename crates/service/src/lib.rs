@@ -19,6 +19,7 @@ mod identity;
 mod journal;
 mod keeper;
 mod keyed;
+mod keyring;
 pub mod operate;
 mod passkeys;
 mod past;
@@ -27,7 +28,6 @@ mod routes;
 mod serve;
 mod status;
 mod uses;
-mod vault;
 mod views;
 
 pub use house::House;

@@ -7,7 +7,7 @@ use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Caller, Command, Digest, Note, OperatorCommand, ledger::Verifier};
 use tempestas_store::{Private, Report, Store};
 
-use crate::{config::Config, house::House, identity::token_digest, vault};
+use crate::{config::Config, house::House, identity::token_digest, keyring};
 
 /// How long a recovery secret is good.
 const RECOVERY_LASTS: SignedDuration = SignedDuration::from_hours(1);
@@ -123,7 +123,7 @@ pub async fn recover(config: Config, name: &str) -> anyhow::Result<String> {
     let app = &house.app;
     let person =
         crate::serve::name_of(&app.world(), name).with_context(|| format!("there is nobody named `{name}`"))?;
-    let secret = vault::random_text();
+    let secret = keyring::random_text();
     let expires = Timestamp::now().checked_add(RECOVERY_LASTS)?;
     let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
     app.submit_with(Caller::machine(), OperatorCommand::Recover { subject: person }, |_| Ok(vec![issued])).await?;
@@ -141,10 +141,10 @@ pub async fn rotate_key(config: Config) -> anyhow::Result<(usize, String)> {
     let app = &house.app;
     let mut fresh = Vec::new();
     for sealed in app.store().sealed(None).await? {
-        let secret = app.vault().open_sealed(&sealed)?;
-        fresh.push(Private::Sealed(app.vault().seal(&sealed.owner, &sealed.name, &secret)?));
+        let secret = app.keyring().open_sealed(&sealed)?;
+        fresh.push(Private::Sealed(app.keyring().seal(&sealed.owner, &sealed.name, &secret)?));
     }
-    let (count, key) = (fresh.len(), app.vault().current().to_owned());
+    let (count, key) = (fresh.len(), app.keyring().current().to_owned());
     let command = Command::Note(Note::KeyRotated { key: key.clone() });
     app.submit_with(Caller::machine(), command, |_| Ok(fresh)).await?;
     house.close().await?;

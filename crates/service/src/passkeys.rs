@@ -23,8 +23,8 @@ use webauthn_rs_proto::ResidentKeyRequirement;
 use crate::{
     app::App,
     identity::{network, proven_anew},
+    keyring,
     problem::Failure,
-    vault,
 };
 
 /// How long the second half of a ceremony may take.
@@ -86,7 +86,7 @@ impl Passkeys {
     }
 
     fn begin(&self, half: Half, options: &impl Serialize) -> Result<Ceremony, Failure> {
-        let ceremony = vault::random_text().to_string();
+        let ceremony = keyring::random_text().to_string();
         let options = serde_json::to_value(options).map_err(failed)?;
         let now = Timestamp::now();
         if let Ok(mut open) = self.open.lock() {
@@ -103,7 +103,7 @@ impl Passkeys {
 
     /// The first half of signing in, for somebody at an address.
     fn begin_for_stranger(&self, address: &str, half: Half, options: &impl Serialize) -> Result<Ceremony, Failure> {
-        let ceremony = vault::random_text().to_string();
+        let ceremony = keyring::random_text().to_string();
         let options = serde_json::to_value(options).map_err(failed)?;
         let (now, whose) = (Timestamp::now(), network(address));
         if let Ok(mut open) = self.strangers.lock() {

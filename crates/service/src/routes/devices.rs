@@ -14,8 +14,8 @@ use crate::{
     door::{Answer, At, Body, Form, Head, Json, PassedOn},
     drafts,
     identity::{guarded, network, token_digest},
+    keyring,
     problem::Failure,
-    vault,
 };
 
 /// How long a code is good.
@@ -30,7 +30,7 @@ const LETTERS: &[u8; 20] = b"BCDFGHJKLMNPQRSTVWXZ";
 /// A code like `WDJB-MJHT`: 20^8 of them, good for ten minutes, tried by signed-in people only and slowed down.
 fn new_code() -> String {
     let letter = |byte: &u8| LETTERS.get(usize::from(byte % 20)).copied().unwrap_or(b'B') as char;
-    let letters: String = vault::random::<8>().iter().map(letter).collect();
+    let letters: String = keyring::random::<8>().iter().map(letter).collect();
     let (first, second) = letters.split_at(4);
     format!("{first}-{second}")
 }
@@ -65,7 +65,7 @@ pub(super) async fn ask(anyone: Anyone, Form(request): Form<DeviceRequest>) -> A
             "too many codes wait there already; try again in some minutes".to_owned(),
         ));
     }
-    let device = vault::random_text();
+    let device = keyring::random_text();
     let mut ask = DeviceAsk {
         code: new_code(),
         program,
@@ -109,7 +109,7 @@ pub(super) async fn token(anyone: Anyone, Form(request): Form<DeviceTokenRequest
         Some(proven) => proven,
     };
     let person = proven.person;
-    let token = vault::random_text();
+    let token = keyring::random_text();
     app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Device, None).await?;
     app.note(person, &address, Note::SignedIn).await?;
     let longest = app.config().sign_in.longest.0;

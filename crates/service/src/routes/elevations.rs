@@ -23,9 +23,10 @@ use crate::{
     callers::SignedIn,
     connect::connect,
     door::{Answer, At, Body, Json, Listed, Listing, Query},
+    keyring,
     past::belonging_to,
     problem::Failure,
-    vault, views,
+    views,
 };
 
 /// Longest that a caller may wait for a change.
@@ -271,7 +272,7 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
         return authorities::certify(&me.app, &connector, scope.0, &call, ask.public_key.as_deref()).await.map(Json);
     }
     let target = connect(&me.app, scope, &connector).await?;
-    let password = vault::random_text().to_string().into();
+    let password = keyring::random_text().to_string().into();
     let reply = match target.login(&call, password).await? {
         Some(login) => LoginReply {
             says: format!(

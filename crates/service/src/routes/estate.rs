@@ -24,9 +24,9 @@ use crate::{
     connect::connect,
     door::{Answer, At, Body, Json, Listed, Listing, Looked, Query, Tagged, Tagging},
     keeper,
+    keyring::{BROKER, owner_of},
     problem::Failure,
     status::Statuses,
-    vault::{BROKER, owner_of},
     views,
 };
 
@@ -166,7 +166,7 @@ fn is_account(name: &str) -> bool {
 
 /// The password or key that we reach a target with, sealed.
 fn broker_secret(app: &App, id: ScopeId, secret: &str) -> anyhow::Result<Private> {
-    Ok(Private::Sealed(app.vault().seal(&owner_of(id), BROKER, secret.as_bytes())?))
+    Ok(Private::Sealed(app.keyring().seal(&owner_of(id), BROKER, secret.as_bytes())?))
 }
 
 pub(super) async fn set_target(

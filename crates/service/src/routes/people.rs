@@ -15,8 +15,9 @@ use crate::{
     callers::{Administrator, Overseer},
     door::{Answer, At, AtTwo, Body, Json, Listed, Listing, LookedOrNew, Query, Tagged, Tagging, Whole},
     identity::token_digest,
+    keyring,
     problem::Failure,
-    vault, views,
+    views,
 };
 
 /// How long an enrolment secret is good.
@@ -77,7 +78,7 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
         )
         .into());
     }
-    let secret = vault::random_text();
+    let secret = keyring::random_text();
     let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);
     let issued = Private::Enrolment { secret: token_digest(&secret), person, expires };
     let command = PeopleCommand::SetCredentials { subject: person, step: CredentialStep::Issued };

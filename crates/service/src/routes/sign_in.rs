@@ -14,9 +14,9 @@ use crate::{
     callers::{Anyone, SignedIn, cookie},
     door::{Answer, At, Body, Json, WithCookie},
     identity::{check_password, new_credentials, prove, prove_again, token_digest},
-    passkeys,
+    keyring, passkeys,
     problem::Failure,
-    vault, views,
+    views,
 };
 
 /// A console that is signed in by this reply.
@@ -27,7 +27,7 @@ pub(super) async fn sign_in(anyone: Anyone, Body(request): Body<SignInRequest>) 
     let proven = prove(&app, &request.name, request.password, &request.code, &address).await?;
     let person = proven.person;
     let now = Timestamp::now();
-    let token = vault::random_text();
+    let token = keyring::random_text();
     let method = Some(ProofMethod::TotpCode);
     app.store().begin_sign_in(token_digest(&token), proven, &address, now, SignInKind::Token, method).await?;
     app.note(person, &address, Note::SignedIn).await?;
@@ -44,7 +44,7 @@ fn ends(app: &App, began_at: Timestamp) -> Timestamp {
 async fn into_console(app: &App, proven: Proven, method: ProofMethod, address: &str) -> ConsoleAnswer {
     let person = proven.person;
     let now = Timestamp::now();
-    let token = vault::random_text();
+    let token = keyring::random_text();
     app.store().begin_sign_in(token_digest(&token), proven, address, now, SignInKind::Browser, Some(method)).await?;
     app.note(person, address, Note::SignedIn).await?;
     let name = app.world().subject_name(person);
