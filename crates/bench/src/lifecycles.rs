@@ -105,7 +105,8 @@ async fn paced(report: &mut Report, big: &Arc<Big>, syncs: f64) -> anyhow::Resul
     );
     let done = Arc::new(AtomicBool::new(false));
     let until = Arc::clone(&done);
-    let rehearsing = tokio::task::spawn_blocking(move || foresight::rehearse_until(&until));
+    let house = Arc::clone(&big.house);
+    let rehearsing = tokio::spawn(async move { house.reckon(move || foresight::rehearse_until(&until)).await? });
     let beside = asks(big).await?;
     done.store(true, Ordering::Relaxed);
     let rehearsed = rehearsing.await??;

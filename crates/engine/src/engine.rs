@@ -6,7 +6,7 @@ use tempestas_core::{Caller, Command, Fact, LookedAt, Recall, Refusal, ScopeId, 
 use tempestas_store::{Loaded, Private, Store, StoreError};
 use tokio::sync::{broadcast, mpsc, oneshot, watch};
 
-use crate::{Clock, Committer, Snapshot, committer::Job};
+use crate::{Clock, Committer, Snapshot, committer::Job, reckoning::Reckonings};
 
 /// Commands that may wait for the writer before whoever sends another waits too.
 const WAITING_MOST: usize = 1024;
@@ -47,6 +47,7 @@ pub struct Engine {
     // No sender, so that whoever listens hears when the writer is gone.
     changes: Arc<broadcast::Receiver<Change>>,
     store: Arc<Store>,
+    reckonings: Reckonings,
 }
 
 impl Engine {
@@ -59,7 +60,7 @@ impl Engine {
         let (publish, published) = watch::channel(Snapshot::of(&world, tree.size()));
         let (change, changes) = broadcast::channel(CHANGES_KEPT);
         let committer = Committer::new(Arc::clone(&store), world, tree, signer, clock, (waiting, publish, change));
-        (Self { jobs, published, changes: Arc::new(changes), store }, committer)
+        (Self { jobs, published, changes: Arc::new(changes), store, reckonings: Reckonings::default() }, committer)
     }
 
     /// Has a command decided and made durable, for a caller who looked at what a change in place is about.
@@ -106,6 +107,14 @@ impl Engine {
         let mut world = World::clone(snapshot);
         self.store.recall(&mut world, wanted).await?;
         Ok(Snapshot::of(&world, snapshot.size()))
+    }
+
+    /// What a long reckoning comes to, such as a rehearsal. It gives way to whoever answers and writes, and few go on at a time.
+    ///
+    /// # Errors
+    /// When it panics, or the system has no thread for it.
+    pub async fn reckon<T: Send + 'static>(&self, reckoning: impl FnOnce() -> T + Send + 'static) -> anyhow::Result<T> {
+        self.reckonings.run(reckoning).await
     }
 
     /// Hears of every commit; one that is slow hears of the last.

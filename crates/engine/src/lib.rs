@@ -8,7 +8,7 @@
 //!
 //! A [`Snapshot`] is published when its commit is durable, so nobody reads what could still be lost; whoever took one keeps it as
 //! long as they like, and holds up nobody. A [`Follower`] hears of the facts themselves, in their order, and goes on where it was
-//! whatever is restarted.
+//! whatever is restarted. What takes long to reckon does so on a thread that gives way to all of these ([`Engine::reckon`]).
 
 mod committer;
 #[cfg(feature = "crash-points")]
@@ -16,6 +16,7 @@ mod crash;
 mod engine;
 mod feed;
 mod rates;
+mod reckoning;
 mod snapshot;
 
 pub use committer::{Clock, Committer};

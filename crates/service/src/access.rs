@@ -6,6 +6,8 @@ use tempestas_core::ways::Ways;
 use tempestas_engine::Engine;
 use tokio::sync::Mutex;
 
+use crate::problem::Failure;
+
 /// The graph of who reaches what, shared by those who ask.
 #[derive(Clone)]
 pub(crate) struct AccessGraph {
@@ -26,15 +28,16 @@ impl AccessGraph {
     }
 
     /// The graph as of now.
-    pub(crate) async fn now(&self) -> Arc<Ways> {
+    pub(crate) async fn now(&self) -> Result<Arc<Ways>, Failure> {
         let mut kept = self.kept.lock().await;
         // Taken once it is our turn: whoever waited meanwhile finds what was built for them.
         let world = self.engine.world();
         if let Some(built) = kept.as_ref().filter(|built| built.at == world.size()) {
-            return Arc::clone(&built.ways);
+            return Ok(Arc::clone(&built.ways));
         }
-        let ways = Arc::new(tokio::task::block_in_place(|| Ways::of(&world)));
-        *kept = Some(Built { at: world.size(), ways: Arc::clone(&ways) });
-        ways
+        let at = world.size();
+        let ways = Arc::new(self.engine.reckon(move || Ways::of(&world)).await?);
+        *kept = Some(Built { at, ways: Arc::clone(&ways) });
+        Ok(ways)
     }
 }

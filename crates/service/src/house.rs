@@ -21,7 +21,6 @@ use crate::{
     keyring::{self, BROKER, Keyring, owner_of},
     passkeys::Passkeys,
     serve::{DRAIN, keep_checkpoint},
-    vault::{self, BROKER, Vault, owner_of},
 };
 
 /// How long the first administrator's secret is good.
@@ -87,6 +86,14 @@ impl House {
     /// The World after the last commit.
     pub fn world(&self) -> Snapshot {
         self.app.world()
+    }
+
+    /// What a long reckoning comes to, beside all else.
+    ///
+    /// # Errors
+    /// When it panics.
+    pub async fn reckon<T: Send + 'static>(&self, reckoning: impl FnOnce() -> T + Send + 'static) -> anyhow::Result<T> {
+        self.app.engine().reckon(reckoning).await
     }
 
     /// Seals the password or key of the broker on a target.

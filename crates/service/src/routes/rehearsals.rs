@@ -35,8 +35,8 @@ pub(super) async fn preview(
     if !(1..=400).contains(&days) {
         return Err(Failure::invalid(format!("{days} days can't be looked back; give 1 to 400")));
     }
-    let name = request.zone.as_deref().unwrap_or("UTC");
-    let zone = TimeZone::get(name)
+    let name = request.zone.unwrap_or_else(|| "UTC".to_owned());
+    let zone = TimeZone::get(&name)
         .map_err(|_| Failure::invalid(format!("`{name}` is no time zone; give its IANA name, like Europe/Lisbon")))?;
     let to = Timestamp::now();
     let from = days_before(to, days);
@@ -61,10 +61,12 @@ pub(super) async fn preview(
     let world = me.app.world();
     let rights = recorded(&world, &plan, Some(&uses));
     let answered_after = usual_answer(me.app.store().past_yes(ANSWERS_MOST).await?);
-    let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };
     // A million uses take a second or two, and others go on meanwhile.
-    let rehearsed = tokio::task::block_in_place(|| rehearse(&world, &script));
-    Ok(Json(view(&world, &script, &uses, &rehearsed, name)))
+    let rehearsed = me.app.engine().reckon(move || {
+        let script = Script { rights: &rights, seen: &seen, rules: &rules, from, to, zone: &zone, answered_after };
+        view(&world, &script, &uses, &rehearse(&world, &script), &name)
+    });
+    Ok(Json(rehearsed.await?))
 }
 
 fn recorded(world: &World, plan: &Plan, uses: Option<&Uses>) -> Vec<Recorded> {

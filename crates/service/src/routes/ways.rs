@@ -24,7 +24,7 @@ pub(super) async fn ways(
     Query(query): Query<WaysQuery>,
 ) -> Answer<WaysReply> {
     let sight = me.sight();
-    let graph = graph.now().await;
+    let graph = graph.now().await?;
     let world = me.app.world();
     let found = match (query.to.as_deref(), query.of.as_deref()) {
         (Some(to), None) => {
