@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::{
     Act, Approval, Approver, AskRefusal, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Lapse,
     LapseRule, Refusal, Right, ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
-    influence::{HAND_LASTS, is_touched, touched_by, weakened_lately},
+    influence::{INFLUENCE_LASTS, is_touched, touched_by, weakened_lately},
     later, moment,
     text::Digest,
     time::Seconds,
@@ -186,7 +186,7 @@ pub(crate) fn refuse_own_terms(
     }
     let rule = terms.trace::<Approval>().and_then(|trace| world.terms.get(&trace.rule?));
     let own = rule.and_then(|rule| {
-        let (by, until) = (rule.set_by?, later(rule.set_at?, HAND_LASTS));
+        let (by, until) = (rule.set_by?, later(rule.set_at?, INFLUENCE_LASTS));
         let is_own = world.human(by) == world.human(asker) || is_touched(world, by, asker, now);
         (is_own && until > now).then_some((rule.id, until))
     });

@@ -5,14 +5,14 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use crate::{Act, Hand, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_terms, later};
+use crate::{Act, Influence, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_terms, later};
 
 /// How long after somebody touched an approver's standing they can't profit from it.
-pub(crate) const HAND_LASTS: Seconds = Seconds::hours(24);
+pub(crate) const INFLUENCE_LASTS: Seconds = Seconds::hours(24);
 
 /// Hands of the last day.
-fn fresh(world: &World, now: Timestamp) -> impl Iterator<Item = &Hand> {
-    world.hands.values().filter(move |hand| later(hand.at, HAND_LASTS) > now)
+fn fresh(world: &World, now: Timestamp) -> impl Iterator<Item = &Influence> {
+    world.influences.values().filter(move |hand| later(hand.at, INFLUENCE_LASTS) > now)
 }
 
 /// The humans whose duties, groups or sign-in `hand` had a part in within a day, itself or through any of them; and whomever

@@ -78,7 +78,7 @@ pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};
 pub use stop::{LIFT_LASTS, Reach, Stop};
-pub use subject::{Hand, Membership, Subject, SubjectKind};
+pub use subject::{Influence, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Effective, LapseRule, Longest, PRECEDENCE, ProofMaxAge, ReasonRule, Setting, Settings,

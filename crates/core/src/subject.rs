@@ -52,7 +52,7 @@ pub struct Membership {
 /// That one person had a hand in what makes another an approver, or in their credentials.
 /// For a day, the touched one can't answer the toucher's asks.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Hand {
+pub struct Influence {
     /// Who acted; none where it was done on the machine, by nobody we can name.
     pub by: Option<SubjectId>,
     /// Whose standing as an approver was touched.

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Demand, Demanded, Drift, DriftId,
-    Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Hand, Item, Link,
+    Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Influence, Item, Link,
     Membership, Pair, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId,
     Tally, Target, Terms, TermsId,
 };
@@ -38,7 +38,7 @@ macro_rules! tables {
         #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
         #[serde(rename_all = "kebab-case")]
         pub enum Row {
-            $(#[doc = concat!("A row of `", $word, "`.")] $kind($row),)*
+            $(#[doc = concat!("A row of `", $word, "`.")] #[serde(rename = $word)] $kind($row),)*
             /// Numbers that the World hands out next.
             Counters(Counters),
         }
@@ -47,7 +47,7 @@ macro_rules! tables {
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
         #[serde(rename_all = "kebab-case")]
         pub enum Kind {
-            $(#[doc = concat!("`", $word, "`.")] $kind,)*
+            $(#[doc = concat!("`", $word, "`.")] #[serde(rename = $word)] $kind,)*
             /// `counters`.
             Counters,
         }
@@ -133,7 +133,7 @@ macro_rules! tables {
 tables! {
     Subject "subject" subjects: SubjectId => Subject, |it| it.id;
     Member "member" members: MemberKey => Membership, |it| Pair(it.group, it.member);
-    Hand "hand" hands: String => Hand, |it| format!("{}-{}", it.by.map_or(0, |by| by.0), it.touched.0);
+    Influence "hand" influences: String => Influence, |it| format!("{}-{}", it.by.map_or(0, |by| by.0), it.touched.0);
     Scope "scope" scopes: ScopeId => Scope, |it| it.id;
     Target "target" targets: ScopeId => Target, |it| it.scope;
     Role "role" roles: RoleId => Role, |it| it.id;

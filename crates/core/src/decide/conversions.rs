@@ -14,7 +14,7 @@ use crate::{
     appointment::{ensure_lasts, longest_eligibility, making},
     due::Due,
     effective_terms,
-    influence::{HAND_LASTS, is_touched},
+    influence::{INFLUENCE_LASTS, is_touched},
     later, plan_conversion,
 };
 
@@ -125,7 +125,7 @@ fn ensure_no_own_gain(deciding: &Deciding<'_>, by: SubjectId, items: &[PlanItem]
 fn said_lately(deciding: &Deciding<'_>, me: SubjectId, owner: SubjectId, target: ScopeId) -> bool {
     let (world, now) = (deciding.world, deciding.now());
     world.account_of(owner, target).is_some_and(|account| {
-        account.set_at.is_some_and(|at| later(at, HAND_LASTS) > now)
+        account.set_at.is_some_and(|at| later(at, INFLUENCE_LASTS) > now)
             && account.set_by.is_some_and(|who| world.human(who) == world.human(me))
     })
 }

@@ -1,7 +1,7 @@
 //! Credentials: made anew by whoever they are, or by an administrator.
 
 use super::{deciding::Deciding, proofs::Permitted};
-use crate::{CredentialStep, Hand, PeopleRefusal, Refusal, Row, Seconds, SubjectId, What};
+use crate::{CredentialStep, Influence, PeopleRefusal, Refusal, Row, Seconds, SubjectId, What};
 
 /// Longer than any enrolment secret is good.
 const ISSUED_WITHIN: Seconds = Seconds::hours(24 * 8);
@@ -19,22 +19,22 @@ pub(super) fn set(deciding: &mut Deciding<'_>, subject: SubjectId, step: Credent
             return Err(PeopleRefusal::AnothersPassword.into());
         }
     };
-    let mut hands = deciding.hands([subject]);
+    let mut influences = deciding.influences([subject]);
     if own {
         // A secret may have been kept and used by whoever issued it: their day begins again with its use.
         let now = deciding.now();
         let recent = deciding
             .world
-            .hands
+            .influences
             .values()
             .filter(|hand| hand.touched == subject && crate::later(hand.at, ISSUED_WITHIN) > now);
-        hands.extend(recent.map(|hand| Row::Hand(Hand { at: now, ..hand.clone() })));
+        influences.extend(recent.map(|hand| Row::Influence(Influence { at: now, ..hand.clone() })));
     }
     let what = match step {
         CredentialStep::Issued => What::EnrolmentIssued { subject },
         CredentialStep::Enrolled => What::CredentialsSet { subject },
         CredentialStep::PasskeyAdded => What::PasskeyAdded { subject },
     };
-    deciding.by(permitted).fact(what, hands);
+    deciding.by(permitted).fact(what, influences);
     Ok(())
 }

@@ -9,7 +9,7 @@ use jiff::Timestamp;
 
 use super::proofs::Permit;
 use crate::{
-    Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Hand, Id, Key, Kind,
+    Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Id, Influence, Key, Kind,
     LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words, World,
     influence::lets_through_with_less,
 };
@@ -117,21 +117,21 @@ impl<'w> Deciding<'w> {
     }
 
     /// Records that the caller had a hand in `touched`'s standing as an approver.
-    pub(super) fn hands(&self, touched: impl IntoIterator<Item = SubjectId>) -> Vec<Row> {
+    pub(super) fn influences(&self, touched: impl IntoIterator<Item = SubjectId>) -> Vec<Row> {
         let (by, at) = (self.context.caller.subject(), self.now());
         touched
             .into_iter()
             .filter(|touched| by != Some(*touched))
-            .map(|touched| Row::Hand(Hand { by, touched, at }))
+            .map(|touched| Row::Influence(Influence { by, touched, at }))
             .collect()
     }
 
     /// Records that the caller let somebody through with less, where these rows would do that under any of `rules`: for
     /// whoever did it, nothing opens without a yes for a day. Judged by what holds before and after.
-    pub(super) fn own_hand_if_less(&self, put: &[Row], cut: &[Key], rules: &[&Terms]) -> Option<Row> {
+    pub(super) fn own_influence_if_less(&self, put: &[Row], cut: &[Key], rules: &[&Terms]) -> Option<Row> {
         let me = self.context.caller.subject()?;
         let after = self.world.tried(put, cut);
-        lets_through_with_less(self.world, &after, rules, me).then(|| self.own_hand(me))
+        lets_through_with_less(self.world, &after, rules, me).then(|| self.own_influence(me))
     }
 
     /// Every rule that goes by who asks: what a change to a group may move somebody into or out of.
@@ -139,8 +139,8 @@ impl<'w> Deciding<'w> {
         self.world.terms.values().filter(|rule| rule.asker.is_some()).collect()
     }
 
-    pub(super) fn own_hand(&self, me: SubjectId) -> Row {
-        Row::Hand(Hand { by: Some(me), touched: me, at: self.now() })
+    pub(super) fn own_influence(&self, me: SubjectId) -> Row {
+        Row::Influence(Influence { by: Some(me), touched: me, at: self.now() })
     }
 
     /// The day's count of standing rights, where a fact changes it.

@@ -109,7 +109,7 @@ fn set_target(deciding: &mut Deciding<'_>, target: ScopeId, changes: &Changes<'_
     let mut put = vec![Row::Target(row)];
     // Other terms may hold by other labels, and by another way of giving.
     let by_label: Vec<_> = deciding.world.terms.values().filter(|rule| !rule.labels.is_empty()).collect();
-    put.extend(deciding.own_hand_if_less(&put, &[], &by_label));
+    put.extend(deciding.own_influence_if_less(&put, &[], &by_label));
     deciding.by(administers).fact(What::TargetSet { scope: target }, put);
     Ok(())
 }
@@ -127,7 +127,7 @@ fn end_target(deciding: &mut Deciding<'_>, id: ScopeId, reason: &Said) -> Result
     let draft = &mut deciding.by(administers);
     let reason = draft.text(reason);
     // Taken in again it would have no labels.
-    let hand = draft.context.caller.subject().filter(|_| !target.labels.is_empty()).map(|me| draft.own_hand(me));
+    let hand = draft.context.caller.subject().filter(|_| !target.labels.is_empty()).map(|me| draft.own_influence(me));
     let mut put: Vec<Row> = hand.into_iter().collect();
     let mut cut = vec![Row::Target(target).key()];
     put.extend(world.scopes.get(&id).map(|scope| Row::Scope(Scope { kind: ScopeKind::Gone, ..scope.clone() })));

@@ -68,7 +68,7 @@ fn recover(draft: &mut Draft<'_, '_>, subject: SubjectId) -> Result<(), Refusal>
         .filter(|known| known.kind == SubjectKind::Person)
         .ok_or_else(|| Refusal::unknown("person", subject, "give the name they sign in with"))?;
     let root = draft.world.root.ok_or(EstateRefusal::NotFounded)?;
-    let mut put = draft.hands([subject]);
+    let mut put = draft.influences([subject]);
     put.push(Row::Subject(Subject { suspended: false, ..known.clone() }));
     if draft.world.root_administrators().next().is_none() {
         let id = draft.id();

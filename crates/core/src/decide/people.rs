@@ -65,7 +65,7 @@ fn remove_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId)
     }
     let cut = vec![Membership { group, member }.key()];
     // Out of a group whose rule demands more, somebody gets through with less.
-    let put = draft.own_hand_if_less(&[], &cut, &draft.rules_by_asker()).into_iter().collect();
+    let put = draft.own_influence_if_less(&[], &cut, &draft.rules_by_asker()).into_iter().collect();
     draft.fact_cutting(What::MemberRemoved { group, member }, put, cut);
     Ok(())
 }
@@ -77,10 +77,10 @@ fn resume(draft: &mut Draft<'_, '_>, subject: SubjectId) -> Result<(), Refusal> 
     }
     let row = Subject { suspended: false, ..row };
     // Whoever is in it, though it was suspended until now.
-    let mut put = draft.hands(draft.world.everybody_in(subject));
+    let mut put = draft.influences(draft.world.everybody_in(subject));
     ensure_no_gain_unasked(draft, subject, subject)?;
     put.push(Row::Subject(row));
-    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+    put.extend(draft.own_influence_if_less(&put, &[], &draft.rules_by_asker()));
     draft.fact(What::Resumed { subject }, put);
     Ok(())
 }
@@ -164,9 +164,9 @@ fn add_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) ->
         return Err(PeopleRefusal::TooDeep { group, member, most: GROUP_DEPTH }.into());
     }
     ensure_no_gain_unasked(draft, member, group)?;
-    let mut put = draft.hands(world.everybody_in(member));
+    let mut put = draft.influences(world.everybody_in(member));
     put.push(Row::Member(Membership { group, member }));
-    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+    put.extend(draft.own_influence_if_less(&put, &[], &draft.rules_by_asker()));
     draft.fact(What::MemberAdded { group, member }, put);
     Ok(())
 }
@@ -206,7 +206,7 @@ pub(super) fn suspend(draft: &mut Draft<'_, '_>, id: SubjectId) -> Result<(), Re
     }
     let mut put = vec![Row::Subject(row)];
     // A rule for a suspended group fits nobody.
-    put.extend(draft.own_hand_if_less(&put, &[], &draft.rules_by_asker()));
+    put.extend(draft.own_influence_if_less(&put, &[], &draft.rules_by_asker()));
     draft.fact(What::Suspended { subject: id }, put);
     let world = draft.world;
     let held: Vec<_> = world
@@ -240,7 +240,7 @@ fn set_account(draft: &mut Draft<'_, '_>, subject: SubjectId, target: ScopeId, a
     let (set_by, set_at) = (draft.context.caller.subject(), Some(draft.now()));
     let mut put = vec![Row::Account(Account { subject, target, name, set_by, set_at })];
     let own = set_by.filter(|me| draft.world.human(*me) == draft.world.human(subject));
-    put.extend(own.map(|me| draft.own_hand(me)));
+    put.extend(own.map(|me| draft.own_influence(me)));
     draft.fact(What::AccountSet { subject, target }, put);
     Ok(())
 }
@@ -251,7 +251,7 @@ fn give_duty(draft: &mut Draft<'_, '_>, subject: SubjectId, kind: DutyKind, scop
         return Err(PeopleRefusal::DutyAlready { name: draft.world.subject_name(subject) }.into());
     }
     let id: DutyId = draft.id();
-    let mut put = draft.hands(draft.world.everybody_in(subject));
+    let mut put = draft.influences(draft.world.everybody_in(subject));
     put.push(Row::Duty(Duty { id, subject, kind, scope }));
     draft.fact(What::DutyGiven { duty: id, subject, duty_kind: kind, scope }, put);
     let me = draft.context.caller.subject().filter(|_| kind == DutyKind::Administrator);

@@ -366,7 +366,7 @@ impl<'d, 'w> Taking<'d, 'w> {
             if !is_new {
                 // Whoever changed the directory may be the asker; for a day nobody new in a group answers by it.
                 let joined: Vec<SubjectId> = listed.difference(&before).copied().collect();
-                self.put.extend(self.deciding.hands(joined));
+                self.put.extend(self.deciding.influences(joined));
             }
             let joined = members.difference(&before).map(|member| Membership { group, member: *member });
             self.put.extend(joined.map(Row::Member));

@@ -23,7 +23,7 @@ fn end(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let rule = known(deciding, id)?;
     let administers = deciding.administers(rule.scope)?;
     let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
-    let hand = deciding.own_hand_if_less(&[], &cut, &[&rule]);
+    let hand = deciding.own_influence_if_less(&[], &cut, &[&rule]);
     let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
     deciding.by(administers).fact_cutting(what, hand.into_iter().collect(), cut);
     Ok(())
@@ -38,7 +38,7 @@ fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<()
     let paused = Some(deciding.pause(reason)?);
     let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
     let mut put = vec![Row::Terms(Terms { paused, ..rule.clone() })];
-    put.extend(deciding.own_hand_if_less(&put, &[], &[&rule]));
+    put.extend(deciding.own_influence_if_less(&put, &[], &[&rule]));
     deciding.by(administers).fact(what, put);
     Ok(())
 }
@@ -52,7 +52,7 @@ fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
     let rule = resumed(deciding, rule);
     let mut put = vec![Row::Terms(rule.clone())];
-    put.extend(deciding.own_hand_if_less(&put, &[], &[&rule]));
+    put.extend(deciding.own_influence_if_less(&put, &[], &[&rule]));
     deciding.by(administers).fact(what, put);
     Ok(())
 }
@@ -106,13 +106,13 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
 fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>, touched: Vec<SubjectId>) {
     rule.set_by = draft.context.caller.subject();
     rule.set_at = Some(draft.now());
-    let mut put = draft.hands(touched);
+    let mut put = draft.influences(touched);
     // What it changes is tried with the role as it is read; in the fact stands its digest.
     rule.role = rule.role.map(|role| draft.world.words(&role).into());
     let mut tried = put.clone();
     tried.push(Row::Terms(rule.clone()));
     let rules: Vec<&Terms> = old.into_iter().chain([&rule]).collect();
-    put.extend(draft.own_hand_if_less(&tried, &[], &rules));
+    put.extend(draft.own_influence_if_less(&tried, &[], &rules));
     let favoured = favoured(draft, &tried, &rules);
     let was = old.and_then(|old| old.role.as_ref());
     let role = rule.role.as_ref().map(|role| {

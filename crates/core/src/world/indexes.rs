@@ -11,8 +11,8 @@ use super::{
 };
 use crate::{
     Account, Alarm, Appointment, Conversion, ConversionId, Demanded, Drift, Duty, Elevation, ElevationId, Eligibility,
-    EligibilityId, Grant, GrantId, Hand, Id, Item, Link, Membership, Pair, Phase, Role, RoleId, Scope, ScopeId, Source,
-    Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
+    EligibilityId, Grant, GrantId, Id, Influence, Item, Link, Membership, Pair, Phase, Role, RoleId, Scope, ScopeId,
+    Source, Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -232,7 +232,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Demanded Hand Target Duty Terms Stop Source Link Tally);
+by_key_alone!(Demanded Influence Target Duty Terms Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

@@ -363,8 +363,12 @@ fn a_target_is_let_go_only_when_nothing_hangs_on_it_and_its_name_can_be_taken_ag
     let undo = ConversionCommand::Undo { conversion: taken_away.id };
     let refused = house.try_as(Who::Administrator, undo.clone());
     assert_eq!(refused, Err(ConversionRefusal::TargetsGone { id: taken_away.id }.into()));
-    let own_hand = |hand: &Hand| hand.by == Some(hand.touched) && later(hand.at, Seconds::hours(1)) > house.now;
-    assert!(house.world.hands.values().any(own_hand), "its labels went with it, and with them what terms demanded");
+    let own_influence =
+        |hand: &Influence| hand.by == Some(hand.touched) && later(hand.at, Seconds::hours(1)) > house.now;
+    assert!(
+        house.world.influences.values().any(own_influence),
+        "its labels went with it, and with them what terms demanded"
+    );
     let parent = house.world.root.unwrap();
     let folder = EstateCommand::AddFolder { parent, name: "cloud".to_owned() };
     assert!(house.try_as(Who::Administrator, folder.clone()).is_err(), "the name stays that system's");

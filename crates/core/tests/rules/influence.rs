@@ -197,8 +197,8 @@ fn a_change_that_only_tightens_holds_nobody_up() {
     house.well(Who::Administrator, TermsCommand::Set { terms });
     assert!(lets_in(&house, Who::Asker), "the asker changed nothing");
     let mine = house.id(Who::Administrator);
-    let own = |hand: &&Hand| hand.touched == mine && hand.by == Some(mine);
-    assert!(!house.world.hands.values().filter(own).any(|hand| later(hand.at, Seconds::hours(24)) > house.now));
+    let own = |hand: &&Influence| hand.touched == mine && hand.by == Some(mine);
+    assert!(!house.world.influences.values().filter(own).any(|hand| later(hand.at, Seconds::hours(24)) > house.now));
 }
 
 #[test]

@@ -37,9 +37,9 @@ pub fn nobody_answers_themselves(house: &House, elevation: &Elevation) {
 
 /// Whether, by the hands of a day, somebody's standing goes back to `asker`, through however many others.
 fn is_hand_of(world: &World, by: SubjectId, asker: SubjectId, at: jiff::Timestamp) -> bool {
-    let fresh = |hand: &&Hand| hand.at <= at && later(hand.at, Seconds::hours(24)) > at;
+    let fresh = |hand: &&Influence| hand.at <= at && later(hand.at, Seconds::hours(24)) > at;
     let steps: Vec<(Option<SubjectId>, SubjectId)> = world
-        .hands
+        .influences
         .values()
         .filter(fresh)
         .map(|hand| (hand.by.map(|by| world.human(by)), world.human(hand.touched)))
