@@ -11,7 +11,7 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Command, Connector, Digest, Door, ElevationCommand,
+    Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Channel, Command, Connector, Digest, ElevationCommand,
     ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound, PeopleCommand, Proof,
     ProofMaxAge, ProofMethod, Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings,
     SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
@@ -94,7 +94,7 @@ impl Big {
             actor: Actor::Subject(who),
             proof: Some(Proof { at: self.now(), method: ProofMethod::TotpCode }),
             from: Some(Said::new("127.0.0.1")),
-            door: Door::Api,
+            channel: Channel::Api,
             keeps: None,
         }
     }

@@ -1,4 +1,4 @@
-//! Who gives a command, through which door, how surely, and with which time and random bytes.
+//! Who gives a command, through which channel, how surely, and with which time and random bytes.
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
@@ -23,7 +23,7 @@ pub enum Actor {
 /// The way a command came in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Door {
+pub enum Channel {
     /// The HTTP interface.
     Api,
     /// A keeper.
@@ -75,7 +75,7 @@ pub struct Proof {
     pub method: ProofMethod,
 }
 
-/// A caller as the door proved them.
+/// A caller as the way in proved them.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Caller {
     /// Who.
@@ -85,7 +85,7 @@ pub struct Caller {
     /// Their network address.
     pub from: Option<Said>,
     /// The way they came in.
-    pub door: Door,
+    pub channel: Channel,
     /// The target that it keeps, where it is a keeper of one.
     pub keeps: Option<ScopeId>,
 }
@@ -94,7 +94,7 @@ impl Caller {
     /// The service itself, of which time and its own state are to be told.
     #[must_use]
     pub const fn service() -> Self {
-        Self { actor: Actor::Keeper, proof: None, from: None, door: Door::Keeper, keeps: None }
+        Self { actor: Actor::Keeper, proof: None, from: None, channel: Channel::Keeper, keeps: None }
     }
 
     /// The keeper of a target, who reports what it sees there.
@@ -106,13 +106,13 @@ impl Caller {
     /// An operator on the machine.
     #[must_use]
     pub fn machine() -> Self {
-        Self { actor: Actor::Machine, door: Door::Machine, ..Self::service() }
+        Self { actor: Actor::Machine, channel: Channel::Machine, ..Self::service() }
     }
 
     /// Somebody at an address who proved nothing.
     #[must_use]
     pub const fn nobody(from: Said) -> Self {
-        Self { actor: Actor::Nobody, proof: None, from: Some(from), door: Door::Api, keeps: None }
+        Self { actor: Actor::Nobody, proof: None, from: Some(from), channel: Channel::Api, keeps: None }
     }
 
     /// The person or program, if that is what it is.

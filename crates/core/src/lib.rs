@@ -46,7 +46,7 @@ mod world;
 pub use activity::{Activity, Trail};
 pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
-pub use caller::{Actor, Caller, Context, Door, LookedAt, Proof, ProofLevel, ProofMethod};
+pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
     AnswerInput, Ask, Command, ConversionCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand,
@@ -94,7 +94,7 @@ pub use world::{Counters, KEPT_FOR, Key, Kind, Recall, Row, Table, World};
 /// What a command yielded: facts to append, in order, and the private texts they name by digest.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Decision {
-    /// Facts, already stamped with time, actor and door.
+    /// Facts, already stamped with time, actor and channel.
     pub facts: Vec<Fact>,
     /// Private texts to keep beside the facts.
     pub texts: Vec<PrivateText>,

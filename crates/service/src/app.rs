@@ -7,7 +7,7 @@ use std::sync::{
 
 use axum::{Router, extract::FromRef};
 use tempestas_core::{
-    Actor, AlarmKind, Caller, Command, Door, Fact, LookedAt, Note, Proof, Report, Said, ScopeId, SubjectId, World,
+    Actor, AlarmKind, Caller, Channel, Command, Fact, LookedAt, Note, Proof, Report, Said, ScopeId, SubjectId, World,
     ledger::Signer,
 };
 use tempestas_engine::{Change, Engine, Outcome, Snapshot};
@@ -229,5 +229,5 @@ impl FromRef<App> for Statuses {
 
 /// A signed-in caller.
 pub(crate) fn caller(by: SubjectId, address: &str, proof: Option<Proof>) -> Caller {
-    Caller { actor: Actor::Subject(by), proof, from: Some(Said::new(address)), door: Door::Api, keeps: None }
+    Caller { actor: Actor::Subject(by), proof, from: Some(Said::new(address)), channel: Channel::Api, keeps: None }
 }

@@ -1,4 +1,4 @@
-//! Commands: everything that can be asked of the World, whatever the door, by what it is about.
+//! Commands: everything that can be asked of the World, whatever the channel, by what it is about.
 
 mod elevation;
 mod estate;

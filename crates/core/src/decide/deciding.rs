@@ -199,8 +199,8 @@ impl Draft<'_, '_> {
         }
         put.extend(self.0.tally(&put, &cut));
         let caller = &self.context.caller;
-        let (at, by, from, door) = (self.now(), caller.actor, self.from, caller.door);
-        self.0.decision.facts.push(Fact { v: FACT_VERSION, at, by, from, door, what, put, cut });
+        let (at, by, from, channel) = (self.now(), caller.actor, self.from, caller.channel);
+        self.0.decision.facts.push(Fact { v: FACT_VERSION, at, by, from, channel, what, put, cut });
     }
 }
 

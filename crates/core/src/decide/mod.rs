@@ -1,4 +1,4 @@
-//! One path: every command, whatever the door, is decided here against the World and the present time.
+//! One path: every command, whatever the channel, is decided here against the World and the present time.
 
 mod alarms;
 mod answers;

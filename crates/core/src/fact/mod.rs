@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 pub use {kinds::What, upcast::row_of_version};
 
-use crate::{Actor, Door, ElevationId, Key, Row, ScopeId, SubjectId, text::Digest};
+use crate::{Actor, Channel, ElevationId, Key, Row, ScopeId, SubjectId, text::Digest};
 
 /// The version that new facts are written in. Old ones are never edited; each has one upcast to this.
 pub const FACT_VERSION: u16 = 3;
@@ -28,7 +28,8 @@ pub struct Fact {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub from: Option<Digest>,
     /// The way it came in.
-    pub door: Door,
+    #[serde(rename = "door")]
+    pub channel: Channel,
     /// What happened.
     pub what: What,
     /// Rows as they stand after.

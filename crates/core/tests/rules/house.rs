@@ -183,7 +183,7 @@ impl House {
             actor: Actor::Subject(self.id(who)),
             proof: Some(Proof { at: self.now, method: ProofMethod::TotpCode }),
             from: Some(Said::new("192.0.2.7")),
-            door: Door::Api,
+            channel: Channel::Api,
             keeps: None,
         }
     }

@@ -17,7 +17,7 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Actor, Caller, Command, Connector, Digest, Door, Proof, ProofMethod, Refusal, Report, Said, ScopeId, SubjectId,
+    Actor, Caller, Channel, Command, Connector, Digest, Proof, ProofMethod, Refusal, Report, Said, ScopeId, SubjectId,
     What,
 };
 use tempestas_service::{House, config::Config};
@@ -117,7 +117,7 @@ impl Teller {
     async fn by(&self, who: SubjectId, command: impl Into<Command>) -> Result<Vec<What>, Refusal> {
         let from = Some(Said::new(format!("10.20.{}.{}", who.0 % 7, 10 + who.0 % 200)));
         let proof = Some(Proof { at: self.now(), method: ProofMethod::TotpCode });
-        let caller = Caller { actor: Actor::Subject(who), proof, from, door: Door::Api, keeps: None };
+        let caller = Caller { actor: Actor::Subject(who), proof, from, channel: Channel::Api, keeps: None };
         self.house.submit(caller, command).await
     }
 

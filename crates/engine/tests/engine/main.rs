@@ -16,8 +16,8 @@ use std::{
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, SqliteConnection, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Actor, Caller, Command, Door, Fact, OperatorCommand, PeopleCommand, Proof, ProofMethod, Refusal, Said, SubjectId,
-    SubjectKind, What, ledger::Signer,
+    Actor, Caller, Channel, Command, Fact, OperatorCommand, PeopleCommand, Proof, ProofMethod, Refusal, Said,
+    SubjectId, SubjectKind, What, ledger::Signer,
 };
 use tempestas_engine::{Engine, Snapshot};
 use tempestas_store::{Private, Sealed, Store};
@@ -65,7 +65,7 @@ impl Running {
 
 fn by(subject: SubjectId, now: i64) -> Caller {
     let proof = Some(Proof { at: Timestamp::from_second(now).unwrap(), method: ProofMethod::TotpCode });
-    Caller { actor: Actor::Subject(subject), proof, from: None, door: Door::Api, keeps: None }
+    Caller { actor: Actor::Subject(subject), proof, from: None, channel: Channel::Api, keeps: None }
 }
 
 fn added(name: &str) -> Command {

@@ -275,16 +275,16 @@ fn parameters(operation: &mut Map<String, Value>) -> &mut Vec<Value> {
 }
 
 /// A handler whose first argument is a caller.
-pub(crate) trait Door<Arguments>: Clone + Send + Sync + 'static {
+pub(crate) trait Endpoint<Arguments>: Clone + Send + Sync + 'static {
     /// The caller's word.
     const CALLER: &'static str;
     fn describe(operation: &mut Map<String, Value>, schemas: &mut SchemaGenerator);
     fn open(self, filter: MethodFilter) -> MethodRouter<App>;
 }
 
-macro_rules! doors {
+macro_rules! endpoints {
     ($($part:ident),*) => {
-        impl<F, Fut, Via, Caller, Out, $($part,)*> Door<(Via, Caller, Out, $($part,)*)> for F
+        impl<F, Fut, Via, Caller, Out, $($part,)*> Endpoint<(Via, Caller, Out, $($part,)*)> for F
         where
             F: Fn(Caller, $($part,)*) -> Fut + Clone + Send + Sync + 'static,
             Fut: Future<Output = Result<Out, Failure>> + Send + 'static,
@@ -308,10 +308,10 @@ macro_rules! doors {
     };
 }
 
-doors!();
-doors!(First);
-doors!(First, Second);
-doors!(First, Second, Third);
+endpoints!();
+endpoints!(First);
+endpoints!(First, Second);
+endpoints!(First, Second, Third);
 
 /// The route table, and the OpenAPI document that says the same.
 pub(crate) struct Table {
@@ -369,27 +369,34 @@ impl Table {
         }
     }
 
-    pub(crate) fn get<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
-        self.add(&Method::GET, MethodFilter::GET, path, door, says)
+    pub(crate) fn get<A, D: Endpoint<A>>(self, path: &str, handler: D, says: &str) -> Self {
+        self.add(&Method::GET, MethodFilter::GET, path, handler, says)
     }
 
-    pub(crate) fn post<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
-        self.add(&Method::POST, MethodFilter::POST, path, door, says)
+    pub(crate) fn post<A, D: Endpoint<A>>(self, path: &str, handler: D, says: &str) -> Self {
+        self.add(&Method::POST, MethodFilter::POST, path, handler, says)
     }
 
-    pub(crate) fn put<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
-        self.add(&Method::PUT, MethodFilter::PUT, path, door, says)
+    pub(crate) fn put<A, D: Endpoint<A>>(self, path: &str, handler: D, says: &str) -> Self {
+        self.add(&Method::PUT, MethodFilter::PUT, path, handler, says)
     }
 
-    pub(crate) fn patch<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
-        self.add(&Method::PATCH, MethodFilter::PATCH, path, door, says)
+    pub(crate) fn patch<A, D: Endpoint<A>>(self, path: &str, handler: D, says: &str) -> Self {
+        self.add(&Method::PATCH, MethodFilter::PATCH, path, handler, says)
     }
 
-    pub(crate) fn delete<A, D: Door<A>>(self, path: &str, door: D, says: &str) -> Self {
-        self.add(&Method::DELETE, MethodFilter::DELETE, path, door, says)
+    pub(crate) fn delete<A, D: Endpoint<A>>(self, path: &str, handler: D, says: &str) -> Self {
+        self.add(&Method::DELETE, MethodFilter::DELETE, path, handler, says)
     }
 
-    fn add<A, D: Door<A>>(mut self, method: &Method, filter: MethodFilter, path: &str, door: D, says: &str) -> Self {
+    fn add<A, D: Endpoint<A>>(
+        mut self,
+        method: &Method,
+        filter: MethodFilter,
+        path: &str,
+        handler: D,
+        says: &str,
+    ) -> Self {
         let path = format!("/api/v1{path}");
         let mut operation = Map::new();
         operation.insert("summary".to_owned(), json!(says));
@@ -427,7 +434,7 @@ impl Table {
             known.push((method.clone(), Drafting::Kept));
         }
         self.last = (path.clone(), method.clone());
-        self.router = self.router.route(&path, door.open(filter));
+        self.router = self.router.route(&path, handler.open(filter));
         self
     }
 

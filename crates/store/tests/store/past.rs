@@ -99,7 +99,7 @@ async fn told(kept: &mut Kept, all: &[Told]) {
             at: one.ended_at(),
             by: tempestas_core::Actor::Keeper,
             from: None,
-            door: by(one.asker).door,
+            channel: by(one.asker).channel,
             what: end,
             put: one.rows(),
             cut: Vec::new(),

@@ -23,7 +23,7 @@ fn fact(told: Told, what: What, put: Vec<Row>) -> Fact {
         at: told.ended_at(),
         by: caller.actor,
         from: None,
-        door: caller.door,
+        channel: caller.channel,
         what,
         put,
         cut: Vec::new(),
