@@ -3,6 +3,7 @@
 mod appointments;
 mod authorities;
 mod conversions;
+mod days;
 mod devices;
 mod drift;
 mod elevations;

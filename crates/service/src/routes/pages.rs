@@ -1,11 +1,10 @@
-//! What the console's pages gather: now, a person, the first day, search, elevations by day.
+//! What the console's pages gather: now, a person, the first day, search.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
-use jiff::{SignedDuration, Timestamp, civil::Date, tz::TimeZone};
+use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{
-    Bar, DayView, DaysQuery, FirstDayReply, FirstDayStep, GroupWay, Hit, NowReply, PersonPage, SearchQuery, SpanQuery,
-    StandingOn, StandingView,
+    Bar, FirstDayReply, FirstDayStep, GroupWay, Hit, NowReply, PersonPage, SearchQuery, SpanQuery, StandingView,
 };
 use tempestas_core::{
     DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, Weight, What, World,
@@ -13,7 +12,7 @@ use tempestas_core::{
 };
 use tempestas_store::Past;
 
-use super::{ledger, subject, wishes_for, within};
+use super::{days, ledger, subject, wishes_for};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
@@ -23,8 +22,6 @@ use crate::{
     views,
 };
 
-/// How many days are told of, where nobody says how many.
-const DAYS: u32 = 90;
 /// Most elevations that are over in one reply about a span.
 const BARS_MOST: usize = 10_000;
 /// Most elevations on a person's page.
@@ -37,7 +34,7 @@ const HITS_MOST: usize = 8;
 const WORST: usize = 10;
 
 /// When an elevation was, is or would be in force; while it waits, from its ask on.
-fn span(elevation: &Elevation, grant: Option<&Grant>, now: Timestamp) -> (Timestamp, Timestamp) {
+pub(super) fn span(elevation: &Elevation, grant: Option<&Grant>, now: Timestamp) -> (Timestamp, Timestamp) {
     let after = |from: Timestamp| tempestas_core::later(from, elevation.duration);
     match (elevation.phase, grant) {
         (Phase::Ended(_), grant) => {
@@ -79,22 +76,6 @@ fn is_overdue(elevation: &Elevation, grant: &Grant, now: Timestamp) -> bool {
         && grant.ending_since.is_some_and(|since| now.duration_since(since) > SignedDuration::from_secs(5))
 }
 
-/// The last count of standing rights on or before a day.
-fn standing_by(world: &World, day: Date) -> Option<u32> {
-    world.tallies.last_up_to(&day.to_string()).map(|tally| tally.standing)
-}
-
-/// How many rights stood on the first of the last so many days of which that is known.
-fn standing_first(world: &World, first: Date, today: Date) -> Option<StandingOn> {
-    let mut days = std::iter::successors(Some(first), |day| day.tomorrow().ok()).take_while(|day| *day <= today);
-    days.find_map(|day| Some(StandingOn { day, standing: standing_by(world, day)? }))
-}
-
-/// The first of the last `count` days, today among them.
-fn first_of(today: Date, count: u32) -> Date {
-    today.saturating_sub(jiff::Span::new().days(i64::from(count) - 1))
-}
-
 pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<NowReply> {
     let now = Timestamp::now();
     let hours = |hours: i64| now.checked_add(SignedDuration::from_hours(hours)).unwrap_or(now);
@@ -117,7 +98,6 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
         .collect();
     let count =
         |fits: &dyn Fn(&Elevation) -> bool| world.active().filter(|one| sight.sees(world, *one) && fits(one)).count();
-    let today = now.to_zoned(TimeZone::UTC).date();
     let has_duty = world.scopes.keys().any(|scope| sight.sees_scope(world, *scope));
     Ok(Json(NowReply {
         now,
@@ -127,7 +107,7 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
         scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
         standing: has_duty
             .then(|| world.standing.values().filter(|held| sight.sees_scope(world, held.right.scope)).count()),
-        standing_before: sight.sees_all(world).then(|| standing_first(world, first_of(today, DAYS), today)).flatten(),
+        standing_before: sight.sees_all(world).then(|| days::standing_before(world, now)).flatten(),
         bars,
     }))
 }
@@ -365,56 +345,4 @@ pub(super) async fn search(me: SignedIn, Query(query): Query<SearchQuery>) -> An
         hit("scope", world.path(scope.id), kind.unwrap_or_default())
     }));
     Ok(Json(hits))
-}
-
-/// Elevations by day, among those in sight.
-pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer<Vec<DayView>> {
-    let count = within("days", query.days.unwrap_or(DAYS), 1..=400)?;
-    let now = Timestamp::now();
-    let day_of = |at: Timestamp| at.to_zoned(TimeZone::UTC).date();
-    let today = day_of(now);
-    let sight = me.sight();
-    let world = me.app.world();
-    let shows_standing = sight.sees_all(&world);
-    let first = first_of(today, count);
-    let mut days: BTreeMap<Date, DayView> = BTreeMap::new();
-    let mut day = first;
-    while day <= today {
-        let standing = if shows_standing { standing_by(&world, day) } else { None };
-        days.insert(day, DayView { day, asked: 0, opened: 0, most_at_once: 0, standing });
-        day = day.tomorrow().unwrap_or(Date::MAX);
-    }
-    let past = me.app.store().past_days(me.seen(&world), first).await?;
-    for (day, asked) in past.asked {
-        if let Some(day) = days.get_mut(&day) {
-            day.asked += asked;
-        }
-    }
-    let mut edges: Vec<(Timestamp, i32)> = Vec::new();
-    for (from, to) in past.in_force {
-        if let Some(day) = days.get_mut(&day_of(from)) {
-            day.opened += 1;
-        }
-        edges.extend([(from, 1), (to.min(now), -1)]);
-    }
-    for elevation in world.active().filter(|one| sight.sees(&world, *one)) {
-        if let Some(day) = days.get_mut(&day_of(elevation.asked_at)) {
-            day.asked += 1;
-        }
-        if let Some(grant) = world.grant_of(elevation) {
-            if let Some(day) = days.get_mut(&day_of(grant.opened_at)) {
-                day.opened += 1;
-            }
-            edges.extend([(grant.opened_at, 1), (span(elevation, Some(grant), now).1, -1)]);
-        }
-    }
-    edges.sort_unstable();
-    let mut open = 0_i32;
-    for (at, step) in edges {
-        open += step;
-        if let Some(day) = days.get_mut(&day_of(at)) {
-            day.most_at_once = day.most_at_once.max(u32::try_from(open.max(open - step)).unwrap_or(0));
-        }
-    }
-    Ok(Json(days.into_values().collect()))
 }

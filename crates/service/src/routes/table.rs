@@ -1,8 +1,8 @@
 //! The whole route table; it is the map of what can be attacked.
 
 use super::{
-    appointments, authorities, conversions, devices, drift, elevations, estate, ledger, pages, people, rehearsals,
-    sign_in, sources, standing, stops, terms, trials, ways,
+    appointments, authorities, conversions, days, devices, drift, elevations, estate, ledger, pages, people,
+    rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
 };
 use crate::door::Table;
 
@@ -64,7 +64,7 @@ fn of_pages(table: Table) -> Table {
     table
         .get("/now", pages::now, "What is in force, was, and will be")
         .get("/search", pages::search, "Find people, scopes, rights and elevations")
-        .get("/days", pages::days, "Elevations and standing rights by day")
+        .get("/days", days::days, "Elevations and standing rights by day")
         .get("/first-day", pages::first_day, "The first day, step by step")
 }
 

@@ -5,9 +5,12 @@ mod entered;
 use std::collections::BTreeSet;
 
 use futures_util::future::try_join;
-use jiff::{Timestamp, civil::Date, tz::TimeZone};
+use jiff::{Timestamp, civil::Date};
 use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
-use tempestas_core::{ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, digests_in};
+use tempestas_core::{
+    DAY_MICROSECONDS, ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, beginning_of, day_of,
+    digests_in,
+};
 
 pub(crate) use entered::{enter, misplaced, set_apart};
 
@@ -251,16 +254,15 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub async fn past_days(&self, seen: Option<Seen>, first: Date) -> Result<Days, StoreError> {
-        const A_DAY: i64 = 86_400_000_000;
-        let from = first.to_zoned(TimeZone::UTC).map_or(Timestamp::MIN, |day| day.timestamp());
+        let from = micros(beginning_of(first));
         let mut asked = QueryBuilder::<Sqlite>::new(format!(
-            "SELECT e.asked_at / {A_DAY} * {A_DAY}, COUNT(*) FROM past_elevations e WHERE e.asked_at >= "
+            "SELECT e.asked_at / {DAY_MICROSECONDS} * {DAY_MICROSECONDS}, COUNT(*) FROM past_elevations e WHERE e.asked_at >= "
         ));
-        asked.push_bind(micros(from));
+        asked.push_bind(from);
         let mut in_force = QueryBuilder::<Sqlite>::new(
             "SELECT json_group_array(json_array(e.began, e.ended)) FROM past_elevations e WHERE e.opened AND e.ended >= ",
         );
-        in_force.push_bind(micros(from));
+        in_force.push_bind(from);
         if let Some(seen) = &seen {
             seen.condition(&mut asked, true);
             seen.condition(&mut in_force, true);
@@ -273,7 +275,7 @@ impl Store {
         let mut days = Days::default();
         for row in asked {
             let (day, count): (i64, i64) = (row.try_get(0)?, row.try_get(1)?);
-            days.asked.push((time(day).to_zoned(TimeZone::UTC).date(), u32::try_from(count).unwrap_or(u32::MAX)));
+            days.asked.push((day_of(time(day)), u32::try_from(count).unwrap_or(u32::MAX)));
         }
         let spans: Vec<(i64, i64)> =
             serde_json::from_str(&spans).map_err(|error| StoreError::Ledger(error.to_string()))?;
