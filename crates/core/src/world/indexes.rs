@@ -90,11 +90,13 @@ impl Indexes {
         }
     }
 
-    /// A text came to be known.
-    pub(super) fn know(&mut self, digest: Digest, text: &Arc<str>) {
-        if self.unspelled.remove(&digest).is_some() {
+    /// A text came to be known; whether it is a name that was waiting for it.
+    pub(super) fn know(&mut self, digest: Digest, text: &Arc<str>) -> bool {
+        let was_waiting = self.unspelled.remove(&digest).is_some();
+        if was_waiting {
             self.spelled.insert((Arc::clone(text), digest));
         }
+        was_waiting
     }
 }
 
@@ -123,6 +125,7 @@ impl Indexed for Subject {
         }
         indexes.named.change(change, self.name, self.id);
         indexes.spell(change, texts, self.name);
+        indexes.spell(change, texts, self.about);
     }
 }
 

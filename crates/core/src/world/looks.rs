@@ -6,12 +6,12 @@ use std::{
 };
 
 use super::World;
-use crate::{SubjectId, glance, text::Digest};
+use crate::{SubjectId, glance};
 
-/// Everybody by what their name, or their full name, looks like. No part of the state: of two Worlds that differ in this
-/// alone, neither was asked anything yet that the other was.
+/// Everybody by what their name, or their full name, looks like. No part of the state, since it follows from it. Every copy of a
+/// World has it as soon as one of them was asked, until a name changes in one: that one begins anew.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Looks(OnceLock<Arc<HashMap<String, Vec<SubjectId>>>>);
+pub(super) struct Looks(Arc<OnceLock<HashMap<String, Vec<SubjectId>>>>);
 
 impl PartialEq for Looks {
     fn eq(&self, _: &Self) -> bool {
@@ -24,10 +24,10 @@ impl World {
     #[must_use]
     pub fn alike(&self, id: SubjectId) -> Vec<String> {
         let Some(own) = self.subjects.get(&id) else { return Vec::new() };
-        let looks = self.looks.0.get_or_init(|| Arc::new(self.by_looks()));
+        let looks = self.looks.0.get_or_init(|| self.by_looks());
         let others: BTreeSet<SubjectId> = [own.name, own.about]
             .into_iter()
-            .filter_map(|text| looks.get(&glance(&self.text(text))))
+            .filter_map(|text| looks.get(&glance(self.known_text(text)?)))
             .flatten()
             .copied()
             .filter(|other| self.human(*other) != self.human(id))
@@ -38,21 +38,14 @@ impl World {
     fn by_looks(&self) -> HashMap<String, Vec<SubjectId>> {
         let mut looks: HashMap<String, Vec<SubjectId>> = HashMap::new();
         for subject in self.subjects.values() {
-            for look in [subject.name, subject.about].map(|text| glance(&self.text(text))) {
+            for look in
+                [subject.name, subject.about].into_iter().filter_map(|text| Some(glance(self.known_text(text)?)))
+            {
                 if !look.is_empty() {
                     looks.entry(look).or_default().push(subject.id);
                 }
             }
         }
         looks
-    }
-
-    /// Forgets how names look, where one of them has just come to be known.
-    pub(super) fn look_anew(&mut self, known: Digest) {
-        let is_name = |digest: &Digest| *digest == known;
-        let kept = self.looks.0.get().is_some();
-        if kept && self.subjects.values().any(|subject| is_name(&subject.name) || is_name(&subject.about)) {
-            self.looks = Looks::default();
-        }
     }
 }

@@ -8,13 +8,16 @@ use crate::{Digest, EstateRefusal, Refusal, Right, Role, RoleId, ScopeId, Subjec
 impl World {
     /// Makes a private text known.
     pub fn know(&mut self, digest: Digest, text: String) {
-        self.remember(digest, text.into());
-        self.look_anew(digest);
+        if self.remember(digest, text.into()) {
+            self.looks = super::looks::Looks::default();
+        }
     }
 
-    pub(super) fn remember(&mut self, digest: Digest, text: Arc<str>) {
-        self.indexes.know(digest, &text);
+    /// The same for what is no name; whether it is one, and was waited for.
+    pub(super) fn remember(&mut self, digest: Digest, text: Arc<str>) -> bool {
+        let is_name = self.indexes.know(digest, &text);
         self.texts.insert(digest, text);
+        is_name
     }
 
     /// The text behind a digest, or a word that it is withheld.

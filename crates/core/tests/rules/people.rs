@@ -96,6 +96,36 @@ fn whose_names_look_alike_is_known_as_soon_as_somebody_is_added() {
 }
 
 #[test]
+fn a_copy_of_the_world_knows_whose_names_look_alike_as_of_its_own_names() {
+    let mut house = House::new(&settings(1));
+    let oda = house.id(Who::First);
+    // One copy that was asked before the name came, one that wasn't.
+    let (asked, not_asked) = (house.world.clone(), house.world.clone());
+    assert!(asked.alike(oda).is_empty());
+    let add = PeopleCommand::AddSubject {
+        kind: SubjectKind::Person,
+        name: Said::new("0da"),
+        about: Said::new("Somebody Else"),
+        second_of: None,
+    };
+    house.well(Who::Administrator, add);
+    assert_eq!(house.world.clone().alike(oda), ["0da"]);
+    assert!(asked.alike(oda).is_empty() && not_asked.alike(oda).is_empty());
+    assert_eq!(house.world.alike(oda), ["0da"]);
+    // A text that comes to be known after its row, as at a start.
+    let mut late = World::default();
+    for row in house.world.rows() {
+        late.put(row);
+    }
+    assert!(late.alike(oda).is_empty(), "nothing is known of names yet");
+    let other = house.world.subject_named("0da").unwrap();
+    for digest in [house.world.subjects[&oda].name, other.name] {
+        late.know(digest, house.world.text(digest));
+    }
+    assert_eq!(late.alike(oda), ["0da"]);
+}
+
+#[test]
 fn nobody_is_called_what_sentences_and_forms_mean_otherwise() {
     let mut house = House::new(&settings(1));
     for kind in [SubjectKind::Person, SubjectKind::Group, SubjectKind::Program] {
