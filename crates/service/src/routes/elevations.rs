@@ -161,19 +161,20 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
 
 pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery>) -> Answer<ElevationStory> {
     let id: ElevationId = reference(&id)?;
-    let mut changes = me.app.commits();
+    let mut commits = me.app.commits();
     let seconds = within("seconds", query.seconds.unwrap_or(0), 0..=WAIT_MOST)?;
     let until = tokio::time::Instant::now() + Duration::from_secs(seconds);
     let elevation = loop {
-        changes.mark_unchanged();
-        let present = changes.borrow_and_update().clone();
+        let present = commits.borrow_and_update().clone();
         let Json(seen) = view(&me, &present, id).await?;
-        if query.unlike.as_ref().is_none_or(|known| *known != seen.state) {
+        if seconds == 0 || query.unlike.as_ref().is_none_or(|known| *known != seen.state) {
             break seen;
         }
-        match tokio::time::timeout_at(until, changes.changed()).await {
-            Ok(Ok(())) => {}
-            Ok(Err(_)) | Err(_) => break seen,
+        // Every commit wakes whoever waits; only one that moves this elevation is worth a view.
+        let phase = |world: &World| world.elevations.get(&id).map(|one| one.phase);
+        let moved = commits.wait_for(|world| phase(world) != phase(&present));
+        if !matches!(tokio::time::timeout_at(until, moved).await, Ok(Ok(_))) {
+            break view(&me, &me.app.world(), id).await?.0;
         }
     };
     let story = story(&me, id).await?;
