@@ -7,7 +7,7 @@ DEMO = target/debug/tempestas-demo $(if $(STATE),--state $(STATE))
 
 # The console's pages, built anew where anything they are made of is newer.
 CONSOLE = console/dist/index.html
-CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name schema.ts) \
+CONSOLE_SOURCES := $(shell find console/src console/public -type f -not -name schema.d.ts) \
   $(wildcard console/*.json console/*.ts console/*.html) docs/openapi.json
 
 console: $(CONSOLE)

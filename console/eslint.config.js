@@ -4,7 +4,7 @@ import reactHooks from 'eslint-plugin-react-hooks'
 import tseslint from 'typescript-eslint'
 
 export default tseslint.config(
-  { ignores: ['dist', 'src/api/schema.ts'] },
+  { ignores: ['dist', 'src/api/schema.d.ts'] },
   js.configs.recommended,
   tseslint.configs.recommendedTypeChecked,
   jsxA11y.flatConfigs.recommended,
