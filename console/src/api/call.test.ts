@@ -3,7 +3,7 @@
 
 import { afterEach, describe, expect, it } from 'vitest'
 import { serve } from '../testing/replies'
-import { get, mendWith, patch, post, Problem, put, remove } from './call'
+import { get, reauthWith, patch, post, Problem, put, remove } from './call'
 
 const refusal = async (tried: Promise<unknown>) => {
   const problem = await tried.then(
@@ -14,7 +14,7 @@ const refusal = async (tried: Promise<unknown>) => {
   return problem
 }
 
-afterEach(() => mendWith(undefined))
+afterEach(() => reauthWith(undefined))
 
 describe('a request', () => {
   it('fills in its path and query, each escaped, and leaves out what isn’t said', async () => {
@@ -113,7 +113,7 @@ describe('a refusal', () => {
       n === 0 ? [403, { code: 'step-up', detail: 'prove it', max_age: 600 }] : [200, { id: 'E1' }],
     )
     let wanted: number | undefined
-    mendWith({
+    reauthWith({
       stepUp: (problem) => {
         wanted = problem.maxAge
         return Promise.resolve(true)
@@ -130,7 +130,7 @@ describe('a refusal', () => {
   it('stands where it isn’t mended, and where mending doesn’t help', async () => {
     const asked = serve(() => [401, { code: 'sign-in', detail: 'sign in first' }])
     let tries = 0
-    mendWith({ stepUp: () => Promise.resolve(true), signIn: () => Promise.resolve(++tries > 1) })
+    reauthWith({ stepUp: () => Promise.resolve(true), signIn: () => Promise.resolve(++tries > 1) })
     expect((await refusal(get('/api/v1/me'))).code).toBe('sign-in')
     expect(asked).toHaveLength(1)
     expect((await refusal(get('/api/v1/me'))).code).toBe('sign-in')
@@ -140,7 +140,7 @@ describe('a refusal', () => {
   it('while signing in isn’t taken for the end of a sign-in', async () => {
     serve(() => [401, { code: 'sign-in', detail: 'wrong name, password or code' }])
     let asked = false
-    mendWith({
+    reauthWith({
       stepUp: () => Promise.resolve(false),
       signIn: () => {
         asked = true

@@ -33,16 +33,16 @@ export class Problem extends Error {
 }
 
 /** How the frame puts things right: by a fresh proof, or a new sign-in. Each says whether it worked. */
-interface Mender {
+interface Reauth {
   stepUp(problem: Problem): Promise<boolean>
   signIn(problem: Problem): Promise<boolean>
 }
 
-let mender: Mender | undefined
+let reauth: Reauth | undefined
 
 /** Sets who puts things right. */
-export function mendWith(next: Mender | undefined) {
-  mender = next
+export function reauthWith(next: Reauth | undefined) {
+  reauth = next
 }
 
 const PREFIX = '/api/v1'
@@ -146,12 +146,12 @@ async function call(
       return await once(method, url, body, digest, key)
     } catch (error) {
       const quiet = url.startsWith(`${PREFIX}/console/`) || url.startsWith(`${PREFIX}/enrol`)
-      if (!(error instanceof Problem) || !mender || quiet || tries > 1) throw error
+      if (!(error instanceof Problem) || !reauth || quiet || tries > 1) throw error
       const mended =
         error.code === 'step-up'
-          ? await mender.stepUp(error)
+          ? await reauth.stepUp(error)
           : error.code === 'sign-in'
-            ? await mender.signIn(error)
+            ? await reauth.signIn(error)
             : false
       if (!mended) throw error
     }

@@ -5,7 +5,7 @@ import type { ReactNode } from 'react'
 import { NavLink, useLocation } from 'react-router'
 import { isAdministrator, isOverseer, type Me } from '../parts/me'
 import { Line, useLive } from './Line'
-import { Mender } from './Mender'
+import { Reauth } from './Reauth'
 import { StopBanner } from './Stop'
 import { Strip } from './Strip'
 
@@ -59,7 +59,7 @@ export function Frame({ me, pages }: { me: Me; pages: ReactNode }) {
   const line = useLive()
   const { pathname } = useLocation()
   return (
-    <Mender me={me}>
+    <Reauth me={me}>
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
         To the page
       </a>
@@ -87,6 +87,6 @@ export function Frame({ me, pages }: { me: Me; pages: ReactNode }) {
           </main>
         </div>
       </div>
-    </Mender>
+    </Reauth>
   )
 }

@@ -2,7 +2,7 @@
 
 import { useEffect, useRef, useState } from 'react'
 import { listen, type Line as LineState, type Topic } from '../api/live'
-import { freshen, useNow } from '../parts/data'
+import { invalidate, useNow } from '../parts/data'
 import { clock, relative } from '../words/time'
 
 /** Changes that come together are fetched together. */
@@ -21,7 +21,7 @@ export function useLive(): LineState {
         timer = undefined
         const all = gathered.current
         gathered.current = new Set()
-        freshen(all === 'all' ? 'all' : [...all])
+        invalidate(all === 'all' ? 'all' : [...all])
       }, GATHER)
     }
     const stop = listen(changed, (next) => {

@@ -6,7 +6,7 @@ import { Button } from '../parts/buttons'
 import { Input, Select } from '../parts/fields'
 import { Wrong } from '../parts/shown'
 import { Instant, Reference, Who } from '../parts/told'
-import { useAct, useData } from '../parts/data'
+import { useAction, useData } from '../parts/data'
 import type { Me } from '../parts/me'
 import { Dialog } from '../parts/overlay'
 import { count } from '../words/time'
@@ -84,7 +84,7 @@ interface FormProps {
   stop: ReturnType<typeof useStop>
 }
 
-const useStop = () => useAct((body: Api['NewStop']) => post('/api/v1/stops', body))
+const useStop = () => useAction((body: Api['NewStop']) => post('/api/v1/stops', body))
 
 function StopForm({ me, start, stop }: FormProps) {
   const [reach, setReach] = useState<Reach>(start?.reach ?? (me.administers_all ? 'everything' : 'scope'))
@@ -162,7 +162,7 @@ export function StopDialog({ open, onClose, me, start }: DialogProps) {
 
 /** Says on every page what is stopped, and lets the two lift it. */
 export function StopBanner({ me }: { me: Me }) {
-  const lift = useAct((id: string) => post('/api/v1/stops/{id}/lift', undefined, { id }))
+  const lift = useAction((id: string) => post('/api/v1/stops/{id}/lift', undefined, { id }))
   if (me.stops.length === 0) return null
   return (
     <section aria-label="Stopped" aria-live="polite" className="border-b border-alarm bg-alarm-soft">

@@ -11,7 +11,7 @@ import { isAdministrator, type Me } from '../parts/me'
 import { Dialog } from '../parts/overlay'
 import { chooseTheme, chosenTheme, type Theme } from '../parts/theme'
 import { about, exact } from '../words/time'
-import { Proof } from './Mender'
+import { Proof } from './Reauth'
 import { Palette } from './Palette'
 import { StopDialog } from './Stop'
 

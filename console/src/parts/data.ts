@@ -18,7 +18,7 @@ export const queries = new QueryClient({
 })
 
 /** Fetches anew whatever a live message concerns. */
-export function freshen(topics: Topic[] | 'all') {
+export function invalidate(topics: Topic[] | 'all') {
   void queries.invalidateQueries({
     predicate: (query) =>
       topics === 'all' || ((query.meta?.topics as Topic[] | undefined) ?? []).some((one) => topics.includes(one)),
@@ -42,11 +42,11 @@ export function useData<T>(
 }
 
 /** Something done; the problem, if any, stays until the next try. */
-export function useAct<T, A = void>(act: (argument: A) => Promise<T>, done?: (result: T, argument: A) => void) {
+export function useAction<T, A = void>(act: (argument: A) => Promise<T>, done?: (result: T, argument: A) => void) {
   return useMutation<T, Problem, A>({
     mutationFn: act,
     onSuccess: (result, argument) => {
-      freshen('all')
+      invalidate('all')
       done?.(result, argument)
     },
   })

@@ -56,6 +56,25 @@ export function Input({ label, hint, wrong, className, ...rest }: FieldProps & I
   )
 }
 
+/** The code that somebody's authenticator shows. */
+export function CodeInput({
+  className,
+  onCode,
+  ...rest
+}: Omit<InputHTMLAttributes<HTMLInputElement>, 'onChange'> & { onCode: (code: string) => void }) {
+  return (
+    <Input
+      label="Code from your authenticator"
+      onChange={(event) => onCode(event.target.value)}
+      inputMode="numeric"
+      autoComplete="one-time-code"
+      maxLength={8}
+      className={join('mono tracking-widest', className)}
+      {...rest}
+    />
+  )
+}
+
 /** Several lines to write in. */
 export function TextArea({ label, hint, wrong, ...rest }: FieldProps & TextareaHTMLAttributes<HTMLTextAreaElement>) {
   const id = useId()

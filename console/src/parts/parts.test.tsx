@@ -10,7 +10,7 @@ import { Button } from './buttons'
 import { Input } from './fields'
 import { Shown, Wrong } from './shown'
 import { Instant, Right, State, Weight, Who } from './told'
-import { freshen, queries, setClock, useAct, useData, useNow } from './data'
+import { invalidate, queries, setClock, useAction, useData, useNow } from './data'
 import { Said } from './Said'
 import { useSteady } from './steady'
 
@@ -137,9 +137,9 @@ describe('data', () => {
       </>,
     )
     await screen.findByText('alarms')
-    await act(() => Promise.resolve(freshen(['alarms', 'stops'])))
+    await act(() => Promise.resolve(invalidate(['alarms', 'stops'])))
     expect([terms.mock.calls.length, alarms.mock.calls.length]).toEqual([1, 2])
-    await act(() => Promise.resolve(freshen('all')))
+    await act(() => Promise.resolve(invalidate('all')))
     expect([terms.mock.calls.length, alarms.mock.calls.length]).toEqual([2, 3])
   })
 
@@ -154,7 +154,7 @@ describe('data', () => {
     let fails = true
     function Acting() {
       const query = useData(['acting'], ['estate'], read)
-      const doing = useAct(() => (fails ? Promise.reject(new Error('not yet')) : Promise.resolve()))
+      const doing = useAction(() => (fails ? Promise.reject(new Error('not yet')) : Promise.resolve()))
       return (
         <>
           {query.data}

@@ -8,7 +8,7 @@ import { Section } from '../../parts/sections'
 import { Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, Right, State, Weight, Who } from '../../parts/told'
 import { useKeys } from '../../parts/keys'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
 
@@ -232,7 +232,7 @@ function AnswerForm({ ask, next }: { ask: Ask; next: () => void }) {
   // What was looked at is what is answered: a change since then is shown before it can be answered.
   const [looked, setLooked] = useState(ask.digest)
   const changed = looked !== ask.digest
-  const answer = useAct((way: Way) => {
+  const answer = useAction((way: Way) => {
     const verdict = way === 'no' ? 'no' : 'yes'
     const said = {
       verdict,

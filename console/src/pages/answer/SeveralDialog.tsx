@@ -5,7 +5,7 @@ import { type Api, post, Problem } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { TextArea } from '../../parts/fields'
 import { Weight } from '../../parts/told'
-import { freshen } from '../../parts/data'
+import { invalidate } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, span } from '../../words/time'
 
@@ -86,7 +86,7 @@ export function SeveralDialog({ verdict, asks, onClose, done }: SeveralProps) {
     onClose()
     if (sent) {
       done()
-      freshen(['elevations'])
+      invalidate(['elevations'])
     }
   }
   return (

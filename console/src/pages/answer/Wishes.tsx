@@ -7,14 +7,14 @@ import { TextArea } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Wrong } from '../../parts/shown'
 import { Instant, Who } from '../../parts/told'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 
 type Wish = Api['AppointmentView']
 
 function Answer({ wish, verdict, close }: { wish: Wish; verdict: 'yes' | 'no'; close: () => void }) {
   const [reason, setReason] = useState('')
-  const answer = useAct(
+  const answer = useAction(
     () =>
       post(
         '/api/v1/appointments/{id}/answer',

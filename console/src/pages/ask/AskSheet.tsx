@@ -9,7 +9,7 @@ import { Input, Select, TextArea } from '../../parts/fields'
 import { Words } from '../../parts/Said'
 import { Shown, Wrong } from '../../parts/shown'
 import { Right } from '../../parts/told'
-import { useAct, useData, useNow } from '../../parts/data'
+import { useAction, useData, useNow } from '../../parts/data'
 import { useMe } from '../../parts/me'
 import { opened } from '../../words/sentence'
 import { list, local, span } from '../../words/time'
@@ -62,7 +62,7 @@ function useAsk(chosen: string) {
     () => post('/api/v1/asks/preview', { right, duration: seconds ?? null, start: choice }),
     { keep: true },
   )
-  const ask = useAct(
+  const ask = useAction(
     ({ digest, ...words }: { digest: string; reason: string | null; ticket: string | null }) =>
       post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, ...words, shown: digest }),
     (asked) => void navigate(`/elevation/${asked.id}`),

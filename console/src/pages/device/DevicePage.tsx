@@ -8,7 +8,7 @@ import { Input } from '../../parts/fields'
 import { Section, Sentence } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 
 function Drafts() {
   const drafts = useData(['drafts'], [], () => get('/api/v1/drafts'))
@@ -110,9 +110,9 @@ function Asks({ seen }: { seen: Api['DeviceView'] }) {
 
 function LetIn() {
   const [code, setCode] = useState('')
-  const look = useAct((code: string) => post('/api/v1/devices/look', { code }))
+  const look = useAction((code: string) => post('/api/v1/devices/look', { code }))
   // The code that was looked at: what was typed while that was on its way is another's.
-  const answer = useAct((letIn: boolean) =>
+  const answer = useAction((letIn: boolean) =>
     post('/api/v1/devices/answer', { code: look.variables ?? '', let_in: letIn }),
   )
   const again = () => {

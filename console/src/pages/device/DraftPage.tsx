@@ -7,7 +7,7 @@ import { Button } from '../../parts/buttons'
 import { Section, Sentence } from '../../parts/sections'
 import { Shown, Wrong } from '../../parts/shown'
 import { Instant, Right } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { span } from '../../words/time'
 
 type Draft = Api['DraftView']
@@ -114,7 +114,7 @@ export default function DraftPage() {
   const { id = '' } = useParams()
   const navigate = useNavigate()
   const draft = useData(['draft', id], ['elevations'], () => get('/api/v1/drafts/{id}', { at: { id } }))
-  const confirm = useAct(
+  const confirm = useAction(
     (shown: string) => post('/api/v1/drafts/{id}/confirm', { shown }, { id }),
     (reply) => {
       const made = (reply as { id?: string }).id
@@ -122,7 +122,7 @@ export default function DraftPage() {
     },
   )
   const password = (confirm.data as { password?: string | null } | undefined)?.password
-  const drop = useAct(() => post('/api/v1/drafts/{id}/drop', undefined, { id }))
+  const drop = useAction(() => post('/api/v1/drafts/{id}/drop', undefined, { id }))
   return (
     <Shown page of={`Draft ${id}`} query={draft}>
       {(draft) => (

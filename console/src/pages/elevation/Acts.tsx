@@ -6,7 +6,7 @@ import { type Api, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
-import { useAct, useNow } from '../../parts/data'
+import { useAction, useNow } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { clock } from '../../words/time'
 
@@ -19,7 +19,7 @@ interface RevokeProps {
 /** Takes it away from its holder, with a word to them. */
 function Revoke({ one, open, close }: RevokeProps) {
   const [word, setWord] = useState('')
-  const revoke = useAct(() => post('/api/v1/elevations/{id}/revoke', { word }, { id: one.id }), close)
+  const revoke = useAction(() => post('/api/v1/elevations/{id}/revoke', { word }, { id: one.id }), close)
   return (
     <Dialog
       open={open}
@@ -54,9 +54,9 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
   const now = useNow()
   const [revoking, setRevoking] = useState(false)
   const at = { id: one.id }
-  const begin = useAct(() => post('/api/v1/elevations/{id}/begin', undefined, at))
-  const giveBack = useAct(() => post('/api/v1/elevations/{id}/give-back', undefined, at))
-  const withdraw = useAct(() => post('/api/v1/elevations/{id}/withdraw', undefined, at))
+  const begin = useAction(() => post('/api/v1/elevations/{id}/begin', undefined, at))
+  const giveBack = useAction(() => post('/api/v1/elevations/{id}/give-back', undefined, at))
+  const withdraw = useAction(() => post('/api/v1/elevations/{id}/withdraw', undefined, at))
   const before = ['waiting', 'scheduled', 'ready'].includes(one.state)
   const inForce = ['opening', 'live'].includes(one.state)
   const may = {

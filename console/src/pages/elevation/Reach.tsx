@@ -7,13 +7,13 @@ import { Button } from '../../parts/buttons'
 import { TextArea } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Wrong } from '../../parts/shown'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 import { opened } from '../../words/sentence'
 
 /** A host is reached with a key of one's own, which is certified; other systems with what they make themselves. */
 export function Reach({ id, host }: { id: string; host: boolean }) {
   const [key, setKey] = useState('')
-  const login = useAct(() => post('/api/v1/elevations/{id}/login', { public_key: key || null }, { id }))
+  const login = useAction(() => post('/api/v1/elevations/{id}/login', { public_key: key || null }, { id }))
   const got = login.data
   return (
     <Section title="How to reach it">

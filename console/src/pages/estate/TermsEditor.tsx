@@ -7,7 +7,7 @@ import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Who } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { writeNamed } from '../../words/named'
 import { count } from '../../words/time'
@@ -110,7 +110,7 @@ function Edit({ rule, start, roles, onClose }: EditProps) {
   const [looking, setLooking] = useState<Api['TermsTrial']>()
   const [sure, setSure] = useState(false)
   const [ending, setEnding] = useState(false)
-  const save = useAct(async () => {
+  const save = useAction(async () => {
     if (ending && rule) await remove('/api/v1/terms/{id}', { id: rule.id })
     else if (rule) await put('/api/v1/terms/{id}', rule.digest, whole(draft), { id: rule.id })
     else await post('/api/v1/terms', draft)

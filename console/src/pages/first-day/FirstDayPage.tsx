@@ -8,7 +8,7 @@ import { Input } from '../../parts/fields'
 import { Section, Sentence } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Right, Weight } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { count } from '../../words/time'
 import { AddPerson, Duties, Enrol } from '../settings/People'
 import { Connect } from '../settings/Connect'
@@ -85,7 +85,7 @@ function Owners() {
   const [who, setWho] = useState('')
   const present = (target: string) =>
     people.data?.find((one) => one.name === who)?.accounts.find((own) => own.target === target)?.digest ?? null
-  const set = useAct(
+  const set = useAction(
     (target: string) => put('/api/v1/people/{who}/account', present(target), { target, account }, { who }),
     () => {
       setAccount('')

@@ -7,14 +7,14 @@ import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, State } from '../../parts/told'
 import { Said } from '../../parts/Said'
-import { useAct, useData, useNow } from '../../parts/data'
+import { useAction, useData, useNow } from '../../parts/data'
 import { isOverseer, type Me } from '../../parts/me'
 import { about } from '../../words/time'
 import type { Bar } from './lanes'
 
 function Alarms() {
   const alarms = useData(['alarms'], ['alarms'], () => get('/api/v1/alarms'))
-  const settle = useAct((id: string) => post('/api/v1/alarms/{id}/settle', undefined, { id }))
+  const settle = useAction((id: string) => post('/api/v1/alarms/{id}/settle', undefined, { id }))
   return (
     <Section title="Alarms">
       <Shown of="alarms" query={alarms} lines={2}>

@@ -7,7 +7,7 @@ import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, State, Who } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, fromDay, local } from '../../words/time'
 import { useWindow, Window } from './Window'
@@ -20,7 +20,7 @@ function Arrange({ absent, close }: { absent: string; close: () => void }) {
   const [standIn, setStandIn] = useState('')
   const typing = useWindow(inDays(5))
   const { from, until, reason } = typing.typed
-  const cover = useAct(
+  const cover = useAction(
     () =>
       post('/api/v1/covers', {
         absent,
@@ -90,7 +90,7 @@ function Account({ id }: { id: string }) {
 
 function Row({ one, may }: { one: One; may: boolean }) {
   const [open, setOpen] = useState(false)
-  const end = useAct(() => post('/api/v1/appointments/{id}/end', undefined, { id: one.id }))
+  const end = useAction(() => post('/api/v1/appointments/{id}/end', undefined, { id: one.id }))
   const runs = one.state === 'made' || one.state === 'waiting'
   return (
     <li className="grid gap-1 border-b border-line px-3.5 py-2 last:border-0">

@@ -6,7 +6,7 @@ import { Button, TwicePressed } from '../../parts/buttons'
 import { Input, TextArea } from '../../parts/fields'
 import { Empty, Wrong } from '../../parts/shown'
 import { Instant, Right, Who } from '../../parts/told'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { local, throughDay } from '../../words/time'
 
@@ -20,7 +20,7 @@ function Window({ one, own, close }: { one: One; own: boolean; close: () => void
   const [until, setUntil] = useState(day(one.until))
   const [reason, setReason] = useState('')
   const [wished, setWished] = useState<Api['AppointmentView'] | null>()
-  const change = useAct(
+  const change = useAction(
     () =>
       patch(
         '/api/v1/eligibilities/{id}',
@@ -58,7 +58,7 @@ function Window({ one, own, close }: { one: One; own: boolean; close: () => void
 
 function Suspend({ one, close }: { one: One; close: () => void }) {
   const [reason, setReason] = useState('')
-  const suspend = useAct(() => post('/api/v1/eligibilities/{id}/suspend', { reason }, { id: one.id }), close)
+  const suspend = useAction(() => post('/api/v1/eligibilities/{id}/suspend', { reason }, { id: one.id }), close)
   return (
     <div className="grid gap-3">
       <TextArea
@@ -79,8 +79,8 @@ type Part = 'window' | 'suspend'
 
 /** What an administrator does with one: suspend, resume, end. */
 function Administer({ one, open }: { one: One; open: (part: Part) => void }) {
-  const resume = useAct(() => post('/api/v1/eligibilities/{id}/resume', undefined, { id: one.id }))
-  const end = useAct(() => remove('/api/v1/eligibilities/{id}', { id: one.id }))
+  const resume = useAction(() => post('/api/v1/eligibilities/{id}/resume', undefined, { id: one.id }))
+  const end = useAction(() => remove('/api/v1/eligibilities/{id}', { id: one.id }))
   return (
     <>
       {one.suspended ? (

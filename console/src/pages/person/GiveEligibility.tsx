@@ -5,7 +5,7 @@ import { get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { fromDay, list, throughDay } from '../../words/time'
 import { useWindow, Window } from './Window'
@@ -37,7 +37,7 @@ function ForWhat({ right, setRight }: { right: string; setRight: (right: string)
 function Form({ who, close }: { who: string; close: () => void }) {
   const [right, setRight] = useState('')
   const typing = useWindow()
-  const give = useAct(
+  const give = useAction(
     () => {
       const { from, until, reason } = typing.typed
       return post('/api/v1/eligibilities', {

@@ -7,12 +7,12 @@ import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Wrong } from '../../parts/shown'
 import { Who } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 
 function Add({ group }: { group: string }) {
   const [name, setName] = useState('')
   const people = useData(['people'], ['people'], () => get('/api/v1/people'))
-  const add = useAct(
+  const add = useAction(
     () => post('/api/v1/groups/{group}/members', { member: name.trim() }, { group }),
     () => setName(''),
   )
@@ -47,7 +47,7 @@ function Add({ group }: { group: string }) {
 }
 
 function Member({ group, name, may }: { group: string; name: string; may: boolean }) {
-  const out = useAct(() => remove('/api/v1/groups/{group}/members/{member}', { group, member: name }))
+  const out = useAction(() => remove('/api/v1/groups/{group}/members/{member}', { group, member: name }))
   return (
     <li className="grid gap-1 border-b border-line px-3.5 py-1.5 last:border-0">
       <span className="flex min-h-9 items-center justify-between gap-3">

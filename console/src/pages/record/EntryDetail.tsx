@@ -8,7 +8,7 @@ import { Wrong } from '../../parts/shown'
 import { Instant, Reference, Who } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { check } from './proof'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 
 /** Who did what, when, from where and to which elevation. */
 function Says({ entry }: { entry: Api['LedgerEntry'] }) {
@@ -47,7 +47,7 @@ function Bytes({ label, className, bytes }: { label: string; className: string; 
 /** An entry of the record, and its proof, checked here. */
 export function EntryDetail({ n, entry }: { n: string; entry: Api['LedgerEntry'] | undefined }) {
   const [raw, setRaw] = useState(false)
-  const prove = useAct(async () => {
+  const prove = useAction(async () => {
     const proof = await get('/api/v1/ledger/{n}/proof', { at: { n } })
     return { proof, ...(await check(proof)) }
   })

@@ -5,7 +5,7 @@ import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Shown, Wrong } from '../../parts/shown'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 
 type View = Api['AuthoritiesView']
 
@@ -20,7 +20,7 @@ const STEPS: Record<View['stage'], { does: string; means: string }> = {
 
 function Body({ view }: { view: View }) {
   const [leave, setLeave] = useState(false)
-  const step = useAct(
+  const step = useAction(
     () => post('/api/v1/authorities/step', { from: view.stage, leave_behind: leave }),
     () => setLeave(false),
   )

@@ -3,7 +3,7 @@
 import { type FormEvent, useState } from 'react'
 import { type Api, get, patch, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { Input, Select } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
 import { NAMED_FORM, readNamed, writeNamed } from '../../words/named'
@@ -104,7 +104,7 @@ export function ChangeSystem({ target, done }: { target: Target; done: () => voi
   // Of what the form began with, whatever comes in meanwhile.
   const [digest] = useState(target.digest)
   const [draft, setDraft] = useState(() => asItIs(target))
-  const save = useAct(
+  const save = useAction(
     () =>
       patch('/api/v1/targets/settings', digest, {
         target: target.path,
@@ -144,7 +144,7 @@ export function ChangeSystem({ target, done }: { target: Target; done: () => voi
 /** Lets a system go, which is looked after no more. */
 export function LetGo({ target }: { target: Target }) {
   const [reason, setReason] = useState('')
-  const end = useAct(() => post('/api/v1/targets/end', { target: target.path, reason }))
+  const end = useAction(() => post('/api/v1/targets/end', { target: target.path, reason }))
   return (
     <form
       className="grid gap-2 rounded border border-line p-3"

@@ -5,7 +5,7 @@ import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input, Select, TextArea } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 import { KINDS } from '../../words/systems'
 
 type Kind = Api['Connector']['kind']
@@ -150,7 +150,7 @@ export function Connect({ done }: { done?: () => void }) {
   const [written, setWritten] = useState<Record<string, string>>({})
   const fields = FIELDS[kind]
   const of = (key: string) => written[`${kind}.${key}`] ?? fields.find((field) => field.key === key)?.usual ?? ''
-  const connect = useAct(async () => {
+  const connect = useAction(async () => {
     const at = await placed(path)
     return post('/api/v1/targets', {
       ...at,

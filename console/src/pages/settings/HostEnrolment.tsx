@@ -5,7 +5,7 @@ import { get, post } from '../../api/call'
 import { Copyable } from '../../parts/Copyable'
 import { Button } from '../../parts/buttons'
 import { Shown, Wrong } from '../../parts/shown'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 
 function Script({ target }: { target: string }) {
   const enrolment = useData(['enrolment', target], [], () => get('/api/v1/targets/enrolment', { query: { target } }))
@@ -37,7 +37,7 @@ function Script({ target }: { target: string }) {
 /** What is to be run on a host, and what the service is to know of it. */
 export function HostEnrolment({ target, begun }: { target: string; begun: boolean }) {
   const [open, setOpen] = useState(!begun)
-  const check = useAct(() => post('/api/v1/targets/check', { target }))
+  const check = useAction(() => post('/api/v1/targets/check', { target }))
   return (
     <div className="grid gap-3">
       <div className="flex flex-wrap gap-1.5">

@@ -8,13 +8,13 @@ import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import type { Me } from '../../parts/me'
 
 /** One's passkeys, each to be dropped, and a form for another. */
 function Passkeys() {
   const passkeys = useData(['passkeys'], [], () => get('/api/v1/passkeys'))
-  const drop = useAct((id: string) => remove('/api/v1/passkeys/{id}', { id }))
+  const drop = useAction((id: string) => remove('/api/v1/passkeys/{id}', { id }))
   return (
     <Section title="Passkeys">
       <Shown of="passkeys" query={passkeys} lines={2}>
@@ -60,7 +60,7 @@ function Passkeys() {
 
 function AddPasskey() {
   const [name, setName] = useState('')
-  const add = useAct(
+  const add = useAction(
     () => addPasskey(name.trim() || 'my passkey'),
     () => setName(''),
   )
@@ -101,7 +101,7 @@ const KINDS: Partial<Record<string, string>> = { browser: 'A console', device: '
 /** Where one is signed in, each but this one to be ended. */
 function SignIns({ me }: { me: Me }) {
   const signIns = useData(['sign-ins'], [], () => get('/api/v1/sign-ins'))
-  const end = useAct((id: string) => remove('/api/v1/sign-ins/{id}', { id }))
+  const end = useAction((id: string) => remove('/api/v1/sign-ins/{id}', { id }))
   return (
     <Section title="Where you are signed in">
       <Shown of="your sign-ins" query={signIns} lines={3}>

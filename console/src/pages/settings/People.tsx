@@ -9,14 +9,14 @@ import { Input, Select } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Who } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 
 type Subject = Api['SubjectView']
 const ROW = 48
 
 function Row({ one, enrol }: { one: Subject; enrol: (name: string) => void }) {
-  const suspend = useAct(() =>
+  const suspend = useAction(() =>
     post(one.suspended ? '/api/v1/people/{who}/resume' : '/api/v1/people/{who}/suspend', undefined, { who: one.name }),
   )
   return (
@@ -81,7 +81,7 @@ export function AddPerson({ done }: { done?: (name: string) => void }) {
   const [kind, setKind] = useState<Subject['kind']>('person')
   const [name, setName] = useState('')
   const [about, setAbout] = useState('')
-  const add = useAct(
+  const add = useAction(
     () => post('/api/v1/people', { kind, name, about, second_of: null }),
     (made) => {
       setName('')
@@ -134,7 +134,7 @@ export function AddPerson({ done }: { done?: (name: string) => void }) {
 
 /** The one-time secret of somebody, shown once. */
 export function Enrol({ name, onClose }: { name: string | undefined; onClose: () => void }) {
-  const issue = useAct((who: string) => post('/api/v1/people/{who}/enrolment', undefined, { who }))
+  const issue = useAction((who: string) => post('/api/v1/people/{who}/enrolment', undefined, { who }))
   const close = () => {
     issue.reset()
     onClose()
@@ -173,11 +173,11 @@ export function Duties() {
   const [who, setWho] = useState('')
   const [duty, setDuty] = useState<Api['DutyKind']>('auditor')
   const [scope, setScope] = useState('/')
-  const give = useAct(
+  const give = useAction(
     () => post('/api/v1/duties', { who, duty, scope }),
     () => setWho(''),
   )
-  const end = useAct((id: string) => remove('/api/v1/duties/{id}', { id }))
+  const end = useAction((id: string) => remove('/api/v1/duties/{id}', { id }))
   return (
     <Section title="Duties within Tempestas">
       <Shown of="duties" query={duties} lines={3}>

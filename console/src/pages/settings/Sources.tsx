@@ -7,7 +7,7 @@ import { Input, Select } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { count } from '../../words/time'
 
 type Source = Api['SourceView']
@@ -36,9 +36,9 @@ function Mapping({ one }: { one: Source }) {
 }
 
 function Row({ one }: { one: Source }) {
-  const read = useAct(() => post('/api/v1/sources/read', { target: one.target }))
-  const accept = useAct(() => post('/api/v1/sources/accept', { target: one.target }))
-  const end = useAct(() => post('/api/v1/sources/end', { target: one.target }))
+  const read = useAction(() => post('/api/v1/sources/read', { target: one.target }))
+  const accept = useAction(() => post('/api/v1/sources/accept', { target: one.target }))
+  const end = useAction(() => post('/api/v1/sources/end', { target: one.target }))
   return (
     <li className="grid gap-1.5 border-b border-line px-3.5 py-2.5 last:border-0">
       <span className="flex flex-wrap items-baseline justify-between gap-2">
@@ -92,7 +92,7 @@ function Add({ directories }: { directories: Api['TargetView'][] }) {
   )
   const people = of('people', `ou=people,${root}`)
   const groups = of('groups', `ou=groups,${root}`)
-  const add = useAct(() =>
+  const add = useAction(() =>
     post('/api/v1/sources', {
       target,
       mapping: {

@@ -6,7 +6,7 @@ import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant } from '../../parts/told'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
 import { Authorities } from './Authorities'
@@ -82,8 +82,8 @@ function Held({ busy, onTake }: { busy: boolean; onTake: () => void }) {
 
 function System({ target }: { target: Target }) {
   const [open, setOpen] = useState(false)
-  const survey = useAct(() => post('/api/v1/targets/survey', { target: target.path }))
-  const accept = useAct(() => post('/api/v1/targets/accept', { target: target.path }))
+  const survey = useAction(() => post('/api/v1/targets/survey', { target: target.path }))
+  const accept = useAction(() => post('/api/v1/targets/accept', { target: target.path }))
   const found = survey.data ?? accept.data
   const user = target.connector.kind === 'linux' ? target.connector.user : 'its broker'
   return (

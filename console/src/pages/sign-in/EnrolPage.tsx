@@ -6,7 +6,7 @@ import { Copyable } from '../../parts/Copyable'
 import { Button } from '../../parts/buttons'
 import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 import { Door } from './SignInPage'
 
 /** A QR code from its rows, with the four light squares around it that readers want. */
@@ -32,7 +32,7 @@ function QrCode({ rows, says }: { rows: string[]; says: string }) {
 export function EnrolPage() {
   const [secret, setSecret] = useState('')
   const [password, setPassword] = useState('')
-  const enrol = useAct(() => post('/api/v1/enrol', { secret: secret.trim(), password }))
+  const enrol = useAction(() => post('/api/v1/enrol', { secret: secret.trim(), password }))
   const submit = (event: FormEvent) => {
     event.preventDefault()
     enrol.mutate()

@@ -5,9 +5,9 @@ import { type FormEvent, useState } from 'react'
 import { post } from '../../api/call'
 import { canPasskeys, signInByPasskey } from '../../api/passkeys'
 import { Button } from '../../parts/buttons'
-import { Input } from '../../parts/fields'
+import { CodeInput, Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
-import { useAct } from '../../parts/data'
+import { useAction } from '../../parts/data'
 
 /** Signs in by a passkey, where the browser can. */
 function ByPasskey({ passkey }: { passkey: { isPending: boolean; mutate: () => void } }) {
@@ -29,11 +29,11 @@ export function SignInForm({ name: known, done }: { name?: string; done: (name: 
   const [name, setName] = useState(known ?? '')
   const [password, setPassword] = useState('')
   const [code, setCode] = useState('')
-  const byPassword = useAct(
+  const byPassword = useAction(
     () => post('/api/v1/console/sign-in', { name: name.trim(), password, code: code.trim() }),
     (reply) => done(reply.name),
   )
-  const byPasskey = useAct(signInByPasskey, (reply) => done(reply.name))
+  const byPasskey = useAction(signInByPasskey, (reply) => done(reply.name))
   const submit = (event: FormEvent) => {
     event.preventDefault()
     byPassword.mutate()
@@ -58,16 +58,7 @@ export function SignInForm({ name: known, done }: { name?: string; done: (name: 
           autoFocus={!!known}
           required
         />
-        <Input
-          label="Code from your authenticator"
-          value={code}
-          onChange={(event) => setCode(event.target.value)}
-          inputMode="numeric"
-          autoComplete="one-time-code"
-          maxLength={8}
-          className="mono tracking-widest"
-          required
-        />
+        <CodeInput value={code} onCode={setCode} required />
         <Button type="submit" look="main" busy={byPassword.isPending}>
           Sign in
         </Button>

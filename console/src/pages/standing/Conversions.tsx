@@ -6,7 +6,7 @@ import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Right, Who } from '../../parts/told'
-import { useAct, useData, useNow } from '../../parts/data'
+import { useAction, useData, useNow } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, list } from '../../words/time'
 
@@ -30,7 +30,7 @@ function progress(one: Conversion): string {
 
 /** Where it stands among its waves, and the way on. */
 function Waves({ one, may }: { one: Conversion; may: boolean }) {
-  const next = useAct(() => post('/api/v1/conversions/{id}/next', undefined, { id: one.id }))
+  const next = useAction(() => post('/api/v1/conversions/{id}/next', undefined, { id: one.id }))
   const { waves } = one
   if (!waves || one.undone_at || (waves.count === 1 && !waves.stopped)) return null
   return (
@@ -92,7 +92,7 @@ function One({ one, may }: { one: Conversion; may: boolean }) {
   const now = useNow()
   const [open, setOpen] = useState(false)
   const [sure, setSure] = useState(false)
-  const undo = useAct(
+  const undo = useAction(
     () => post('/api/v1/conversions/{id}/undo', undefined, { id: one.id }),
     () => setSure(false),
   )

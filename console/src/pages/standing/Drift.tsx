@@ -9,7 +9,7 @@ import { Section } from '../../parts/sections'
 import { Shown, Wrong } from '../../parts/shown'
 import { Instant, Weight } from '../../parts/told'
 import { Said } from '../../parts/Said'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { count, local, throughDay } from '../../words/time'
 
@@ -20,7 +20,7 @@ const MONTH = 30 * 86400_000
 function Ignore({ one, close }: { one: One; close: () => void }) {
   const [reason, setReason] = useState('')
   const [until, setUntil] = useState(() => local(new Date(Date.now() + MONTH)).slice(0, 10))
-  const ignore = useAct(
+  const ignore = useAction(
     () => post('/api/v1/drift/{id}/ignore', { reason, until: throughDay(until) }, { id: one.id }),
     close,
   )
@@ -61,8 +61,8 @@ function Patch({ id }: { id: string }) {
 function Row({ one, may }: { one: One; may: boolean }) {
   const [ignoring, setIgnoring] = useState(false)
   const [patching, setPatching] = useState(false)
-  const adopt = useAct(() => post('/api/v1/drift/{id}/adopt', undefined, { id: one.id }))
-  const putBack = useAct(() => post('/api/v1/drift/{id}/put-back', undefined, { id: one.id }))
+  const adopt = useAction(() => post('/api/v1/drift/{id}/adopt', undefined, { id: one.id }))
+  const putBack = useAction(() => post('/api/v1/drift/{id}/put-back', undefined, { id: one.id }))
   return (
     <li
       className={`grid gap-1.5 border-b border-l-4 border-line px-3.5 py-2.5 last:border-b-0 ${one.weight === 'critical' ? 'border-l-alarm' : 'border-l-warm'}`}

@@ -6,7 +6,7 @@ import { Button } from '../../parts/buttons'
 import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Shown, Wrong } from '../../parts/shown'
-import { useAct, useData } from '../../parts/data'
+import { useAction, useData } from '../../parts/data'
 import { count, readSpan, throughDay } from '../../words/time'
 import { PlanItems } from './PlanItems'
 import { Rehearsal } from './Rehearsal'
@@ -118,7 +118,10 @@ export function Tray({ chosen, clear, rehearsed }: { chosen: Standing[]; clear: 
     () => post('/api/v1/conversions/preview', { chosen: ids }),
     { keep: true },
   )
-  const convert = useAct((shown: string) => post('/api/v1/conversions', asConversion(ids, pilot, waves, shown)), clear)
+  const convert = useAction(
+    (shown: string) => post('/api/v1/conversions', asConversion(ids, pilot, waves, shown)),
+    clear,
+  )
   // A preview of a choice that has passed is never acted on.
   const stale = plan.isPlaceholderData || isWrong(waves)
   const first = pilot.length || Number(waves.size) || chosen.length

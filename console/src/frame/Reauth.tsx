@@ -3,12 +3,12 @@
 
 import { Fingerprint } from 'lucide-react'
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from 'react'
-import { mendWith, post, Problem } from '../api/call'
+import { reauthWith, post, Problem } from '../api/call'
 import { canPasskeys, proveByPasskey } from '../api/passkeys'
 import { Button } from '../parts/buttons'
-import { Input } from '../parts/fields'
+import { CodeInput } from '../parts/fields'
 import { Wrong } from '../parts/shown'
-import { freshen, useAct } from '../parts/data'
+import { invalidate, useAction } from '../parts/data'
 import type { Me } from '../parts/me'
 import { Dialog } from '../parts/overlay'
 import { SignInForm } from '../pages/sign-in/SignInForm'
@@ -17,7 +17,7 @@ import { span } from '../words/time'
 type Ask = { kind: 'step-up' | 'sign-in'; problem: Problem }
 
 /** Asks for a fresh proof or a sign-in where a call needs one, and then does the call again. */
-export function Mender({ me, children }: { me: Me; children: ReactNode }) {
+export function Reauth({ me, children }: { me: Me; children: ReactNode }) {
   const [ask, setAsk] = useState<Ask>()
   // Calls that fail together wait for the same answer.
   const waiting = useRef<((mended: boolean) => void)[]>([])
@@ -28,14 +28,14 @@ export function Mender({ me, children }: { me: Me; children: ReactNode }) {
         waiting.current.push(answer)
         setAsk({ kind, problem })
       })
-    mendWith({ stepUp: wait('step-up'), signIn: wait('sign-in') })
-    return () => mendWith(undefined)
+    reauthWith({ stepUp: wait('step-up'), signIn: wait('sign-in') })
+    return () => reauthWith(undefined)
   }, [])
 
   const settle = (mended: boolean) => {
     setAsk(undefined)
     for (const answer of waiting.current.splice(0)) answer(mended)
-    if (mended) freshen('all')
+    if (mended) invalidate('all')
   }
   const signedIn = (name: string) => {
     // Somebody else at this screen starts anew, and sees nothing of what was open.
@@ -73,8 +73,8 @@ export function Mender({ me, children }: { me: Me; children: ReactNode }) {
 /** A fresh proof: by passkey, or by code. */
 export function Proof({ me, done }: { me: Me; done: () => void }) {
   const [code, setCode] = useState('')
-  const byCode = useAct((code: string) => post('/api/v1/me/proof', { code }), done)
-  const byPasskey = useAct(() => proveByPasskey(), done)
+  const byCode = useAction((code: string) => post('/api/v1/me/proof', { code }), done)
+  const byPasskey = useAction(() => proveByPasskey(), done)
   const submit = (event: FormEvent) => {
     event.preventDefault()
     byCode.mutate(code)
@@ -87,16 +87,7 @@ export function Proof({ me, done }: { me: Me; done: () => void }) {
         </Button>
       )}
       <form onSubmit={submit} className="grid gap-3">
-        <Input
-          label="Code from your authenticator"
-          value={code}
-          onChange={(event) => setCode(event.target.value)}
-          inputMode="numeric"
-          autoComplete="one-time-code"
-          maxLength={8}
-          autoFocus={!me.has_passkey}
-          className="mono max-w-40 tracking-widest"
-        />
+        <CodeInput value={code} onCode={setCode} autoFocus={!me.has_passkey} className="max-w-40" />
         <Button
           type="submit"
           look={me.has_passkey ? 'plain' : 'main'}

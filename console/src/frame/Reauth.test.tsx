@@ -6,16 +6,16 @@ import { describe, expect, it } from 'vitest'
 import { post } from '../api/call'
 import { Button } from '../parts/buttons'
 import { Wrong } from '../parts/shown'
-import { useAct } from '../parts/data'
+import { useAction } from '../parts/data'
 import type { Me } from '../parts/me'
 import { show } from '../testing/page'
 import { serve } from '../testing/replies'
-import { Mender } from './Mender'
+import { Reauth } from './Reauth'
 
 const ME = { name: 'mara', has_passkey: false, duties: [] } as unknown as Me
 
 function Begin() {
-  const begin = useAct(() => post('/api/v1/elevations/{id}/begin', undefined, { id: 'E1042' }))
+  const begin = useAction(() => post('/api/v1/elevations/{id}/begin', undefined, { id: 'E1042' }))
   return (
     <>
       <Button onClick={() => begin.mutate()}>Begin</Button>
@@ -27,10 +27,10 @@ function Begin() {
 
 const opened = () => {
   show(
-    <Mender me={ME}>
+    <Reauth me={ME}>
       <Begin />
       <Begin />
-    </Mender>,
+    </Reauth>,
   )
   return userEvent.setup()
 }
