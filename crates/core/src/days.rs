@@ -5,7 +5,7 @@ use std::ops::RangeInclusive;
 use jiff::{Timestamp, civil::Date, tz::TimeZone};
 
 /// A day in microseconds. In UTC every one is as long.
-pub const DAY_MICROSECONDS: i64 = 86_400_000_000;
+const DAY_MICROSECONDS: i64 = 86_400_000_000;
 
 /// The day (UTC) that a time lies on.
 #[must_use]

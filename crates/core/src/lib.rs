@@ -54,7 +54,7 @@ pub use command::{
     OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
-pub use days::{DAY_MICROSECONDS, beginning_of, day_of, most_at_once};
+pub use days::{beginning_of, day_of, most_at_once};
 pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dropped};
 pub use demand::{Demand, Demanded, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};

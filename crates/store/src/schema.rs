@@ -18,7 +18,8 @@ macro_rules! steps {
 /// The ledger's file.
 pub(crate) fn ledger() -> Migrator {
     migrator(
-        steps!("migrations": 1 "first", 2 "browsers", 3 "entries", 4 "drafts", 5 "past", 6 "scopes", 7 "demands", 8 "past_texts"),
+        steps!("migrations": 1 "first", 2 "browsers", 3 "entries", 4 "drafts", 5 "past", 6 "scopes", 7 "demands", 8 "past_texts",
+            9 "days"),
     )
 }
 

@@ -41,9 +41,8 @@ pub(super) async fn days(me: SignedIn, Query(query): Query<DaysQuery>) -> Answer
     let first = first_of(today, count);
     let sight = me.sight();
     let world = me.app.world();
-    let past = me.app.store().past_days(me.seen(&world), first).await?;
-    let mut asked: BTreeMap<Date, u32> = past.asked.into_iter().collect();
-    let mut in_force: Vec<(Timestamp, Timestamp)> = past.in_force;
+    let past = me.app.store().past_days(me.seen(&world), first..=today).await?;
+    let (mut asked, mut in_force) = (past.asked, past.in_force);
     for elevation in world.active().filter(|one| sight.sees(&world, *one)) {
         *asked.entry(day_of(elevation.asked_at)).or_default() += 1;
         if let Some(grant) = world.grant_of(elevation) {

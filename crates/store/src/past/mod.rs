@@ -2,14 +2,16 @@
 
 mod entered;
 
-use std::collections::BTreeSet;
+use std::{
+    collections::{BTreeMap, BTreeSet},
+    ops::RangeInclusive,
+};
 
 use futures_util::future::try_join;
 use jiff::{Timestamp, civil::Date};
 use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
 use tempestas_core::{
-    DAY_MICROSECONDS, ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, beginning_of, day_of,
-    digests_in,
+    ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, beginning_of, day_of, digests_in,
 };
 
 pub(crate) use entered::{enter, misplaced, set_apart};
@@ -75,8 +77,8 @@ pub struct Seen {
 #[derive(Debug, Clone, Default)]
 pub struct Days {
     /// How many were asked on each day (UTC).
-    pub asked: Vec<(Date, u32)>,
-    /// When those that were opened were in force.
+    pub asked: BTreeMap<Date, u32>,
+    /// When those that were opened, and ended since, were in force.
     pub in_force: Vec<(Timestamp, Timestamp)>,
 }
 
@@ -249,38 +251,45 @@ impl Store {
         Ok(usize::try_from(count).unwrap_or(0))
     }
 
-    /// What happened of what is over, from the beginning of a day (UTC) on.
+    /// What happened of what is over, on some days (UTC).
     ///
     /// # Errors
     /// When the database fails.
-    pub async fn past_days(&self, seen: Option<Seen>, first: Date) -> Result<Days, StoreError> {
-        let from = micros(beginning_of(first));
-        let mut asked = QueryBuilder::<Sqlite>::new(format!(
-            "SELECT e.asked_at / {DAY_MICROSECONDS} * {DAY_MICROSECONDS}, COUNT(*) FROM past_elevations e WHERE e.asked_at >= "
-        ));
-        asked.push_bind(from);
-        let mut in_force = QueryBuilder::<Sqlite>::new(
-            "SELECT json_group_array(json_array(e.began, e.ended)) FROM past_elevations e WHERE e.opened AND e.ended >= ",
+    pub async fn past_days(&self, seen: Option<Seen>, days: RangeInclusive<Date>) -> Result<Days, StoreError> {
+        let [from, to] = [*days.start(), *days.end()].map(|day| micros(beginning_of(day)));
+        let middle = from.midpoint(to);
+        // Side by side: each goes through all that ended in its half.
+        let (first, second) =
+            try_join(self.past_spans(&seen, from, middle), self.past_spans(&seen, middle, i64::MAX)).await?;
+        let mut asked: BTreeMap<Date, u32> = BTreeMap::new();
+        let mut in_force = Vec::new();
+        for (asked_at, began, ended, opened) in first.into_iter().chain(second) {
+            if asked_at >= from {
+                *asked.entry(day_of(time(asked_at))).or_default() += 1;
+            }
+            if opened == 1 {
+                in_force.push((time(began), time(ended)));
+            }
+        }
+        Ok(Days { asked, in_force })
+    }
+
+    /// When those that ended between two times were asked, began and ended, and whether they were opened.
+    async fn past_spans(
+        &self,
+        seen: &Option<Seen>,
+        from: i64,
+        to: i64,
+    ) -> Result<Vec<(i64, i64, i64, i64)>, StoreError> {
+        let mut spans = QueryBuilder::<Sqlite>::new(
+            "SELECT json_group_array(json_array(e.asked_at, e.began, e.ended, e.opened)) FROM past_elevations e WHERE e.ended >= ",
         );
-        in_force.push_bind(from);
-        if let Some(seen) = &seen {
-            seen.condition(&mut asked, true);
-            seen.condition(&mut in_force, true);
+        spans.push_bind(from).push(" AND e.ended < ").push_bind(to);
+        if let Some(seen) = seen {
+            seen.condition(&mut spans, true);
         }
-        asked.push(" GROUP BY 1");
-        // Side by side: each goes through all that was there in that time.
-        let (asked, in_force) = (asked.build(), in_force.build_query_scalar());
-        let (asked, spans): (Vec<SqliteRow>, String) =
-            try_join(asked.fetch_all(&self.read), in_force.fetch_one(&self.read)).await?;
-        let mut days = Days::default();
-        for row in asked {
-            let (day, count): (i64, i64) = (row.try_get(0)?, row.try_get(1)?);
-            days.asked.push((day_of(time(day)), u32::try_from(count).unwrap_or(u32::MAX)));
-        }
-        let spans: Vec<(i64, i64)> =
-            serde_json::from_str(&spans).map_err(|error| StoreError::Ledger(error.to_string()))?;
-        days.in_force = spans.into_iter().map(|(from, to)| (time(from), time(to))).collect();
-        Ok(days)
+        let spans: String = spans.build_query_scalar().fetch_one(&self.read).await?;
+        serde_json::from_str(&spans).map_err(|error| StoreError::Ledger(error.to_string()))
     }
 
     /// When some people answered asks that are over, from `from` on.

@@ -87,7 +87,7 @@ async fn where_no_whole_copy_can_be_made_nothing_is_changed_and_half_a_copy_is_n
     let directory = tempfile::tempdir().unwrap();
     let first = Earlier::of(1, include_str!("../../../core/tests/rules/facts-v1.jsonl"));
     first.write(directory.path()).await;
-    let (copy, half) = (directory.path().join("before-schema-8.sqlite"), directory.path().join("before-schema-8.half"));
+    let (copy, half) = (directory.path().join("before-schema-9.sqlite"), directory.path().join("before-schema-9.half"));
     // As a disk might be on which nothing more can be written.
     std::fs::create_dir(&half).unwrap();
     assert!(Store::open(directory.path()).await.is_err());
