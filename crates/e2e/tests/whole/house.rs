@@ -166,6 +166,15 @@ impl House {
         self.people.iter().find(|person| person.name == who).unwrap()
     }
 
+    /// Enrols somebody who never signed in yet, and signs them in.
+    pub async fn enrolled(&mut self, who: &str) {
+        let secret = self.client(MARA).enrolment(who).await.unwrap().secret;
+        let person = seed::enrol(self.client("nobody"), "newcomer", &secret).await.unwrap();
+        let client = seed::sign_in(self.client("nobody"), &person, self.path()).await.unwrap();
+        self.people.push(person);
+        self.clients.insert(who.to_owned(), client);
+    }
+
     pub fn cluster(&self) -> &Cluster {
         self.cluster.as_ref().unwrap()
     }

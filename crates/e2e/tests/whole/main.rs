@@ -21,6 +21,7 @@ mod house;
 mod in_place;
 mod lapse;
 mod lists;
+mod looked_up;
 mod operating;
 mod parts;
 mod printed;
