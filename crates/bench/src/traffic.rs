@@ -1,8 +1,9 @@
-//! What people do, through HTTP and TLS, on the real service with a simulated cloud: whole lifecycles by many callers, and what
-//! somebody reads meanwhile.
+//! What people do through HTTP and TLS: whole lifecycles by many callers, on the real service with a simulated cloud; and what
+//! somebody reads while many others go through the writer.
 
 use std::{
     os::unix::fs::PermissionsExt,
+    path::{Path, PathBuf},
     sync::{
         Arc,
         atomic::{AtomicUsize, Ordering},
@@ -11,6 +12,7 @@ use std::{
 };
 
 use anyhow::Context as _;
+use jiff::Timestamp;
 use reqwest::Method;
 use tempestas_api::{
     AnswerRequest, AskRequest, NewAccount, NewEligibility, NewSubject, NewTerms, PreviewRequest, SignInRequest,
@@ -26,12 +28,13 @@ use tempestas_demo::{
     quillhaven::{self, BRIGHTWATER},
     seed::{self, Targets},
 };
+use tempestas_service::config::TlsConfig;
 use tempestas_standins::brightwater::{Identity, IdentityKind};
-use tokio::task::JoinHandle;
+use tokio::task::JoinSet;
 
 use crate::{
     report::{Report, rate, seconds},
-    world,
+    world::{self, Big},
 };
 
 /// Callers at a time.
@@ -40,10 +43,16 @@ const CALLERS: usize = 48;
 const PEOPLE: usize = 4 * CALLERS;
 /// Lifecycles measured.
 const LIFECYCLES: usize = 1500;
+/// People of the house whose pages are read.
+const READERS: usize = 5_000;
+/// Lifecycles a second beside the reads.
+const EACH_SECOND: u32 = 200;
 /// Reads measured of each kind, paced.
-const READS: u32 = 300;
+const READS: u32 = 250;
 /// Between two reads of a kind.
-const PACE: Duration = Duration::from_millis(25);
+const PACE: Duration = Duration::from_millis(20);
+/// The elevation that is read.
+const FIRST: &str = "E1001";
 /// Whose yes it takes.
 const APPROVER: &str = "oda.brandt";
 
@@ -51,7 +60,6 @@ const APPROVER: &str = "oda.brandt";
 struct Port {
     people: Arc<Vec<Client>>,
     approver: Client,
-    administrator: Client,
     right: String,
     // What runs, and where; the directory goes last.
     _service: Running,
@@ -62,8 +70,7 @@ struct Port {
 pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let port = Port::open().await?;
     let begun = Instant::now();
-    let going = port.lifecycles(LIFECYCLES, Duration::ZERO);
-    finished(going).await?;
+    port.lifecycles().await?;
     let each_second = rate(LIFECYCLES, begun.elapsed());
     report.add(
         "whole lifecycles through HTTP and TLS (preview, ask, answer, live on the simulated cloud, given back, gone there), 48 callers",
@@ -71,25 +78,44 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         "-".to_owned(),
         "-",
     );
-    // With as much history as beside the traffic. What is under way when the reads are done is not waited for.
-    let idle = port.reads().await?;
-    let going = port.lifecycles(usize::MAX, Duration::from_secs_f64(2.0 / each_second));
-    let beside = port.reads().await?;
-    going.iter().for_each(JoinHandle::abort);
+    drop(port);
+    reads(report).await
+}
+
+/// What somebody reads through HTTP and TLS while lifecycles go through the writer; and, with as much to show, while none do.
+async fn reads(report: &mut Report) -> anyhow::Result<()> {
+    let big = Arc::new(Big::build(READERS, 1000, "http://127.0.0.1:9").await?);
+    big.pass(Timestamp::now().duration_since(big.now()));
+    let reader = Reader::of(&big).await?;
+    big.lifecycle(0).await?;
+    let next = Arc::new(AtomicUsize::new(1));
+    let begun = Instant::now();
+    let mut going: JoinSet<anyhow::Result<()>> = JoinSet::new();
+    for _ in 0..CALLERS {
+        let (big, next) = (Arc::clone(&big), Arc::clone(&next));
+        going.spawn(async move {
+            loop {
+                let n = next.fetch_add(1, Ordering::Relaxed);
+                tokio::time::sleep_until((begun + Duration::from_secs(1) / EACH_SECOND * u32::try_from(n)?).into())
+                    .await;
+                big.lifecycle(n).await?;
+            }
+        });
+    }
+    let beside = reader.reads().await?;
+    anyhow::ensure!(going.try_join_next().is_none(), "lifecycles broke off");
+    let each_second = rate(next.load(Ordering::Relaxed).saturating_sub(CALLERS), begun.elapsed());
+    going.shutdown().await;
+    let idle = reader.reads().await?;
     for ((what, idle), (_, beside)) in idle.iter().zip(&beside) {
         report.add(
-            &format!("{what}, an administrator's, while that goes on half as fast: median, p99"),
+            &format!(
+                "{what}, an administrator's, through HTTP and TLS, beside {each_second:.0} lifecycles/s: median, p99"
+            ),
             format!("{}, {}", seconds(beside.median), seconds(beside.p99)),
             format!("{}, {} with nothing beside it", seconds(idle.median), seconds(idle.p99)),
             "p99 at most 3 times that with nothing beside it",
         );
-    }
-    Ok(())
-}
-
-async fn finished(going: Vec<JoinHandle<anyhow::Result<()>>>) -> anyhow::Result<()> {
-    for one in going {
-        one.await??;
     }
     Ok(())
 }
@@ -126,7 +152,6 @@ impl Port {
         let right = format!("tide-writer@{BRIGHTWATER}/lake");
         let people = enrolled(&service.address, &seeded.administrator, &right).await?;
         let approver = seeded.people.iter().find(|one| one.name == APPROVER).context("an approver")?.clone();
-        let first = seeded.people.into_iter().next().context("an administrator")?;
         drop(service);
         let authority = certify(&mut setup)?;
         let service = setup.start(&[])?;
@@ -139,7 +164,6 @@ impl Port {
         Ok(Self {
             people: Arc::new(clients),
             approver: signed_in(&nobody, &approver, &setup).await?,
-            administrator: signed_in(&nobody, &first, &setup).await?,
             right,
             _service: service,
             _cloud: cloud,
@@ -147,41 +171,61 @@ impl Port {
         })
     }
 
-    /// So many lifecycles, by so many callers at a time, each begun no sooner than so long after the one before.
-    fn lifecycles(&self, many: usize, apart: Duration) -> Vec<JoinHandle<anyhow::Result<()>>> {
-        let (next, begun) = (Arc::new(AtomicUsize::new(0)), Instant::now());
-        let caller = |_| {
+    /// All of the lifecycles, by so many callers at a time.
+    async fn lifecycles(&self) -> anyhow::Result<()> {
+        let next = Arc::new(AtomicUsize::new(0));
+        let mut going = JoinSet::new();
+        for _ in 0..CALLERS {
             let (next, people, right) = (Arc::clone(&next), Arc::clone(&self.people), self.right.clone());
             let approver = self.approver.clone();
-            tokio::spawn(async move {
+            going.spawn(async move {
                 loop {
                     let n = next.fetch_add(1, Ordering::Relaxed);
-                    if n >= many {
-                        return Ok(());
+                    if n >= LIFECYCLES {
+                        return anyhow::Ok(());
                     }
-                    tokio::time::sleep_until((begun + apart * u32::try_from(n)?).into()).await;
                     let asker = people.get(n % people.len()).context("somebody")?;
                     lifecycle(asker, &approver, &right).await?;
                 }
-            })
-        };
-        (0..CALLERS).map(caller).collect()
+            });
+        }
+        while let Some(ended) = going.join_next().await {
+            ended??;
+        }
+        Ok(())
+    }
+}
+
+/// Who reads.
+struct Reader(Client);
+
+impl Reader {
+    /// The administrator, signed in where the house answers.
+    async fn of(big: &Arc<Big>) -> anyhow::Result<Self> {
+        let (certificate, key) = certificate(&big.setup.directory)?;
+        let listener = std::net::TcpListener::bind(("127.0.0.1", 0))?;
+        let server = format!("https://localhost:{}", listener.local_addr()?.port());
+        let (house, files) = (Arc::clone(&big.house), TlsConfig { certificate: certificate.clone(), key });
+        tokio::spawn(async move { house.answer(listener, files).await });
+        let nobody = Client::new(&Connection { server, authority: Some(certificate) }, None)?;
+        let first = seed::enrol(&nobody, "administrator", &big.setup.first_secret()?).await?;
+        Ok(Self(signed_in(&nobody, &first, &big.setup).await?))
     }
 
     /// How long each of some reads takes, again and again.
     async fn reads(&self) -> anyhow::Result<Vec<(&'static str, Took)>> {
-        let one = lifecycle(self.people.first().context("somebody")?, &self.approver, &self.right).await?;
-        let elevation = format!("elevations/{one}");
         let mut all = Vec::new();
-        for (what, path) in [("Now", "now"), ("what one may ask for", "eligible"), ("one elevation", &elevation)] {
-            let segments: Vec<&str> = path.split('/').collect();
+        for (what, path) in [
+            ("Now", &["now"] as &[&str]),
+            ("what one may ask for", &["eligible"]),
+            ("one elevation", &["elevations", FIRST]),
+        ] {
             let mut took = Vec::new();
             let begun = Instant::now();
             for n in 0..READS {
                 tokio::time::sleep_until((begun + PACE * n).into()).await;
                 let begun = Instant::now();
-                let reply = self.administrator.send::<(), ()>(Method::GET, &segments, None, None).await?;
-                reply.bytes().await?;
+                self.0.send::<(), ()>(Method::GET, path, None, None).await?.bytes().await?;
                 took.push(begun.elapsed());
             }
             all.push((what, Took::of(took)));
@@ -224,13 +268,19 @@ async fn enrolled(address: &str, mara: &Client, right: &str) -> anyhow::Result<V
     Ok(people)
 }
 
-/// Puts the service under TLS, with a certificate of its own; where that is.
-fn certify(setup: &mut Setup) -> anyhow::Result<std::path::PathBuf> {
+/// A certificate of its own, for `localhost`, and its key: where both are.
+fn certificate(directory: &Path) -> anyhow::Result<(PathBuf, PathBuf)> {
     let made = rcgen::generate_simple_self_signed(["localhost".to_owned()])?;
-    let (certificate, key) = (setup.directory.join("certificate.pem"), setup.directory.join("key.pem"));
+    let (certificate, key) = (directory.join("certificate.pem"), directory.join("key.pem"));
     std::fs::write(&key, made.signing_key.serialize_pem())?;
     std::fs::set_permissions(&key, PermissionsExt::from_mode(0o600))?;
     std::fs::write(&certificate, made.cert.pem())?;
+    Ok((certificate, key))
+}
+
+/// Puts the service under TLS; where its certificate is.
+fn certify(setup: &mut Setup) -> anyhow::Result<PathBuf> {
+    let (certificate, key) = certificate(&setup.directory)?;
     let (shown, key) = (certificate.display(), key.display());
     setup.more = format!("{}[tls]\ncertificate = \"{shown}\"\nkey = \"{key}\"\n", setup.more);
     setup.write()?;

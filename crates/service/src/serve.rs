@@ -51,7 +51,7 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     let house = House::open(config).await?;
     let app = house.app.clone();
     let handle = Handle::new();
-    let mut doors = tokio::spawn(doors(app.clone(), listener, handle.clone()));
+    let mut doors = tokio::spawn(doors(app.clone(), listener, app.config().tls.clone(), handle.clone()));
     if let Some(health) = app.config().service.health {
         tokio::spawn(serve_health(app.clone(), health));
     }
@@ -87,21 +87,17 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     House { app, committer }.close().await
 }
 
-/// Holds the database against the ledger, at once and each night; a difference is an alarm. On a thread of its own, so that
-/// nobody's reply waits for it.
+/// Holds the database against the ledger, at once and each night; a difference is an alarm.
 async fn verify(app: App) {
     let mut stopping = app.stopping();
     loop {
         let config = app.config().clone();
-        let (done, report) = tokio::sync::oneshot::channel();
-        std::thread::spawn(move || {
-            let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
-            let report = runtime.map_err(anyhow::Error::from).and_then(|here| here.block_on(operate::check(&config)));
-            // Whoever asked may have stopped.
-            let _ = done.send(report);
+        let checked = app.engine().reckon(move || {
+            let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
+            runtime.block_on(operate::check(&config))
         });
-        match report.await {
-            Ok(Ok(report)) => {
+        match checked.await.flatten() {
+            Ok(report) => {
                 let places = u32::try_from(report.differences.len()).unwrap_or(u32::MAX);
                 for difference in &report.differences {
                     tracing::error!(%difference, "the database is not what the ledger says");
@@ -111,8 +107,7 @@ async fn verify(app: App) {
                 }
                 app.was_verified();
             }
-            Ok(Err(error)) => tracing::error!("the database can't be held against the ledger: {error:#}"),
-            Err(_) => tracing::error!("holding the database against the ledger broke off"),
+            Err(error) => tracing::error!("the database can't be held against the ledger: {error:#}"),
         }
         tokio::select! {
             () = tokio::time::sleep(VERIFIED_EVERY) => {}
@@ -138,8 +133,23 @@ async fn asked_to_stop() {
     }
 }
 
-async fn doors(app: App, listener: std::net::TcpListener, handle: Handle<SocketAddr>) -> anyhow::Result<()> {
-    let tls = app.config().tls.clone();
+impl House {
+    /// Answers requests, and does nothing else that the service does: for measuring what somebody reads while much is written.
+    ///
+    /// # Errors
+    /// When it can't listen, or the certificate can't be used.
+    pub async fn answer(&self, listener: std::net::TcpListener, tls: TlsConfig) -> anyhow::Result<()> {
+        listener.set_nonblocking(true)?;
+        doors(self.app.clone(), listener, Some(tls), Handle::new()).await
+    }
+}
+
+async fn doors(
+    app: App,
+    listener: std::net::TcpListener,
+    tls: Option<TlsConfig>,
+    handle: Handle<SocketAddr>,
+) -> anyhow::Result<()> {
     let service = routes::router(app).into_make_service_with_connect_info::<SocketAddr>();
     match tls {
         None => {
