@@ -12,7 +12,7 @@ use std::{
 };
 
 use anyhow::Context as _;
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use reqwest::Method;
 use tempestas_api::{
     AnswerRequest, AskRequest, NewAccount, NewEligibility, NewSubject, NewTerms, PreviewRequest, SignInRequest,
@@ -82,10 +82,11 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     reads(report).await
 }
 
-/// What somebody reads through HTTP and TLS while lifecycles go through the writer; and, with as much to show, while none do.
+/// What somebody reads through HTTP and TLS while lifecycles go through the writer, and while none do.
 async fn reads(report: &mut Report) -> anyhow::Result<()> {
     let big = Arc::new(Big::build(READERS, 1000, "http://127.0.0.1:9").await?);
-    big.pass(Timestamp::now().duration_since(big.now()));
+    // Of a day that no page shows, so that each shows the same while they go on and after.
+    big.pass(Timestamp::now().duration_since(big.now()) - SignedDuration::from_hours(24));
     let reader = Reader::of(&big).await?;
     big.lifecycle(0).await?;
     let next = Arc::new(AtomicUsize::new(1));
