@@ -87,17 +87,21 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     House { app, committer }.close().await
 }
 
-/// Holds the database against the ledger, at once and each night; a difference is an alarm.
+/// Holds the database against the ledger, at once and each night; a difference is an alarm. On a thread of its own, so that
+/// nobody's reply waits for it; one that gives way to nobody, since nothing critical is given before it is done.
 async fn verify(app: App) {
     let mut stopping = app.stopping();
     loop {
         let config = app.config().clone();
-        let checked = app.engine().reckon(move || {
-            let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build()?;
-            runtime.block_on(operate::check(&config))
+        let (done, report) = tokio::sync::oneshot::channel();
+        std::thread::spawn(move || {
+            let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build();
+            let report = runtime.map_err(anyhow::Error::from).and_then(|here| here.block_on(operate::check(&config)));
+            // Whoever asked may have stopped.
+            let _ = done.send(report);
         });
-        match checked.await.flatten() {
-            Ok(report) => {
+        match report.await {
+            Ok(Ok(report)) => {
                 let places = u32::try_from(report.differences.len()).unwrap_or(u32::MAX);
                 for difference in &report.differences {
                     tracing::error!(%difference, "the database is not what the ledger says");
@@ -107,7 +111,8 @@ async fn verify(app: App) {
                 }
                 app.was_verified();
             }
-            Err(error) => tracing::error!("the database can't be held against the ledger: {error:#}"),
+            Ok(Err(error)) => tracing::error!("the database can't be held against the ledger: {error:#}"),
+            Err(_) => tracing::error!("holding the database against the ledger broke off"),
         }
         tokio::select! {
             () = tokio::time::sleep(VERIFIED_EVERY) => {}
