@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 use tempestas_api::{EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
-use tempestas_core::{Act, Sight, SubjectId, Terms, TermsId, effective_under};
+use tempestas_core::{Act, Eligibility, Sight, SubjectId, Terms, TermsId, World, effective_under};
 
 use super::{reference, terms::rule};
 use crate::{
@@ -38,56 +38,87 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
         }
         new.check()?;
     }
-    let before: Vec<&Terms> = world.terms.values().collect();
-    let mut after: Vec<&Terms> = before.iter().copied().filter(|known| Some(known.id) != replaces).collect();
-    after.extend(&new);
-    let changing: Vec<&Terms> =
-        before.iter().copied().filter(|known| Some(known.id) == replaces).chain(new.as_ref()).collect();
-    let acts: BTreeSet<Act> = changing.iter().map(|rule| rule.act).collect();
-    let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
-    let mut people = BTreeSet::new();
-    let now = Timestamp::now();
-    let held = world.eligibilities.values().filter(|held| sight.sees_scope(&world, held.right.scope));
-    for held in held.filter(|held| held.until.is_none_or(|until| until > now)) {
-        let mut members = world.people_in(held.subject);
+    // Over everybody's rights it takes a while.
+    let touched = me.app.engine().reckon(move || {
+        let before: Vec<&Terms> = world.terms.values().collect();
+        let kept = before.iter().copied().filter(|known| Some(known.id) != replaces);
+        let after = kept.chain(new.as_ref()).collect();
+        let cut = before.iter().copied().filter(|known| Some(known.id) == replaces);
+        let changing = cut.chain(new.as_ref()).collect();
+        Trial { world: &world, sight, before, after, changing }.touched()
+    });
+    Ok(Json(touched.await?))
+}
+
+/// A change of terms that is tried.
+struct Trial<'w> {
+    world: &'w World,
+    sight: Sight,
+    /// Every rule as it stands.
+    before: Vec<&'w Terms>,
+    /// Every rule as it would.
+    after: Vec<&'w Terms>,
+    /// The rule that would go, and the one that would come.
+    changing: Vec<&'w Terms>,
+}
+
+impl Trial<'_> {
+    fn touched(&self) -> TermsTouched {
+        let (world, sight) = (self.world, &self.sight);
+        let acts: BTreeSet<Act> = self.changing.iter().map(|rule| rule.act).collect();
+        let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
+        let mut people = BTreeSet::new();
+        let now = Timestamp::now();
+        let held = world.eligibilities.values().filter(|held| sight.sees_scope(world, held.right.scope));
+        for held in held.filter(|held| held.until.is_none_or(|until| until > now)) {
+            for act in &acts {
+                let found = self.of(held, *act, &mut people);
+                touched.count += found.len();
+                for (who, changes) in found.into_iter().take(TOUCHED_MOST - touched.touched.len()) {
+                    // Who may not see a member hears of the group.
+                    let who = if sight.sees_subject(world, who) { who } else { held.subject };
+                    let (who, right) = (world.subject_name(who), world.right_name(held.right));
+                    touched.touched.push(TouchedView { who, right, act: *act, changes });
+                }
+            }
+        }
+        touched.people = people.len();
+        let open = world.active().filter(|one| one.is_before_opening() && people.contains(&one.asker));
+        touched.open_asks = open.filter(|one| sight.sees(world, *one)).map(|one| one.id.to_string()).collect();
+        touched
+    }
+
+    /// Who holds an eligibility and would be touched, and how: each member of a group, or the group where all are alike. Adds
+    /// them to `people`.
+    fn of(
+        &self,
+        held: &Eligibility,
+        act: Act,
+        people: &mut BTreeSet<SubjectId>,
+    ) -> Vec<(SubjectId, Vec<SettingChange>)> {
+        let mut members = self.world.people_in(held.subject);
         if members.is_empty() {
             members.insert(held.subject);
         }
-        for act in &acts {
-            let change = |who: &SubjectId| {
-                let fits = changing.iter().any(|rule| rule.fits(&world, *act, held.right, *who));
-                let under = |rules: &[&Terms]| {
-                    let terms = effective_under(&world, rules.iter().copied(), *act, held.right, *who);
-                    views::effective(&world, &terms)
-                };
-                let changes = if fits { changes(&under(&before), &under(&after)) } else { Vec::new() };
-                (!changes.is_empty()).then_some((*who, changes))
+        let change = |who: &SubjectId| {
+            let fits = self.changing.iter().any(|rule| rule.fits(self.world, act, held.right, *who));
+            let under = |rules: &[&Terms]| {
+                let terms = effective_under(self.world, rules.iter().copied(), act, held.right, *who);
+                views::effective(self.world, &terms)
             };
-            let mut found: Vec<(SubjectId, Vec<SettingChange>)> = members.iter().filter_map(change).collect();
-            people.extend(found.iter().map(|(who, _)| *who));
-            // One line says it of a group whose members are all touched alike.
-            let alike = found.iter().zip(found.iter().skip(1)).all(|((_, one), (_, next))| one == next);
-            if found.len() == members.len() && alike {
-                found.truncate(1);
-                found.iter_mut().for_each(|(who, _)| *who = held.subject);
-            }
-            touched.count += found.len();
-            for (who, changes) in found.into_iter().take(TOUCHED_MOST - touched.touched.len()) {
-                // Who may not see a member hears of the group.
-                let who = if sight.sees_subject(&world, who) { who } else { held.subject };
-                let (who, right) = (world.subject_name(who), world.right_name(held.right));
-                touched.touched.push(TouchedView { who, right, act: *act, changes });
-            }
+            let changes = if fits { changes(&under(&self.before), &under(&self.after)) } else { Vec::new() };
+            (!changes.is_empty()).then_some((*who, changes))
+        };
+        let mut found: Vec<(SubjectId, Vec<SettingChange>)> = members.iter().filter_map(change).collect();
+        people.extend(found.iter().map(|(who, _)| *who));
+        // One line says it of a group whose members are all touched alike.
+        let alike = found.iter().zip(found.iter().skip(1)).all(|((_, one), (_, next))| one == next);
+        if found.len() == members.len() && alike {
+            found.truncate(1);
+            found.iter_mut().for_each(|(who, _)| *who = held.subject);
         }
+        found
     }
-    touched.people = people.len();
-    let open = world.active();
-    touched.open_asks = open
-        .filter(|one| one.is_before_opening() && people.contains(&one.asker))
-        .filter(|one| sight.sees(&world, *one))
-        .map(|one| one.id.to_string())
-        .collect();
-    Ok(Json(touched))
 }
 
 fn changes(before: &[EffectiveSetting], after: &[EffectiveSetting]) -> Vec<SettingChange> {

@@ -5,8 +5,8 @@ use tempestas_api::{
     AnswerView, AskedView, DemandView, EarlierView, ElevationView, GrantView, LeftoverView, StageView,
 };
 use tempestas_core::{
-    Demand, Elevation, End, Grant, LEFT_ALONE, Less, Outline, Phase, ScopeId, Seconds, Sight, Standing, StartChoice,
-    SubjectId, Visible, World, demand_for,
+    Answer, Demand, Elevation, End, Grant, LEFT_ALONE, Less, Outline, Phase, ScopeId, Seconds, Sight, Stage, Standing,
+    StartChoice, SubjectId, Visible, World, demand_for,
 };
 
 use super::rights::role_of;
@@ -113,30 +113,29 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         ticket: elevation.ticket.map(|text| world.text(text)),
         demand: demand
             .map_or_else(String::new, |demand| demand.sentence(world, elevation.duration, Some(elevation.start))),
-        stages: elevation
-            .stages()
-            .map(|stage| StageView {
-                approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
-                yes: stage.yes,
-                no: stage.no,
-                until: stage.until,
-                answers: stage
-                    .answers
-                    .iter()
-                    .map(|answer| AnswerView {
-                        who: world.subject_name(answer.by),
-                        verdict: answer.verdict,
-                        less: answer.less.as_ref().map(|less| less_words(world, less)),
-                        reason: answer.reason.map(|text| world.text(text)),
-                        at: answer.at,
-                    })
-                    .collect(),
-            })
-            .collect(),
+        stages: elevation.stages().map(|stage| stage_view(world, stage)).collect(),
         digest: elevation.digest,
         grant: grant.zip(demand).map(|(grant, demand)| grant_view(world, demand, grant)),
         end_word: elevation.end_word.map(|text| world.text(text)),
         trouble,
+    }
+}
+
+/// Who is asked, and what they said.
+fn stage_view(world: &World, stage: &Stage) -> StageView {
+    let answer = |answer: &Answer| AnswerView {
+        who: world.subject_name(answer.by),
+        verdict: answer.verdict,
+        less: answer.less.as_ref().map(|less| less_words(world, less)),
+        reason: answer.reason.map(|text| world.text(text)),
+        at: answer.at,
+    };
+    StageView {
+        approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        yes: stage.yes,
+        no: stage.no,
+        until: stage.until,
+        answers: stage.answers.iter().map(answer).collect(),
     }
 }
 
