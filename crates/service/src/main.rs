@@ -76,7 +76,8 @@ async fn main() -> ExitCode {
 
 fn log(json: bool) {
     let filter = EnvFilter::try_from_env("TEMPESTAS_LOG").unwrap_or_else(|_| EnvFilter::new("info"));
-    let log = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
+    // A log that can't be written, on a full disk say, stops nothing: said on standard error once more, that would panic.
+    let log = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).log_internal_errors(false);
     if json {
         log.json().init();
     } else {

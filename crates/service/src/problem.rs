@@ -107,6 +107,16 @@ impl Failure {
     }
 }
 
+impl Failure {
+    /// What is said of it in the log, in one line.
+    pub(crate) fn logged(&self) -> String {
+        match self {
+            Self::Failed(error) => format!("{error:#}"),
+            other => other.says(),
+        }
+    }
+}
+
 impl From<Refusal> for Failure {
     fn from(refusal: Refusal) -> Self {
         Self::Refused(refusal)
@@ -127,8 +137,8 @@ impl From<anyhow::Error> for Failure {
 
 impl IntoResponse for Failure {
     fn into_response(self) -> Response {
-        if let Self::Failed(error) = &self {
-            tracing::error!("{error:#}");
+        if let Self::Failed(_) = &self {
+            tracing::error!("{}", self.logged());
         }
         let status = self.status();
         if let Self::NoToken(word, says) = self {

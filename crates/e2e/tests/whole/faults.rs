@@ -152,3 +152,24 @@ async fn a_broker_that_may_only_make_roles_serves_ordinary_ones_and_says_where_i
     let refused = house.client(MARA).survey(&WhichTarget { target: BERTHS.to_owned() }).await;
     assert!(refused.unwrap().standing > 50, "it can still read everything");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_log_that_nothing_can_be_written_to_stops_nothing() {
+    let mut house = House::new(Plan { proxied: true, ..Plan::cloud_only() }).await;
+    house.service.kill();
+    // As on a disk that is full, from the first line on; and with very much to say.
+    std::fs::remove_file(house.setup.log()).unwrap();
+    std::os::unix::fs::symlink("/dev/full", house.setup.log()).unwrap();
+    house.start_again(&[("TEMPESTAS_LOG", "debug")]);
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    let held = house.ask(TOMAS, &right, 600).await.unwrap();
+    house.live(&held.id).await;
+    // What a keeper warns of, and tries again.
+    house.cloud_proxy.as_ref().unwrap().set_down(true);
+    house.client(TOMAS).give_back(&held.id).await.unwrap();
+    eventually("it is in the way, and said", async || trouble(&house, &held.id).await.is_some()).await;
+    house.cloud_proxy.as_ref().unwrap().set_down(false);
+    assert_eq!(house.over(&held.id).await.elevation.state, "given-back");
+    assert_eq!(house.cloud_marks().await, 0);
+}

@@ -266,7 +266,7 @@ fn said(failure: &Failure) -> String {
     match failure {
         Failure::Target(says) => says.clone(),
         other => {
-            tracing::warn!(?other, "a keeper failed");
+            tracing::warn!(error = other.logged(), "a keeper failed");
             "the service itself failed at this; its log says why".to_owned()
         }
     }
@@ -323,10 +323,10 @@ async fn read(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
     app.statuses().hear(scope, None);
     if let Err(failure) = activity(app, scope, &target).await {
         // It only advises, so a survey is worth as much without it.
-        tracing::warn!(target = %scope, ?failure, "what was done on a target can't be read");
+        tracing::warn!(target = %scope, error = failure.logged(), "what was done on a target can't be read");
     }
     if let Err(failure) = import(app, scope).await {
-        tracing::warn!(target = %scope, ?failure, "people can't be read from a source");
+        tracing::warn!(target = %scope, error = failure.logged(), "people can't be read from a source");
     }
     let digest = app.store().keep_survey(scope, Timestamp::now(), &survey).await?;
     let record = Report::Surveyed { target: scope, digest, survey: Box::new(survey) };
