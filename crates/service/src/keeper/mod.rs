@@ -211,6 +211,10 @@ impl Keeper {
             Ok(()) => {
                 self.backing_off.remove(&key);
                 self.app.statuses().hear(self.scope, None);
+                if self.left_something(&work) {
+                    // What a holder made for afterwards is found at once, not within the hour.
+                    self.surveyed_at = None;
+                }
             }
             Err(error) => {
                 if matches!(work, Work::Survey) {
@@ -220,6 +224,14 @@ impl Keeper {
                 self.back_off(key, &work, error).await;
             }
         }
+    }
+
+    /// Whether a grant was taken away that left something which the target could not be rid of.
+    fn left_something(&self, work: &Work) -> bool {
+        let Work::Order(Order { task: Task::Take(grant), .. }) = work else { return false };
+        let world = self.app.world();
+        let leftovers = world.grants.get(&grant.id).and_then(|grant| grant.leftovers.as_ref());
+        leftovers.is_some_and(|left| left.iter().any(|one| !one.ended))
     }
 
     async fn back_off(&mut self, key: String, work: &Work, error: String) {

@@ -166,6 +166,23 @@ async fn what_root_undoes_of_its_own_end_on_a_host_ends_when_tempestas_is_back()
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn what_a_holder_made_for_afterwards_is_known_as_standing_once_the_grant_is_over() {
+    let pier = Pier::new(1).await;
+    let (mara, path) = (pier.house.client(MARA), &pier.paths[0]);
+    let is_root = async || {
+        let standing = mara.standing(&StandingFilter::default()).await.unwrap();
+        standing.iter().any(|held| held.target == *path && held.account == "tomas" && held.role == "root")
+    };
+    assert!(!is_root().await);
+    let (id, _) = pier.live("root", 600).await;
+    let rule = "echo 'tomas ALL=(ALL) NOPASSWD: ALL' | sudo tee /etc/sudoers.d/kept";
+    assert!(pier.certified(&id).await.run(&pier.hosts[0], "tomas", rule).status.success());
+    pier.house.client(TOMAS).give_back(&id).await.unwrap();
+    pier.house.over(&id).await;
+    eventually("it is found, though nobody asked for a survey and none is due", is_root).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn a_membership_ends_with_its_grant_and_one_that_was_there_before_stays() {
     let pier = Pier::new(1).await;
     let host = &pier.hosts[0];
