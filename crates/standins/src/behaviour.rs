@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use axum::http::StatusCode;
+use axum::{extract::Request, http::StatusCode, middleware::Next, response::Response};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -36,9 +36,35 @@ pub struct Behaviour {
     pub minute: Option<(Timestamp, u64)>,
 }
 
+/// What becomes of a call.
+pub struct Befalls {
+    /// How long it is made to wait.
+    latency: Duration,
+    /// With what it then fails, if it does.
+    status: Option<StatusCode>,
+}
+
+impl Befalls {
+    /// Lets it befall a request, which goes on where it doesn't fail.
+    pub(crate) async fn befall(
+        self,
+        request: Request,
+        next: Next,
+        refuse: impl FnOnce(StatusCode) -> Response,
+    ) -> Response {
+        if !self.latency.is_zero() {
+            tokio::time::sleep(self.latency).await;
+        }
+        match self.status {
+            Some(status) => refuse(status),
+            None => next.run(request).await,
+        }
+    }
+}
+
 impl Behaviour {
-    /// Counts a call; says how long it is made to wait, and with what it then fails, if it does.
-    pub fn call(&mut self) -> (Duration, Option<StatusCode>) {
+    /// Counts a call, and says what is to become of it.
+    pub fn call(&mut self) -> Befalls {
         self.calls += 1;
         let now = Timestamp::now();
         let (since, calls) =
@@ -52,7 +78,7 @@ impl Behaviour {
             (_, true) => Some(StatusCode::INTERNAL_SERVER_ERROR),
             _ => None,
         };
-        (Duration::from_millis(switches.latency_ms), status)
+        Befalls { latency: Duration::from_millis(switches.latency_ms), status }
     }
 
     /// The cloud's own time.

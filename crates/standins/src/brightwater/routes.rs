@@ -45,14 +45,8 @@ pub(super) fn router(shared: Shared) -> Router {
 
 /// Does what the switches say before anything else.
 async fn misbehave(State(shared): State<Shared>, request: Request, next: Next) -> Response {
-    let (latency, status) = shared.cloud.lock().await.behaviour.call();
-    if !latency.is_zero() {
-        tokio::time::sleep(latency).await;
-    }
-    match status {
-        Some(status) => no(status, "as switched").into_response(),
-        None => next.run(request).await,
-    }
+    let befalls = shared.cloud.lock().await.behaviour.call();
+    befalls.befall(request, next, |status| no(status, "as switched").into_response()).await
 }
 
 /// The caller's name, by the key they bring; it must be one that may `verb thing` everywhere.

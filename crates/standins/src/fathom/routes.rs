@@ -36,14 +36,8 @@ pub(super) fn router(shared: Shared) -> Router {
 }
 
 async fn misbehave(State(shared): State<Shared>, request: Request, next: Next) -> Response {
-    let (latency, status) = shared.house.lock().await.behaviour.call();
-    if !latency.is_zero() {
-        tokio::time::sleep(latency).await;
-    }
-    match status {
-        Some(status) => status.into_response(),
-        None => next.run(request).await,
-    }
+    let befalls = shared.house.lock().await.behaviour.call();
+    befalls.befall(request, next, IntoResponse::into_response).await
 }
 
 impl House {
