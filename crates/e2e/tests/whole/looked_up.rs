@@ -100,10 +100,10 @@ async fn a_search_finds_what_is_called_so_and_is_in_sight() {
     };
     // By number, what is over and what isn't, the newest first; however it is written.
     for q in [live.id.as_str(), &live.id.to_lowercase(), &format!("  {}\n", live.id)] {
-        assert_eq!(named(&found(MARA, q).await, "elevation"), [live.id.clone()], "{q}");
+        assert_eq!(named(&found(MARA, q).await, "elevation"), [live.id.as_str()], "{q}");
     }
     let begun: String = live.id.chars().take(2).collect();
-    assert_eq!(named(&found(MARA, &begun).await, "elevation"), [waits.id.clone(), live.id.clone()]);
+    assert_eq!(named(&found(MARA, &begun).await, "elevation"), [waits.id.as_str(), live.id.as_str()]);
     let one = found(MARA, &live.id).await.remove(0);
     assert!(one.says.contains(TOMAS) && one.says.contains(&lake) && one.says.contains("given-back"), "{}", one.says);
     // By a part of a name or of what is said about it.
@@ -113,11 +113,11 @@ async fn a_search_finds_what_is_called_so_and_is_in_sight() {
     assert!(named(&found(MARA, &about).await, "person").contains(&TOMAS.to_owned()), "{about}");
     assert!(named(&found(MARA, "brightwater").await, "scope").contains(&"/analytics/brightwater".to_owned()));
     // Rights are those that one may ask for oneself.
-    assert_eq!(named(&found(TOMAS, "tide").await, "right"), [lake.clone()]);
+    assert_eq!(named(&found(TOMAS, "tide").await, "right"), [lake.as_str()]);
     assert!(named(&found(LENE, "tide-writer@").await, "right").is_empty());
     // Of what isn't in sight nothing is said, by its very number either; an approver finds what waits for them.
     assert!(named(&found(LENE, &live.id).await, "elevation").is_empty());
-    assert_eq!(named(&found(ODA, &waits.id).await, "elevation"), [waits.id.clone()]);
+    assert_eq!(named(&found(ODA, &waits.id).await, "elevation"), [waits.id.as_str()]);
     // What would mean something to a database, a shell or a pattern is looked for as it stands.
     for odd in ["", "   ", "%", "_", "e%", "' OR 1=1 --", "e-1", "e99999999999999999999999", ".*", "\u{202e}"] {
         assert!(found(MARA, odd).await.iter().all(|hit| hit.name.contains(odd.trim())), "{odd:?}");
