@@ -39,7 +39,7 @@ async fn a_database_of_a_newer_program_is_refused() {
     sqlx::query(newer).execute(&mut connection).await.unwrap();
     drop(connection);
     let refused = house.setup.start(&[]).err().unwrap().to_string();
-    assert!(refused.contains("written by a newer tempestasd (schema 99, this program knows 8)"), "{refused}");
+    assert!(refused.contains("written by a newer tempestasd (schema 99, this program knows 9)"), "{refused}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -53,7 +53,7 @@ async fn a_backup_is_made_before_the_schema_changes() {
     drop(connection);
     let refused = house.setup.start(&[]).err().unwrap().to_string();
     assert!(refused.contains("the backup made before is beside it"), "{refused}");
-    let backup = house.setup.state().join("before-schema-8.sqlite");
+    let backup = house.setup.state().join("before-schema-9.sqlite");
     let mut backup = SqliteConnectOptions::new().filename(backup).read_only(true).connect().await.unwrap();
     let facts: i64 = sqlx::query_scalar("SELECT count(*) FROM facts").fetch_one(&mut backup).await.unwrap();
     assert!(facts > 50, "the backup holds {facts} facts");
@@ -102,7 +102,7 @@ async fn a_store_of_the_schema_before_is_brought_up_to_date_with_a_backup_beside
         let _ = std::fs::remove_file(house.setup.state().join(format!("passing.sqlite{end}")));
     }
     house.start_again(&[]);
-    assert!(house.setup.state().join("before-schema-8.sqlite").exists());
+    assert!(house.setup.state().join("before-schema-9.sqlite").exists());
     assert_eq!(house.client(TOMAS).me().await.unwrap().name, TOMAS, "sign-ins go on as they were");
 }
 
