@@ -11,7 +11,7 @@ use std::{
 use jiff::Timestamp;
 use tempestas_api::LastSurvey;
 use tempestas_core::{Digest, ScopeId};
-use tokio::sync::{Semaphore, SemaphorePermit};
+use tokio::sync::{OwnedMutexGuard, Semaphore, SemaphorePermit};
 
 /// How many targets are surveyed at a time.
 const SURVEYED_TOGETHER: usize = 16;
@@ -37,6 +37,8 @@ struct Shared {
     heard: Mutex<BTreeMap<ScopeId, TargetStatus>>,
     /// Turns for surveys.
     survey_turns: Semaphore,
+    /// Of each target one survey at a time: what one read first must not be taken in last.
+    surveying: Mutex<HashMap<ScopeId, Arc<tokio::sync::Mutex<()>>>>,
     /// What each host was last told to trust, as a digest.
     trusts: Mutex<HashMap<ScopeId, Digest>>,
     /// Grows when the authorities change, so that connections are made anew.
@@ -48,6 +50,7 @@ impl Default for Statuses {
         Self(Arc::new(Shared {
             heard: Mutex::default(),
             survey_turns: Semaphore::new(SURVEYED_TOGETHER),
+            surveying: Mutex::default(),
             trusts: Mutex::default(),
             authorities: AtomicU64::default(),
         }))
@@ -73,9 +76,11 @@ impl Statuses {
         });
     }
 
-    /// A turn to survey, held until it is dropped.
-    pub(crate) async fn survey_turn(&self) -> Option<SemaphorePermit<'_>> {
-        self.0.survey_turns.acquire().await.ok()
+    /// A turn to survey a target, held until it is dropped. Whoever waits for another survey of the same one holds up no other.
+    pub(crate) async fn survey_turn(&self, scope: ScopeId) -> Option<(OwnedMutexGuard<()>, SemaphorePermit<'_>)> {
+        let alone = Arc::clone(self.0.surveying.lock().ok()?.entry(scope).or_default());
+        let alone = alone.lock_owned().await;
+        Some((alone, self.0.survey_turns.acquire().await.ok()?))
     }
 
     /// Notes that a survey began.
@@ -178,11 +183,18 @@ mod tests {
     async fn no_more_are_surveyed_together_than_have_a_turn() {
         let statuses = Statuses::default();
         let mut turns = Vec::new();
-        for _ in 0..SURVEYED_TOGETHER {
-            turns.push(statuses.survey_turn().await);
+        for n in 0..SURVEYED_TOGETHER {
+            turns.push(statuses.survey_turn(ScopeId(n as u64)).await);
         }
         assert_eq!(statuses.0.survey_turns.available_permits(), 0);
         drop(turns.pop());
-        assert!(statuses.survey_turn().await.is_some());
+        assert!(statuses.survey_turn(ScopeId(99)).await.is_some());
+        // Of one that is being surveyed no other survey begins, and it takes up no turn while it waits.
+        let waiting = statuses.survey_turn(ScopeId(0));
+        tokio::pin!(waiting);
+        assert!(futures_util::poll!(&mut waiting).is_pending());
+        assert_eq!(statuses.0.survey_turns.available_permits(), 1);
+        drop(turns.remove(0));
+        assert!(waiting.await.is_some());
     }
 }

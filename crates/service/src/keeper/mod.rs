@@ -293,7 +293,7 @@ impl From<TargetError> for Failure {
 /// Surveys a target and has what was read taken in. Returns what came of it.
 pub(crate) async fn survey(app: &App, scope: ScopeId) -> Result<Committed, Failure> {
     // Of many systems so many at a time; orders to give and take wait for none of them.
-    let _turn = app.statuses().survey_turn().await;
+    let _turn = app.statuses().survey_turn(scope).await;
     app.statuses().survey_began(scope);
     let outcome = read(app, scope).await;
     let says = match &outcome {
