@@ -71,8 +71,14 @@ impl Trial<'_> {
         let now = Timestamp::now();
         let held = world.eligibilities.values().filter(|held| sight.sees_scope(world, held.right.scope));
         for held in held.filter(|held| held.until.is_none_or(|until| until > now)) {
+            let mut members = world.people_in(held.subject);
+            if members.is_empty() {
+                members.insert(held.subject);
+            }
             for act in &acts {
-                let found = self.of(held, *act, &mut people);
+                let found = self.of(held, &members, *act);
+                people.extend(found.iter().map(|(who, _)| *who));
+                let found = told_as_one(found, held, members.len());
                 touched.count += found.len();
                 for (who, changes) in found.into_iter().take(TOUCHED_MOST - touched.touched.len()) {
                     // Who may not see a member hears of the group.
@@ -88,18 +94,8 @@ impl Trial<'_> {
         touched
     }
 
-    /// Who holds an eligibility and would be touched, and how: each member of a group, or the group where all are alike. Adds
-    /// them to `people`.
-    fn of(
-        &self,
-        held: &Eligibility,
-        act: Act,
-        people: &mut BTreeSet<SubjectId>,
-    ) -> Vec<(SubjectId, Vec<SettingChange>)> {
-        let mut members = self.world.people_in(held.subject);
-        if members.is_empty() {
-            members.insert(held.subject);
-        }
+    /// Which of those who hold an eligibility would be touched, and how.
+    fn of(&self, held: &Eligibility, members: &BTreeSet<SubjectId>, act: Act) -> Vec<Touched> {
         let change = |who: &SubjectId| {
             let fits = self.changing.iter().any(|rule| rule.fits(self.world, act, held.right, *who));
             let under = |rules: &[&Terms]| {
@@ -109,16 +105,21 @@ impl Trial<'_> {
             let changes = if fits { changes(&under(&self.before), &under(&self.after)) } else { Vec::new() };
             (!changes.is_empty()).then_some((*who, changes))
         };
-        let mut found: Vec<(SubjectId, Vec<SettingChange>)> = members.iter().filter_map(change).collect();
-        people.extend(found.iter().map(|(who, _)| *who));
-        // One line says it of a group whose members are all touched alike.
-        let alike = found.iter().zip(found.iter().skip(1)).all(|((_, one), (_, next))| one == next);
-        if found.len() == members.len() && alike {
-            found.truncate(1);
-            found.iter_mut().for_each(|(who, _)| *who = held.subject);
-        }
-        found
+        members.iter().filter_map(change).collect()
     }
+}
+
+/// Somebody, and how a change touches them.
+type Touched = (SubjectId, Vec<SettingChange>);
+
+/// One line says it of a group whose members are all touched alike.
+fn told_as_one(mut touched: Vec<Touched>, held: &Eligibility, members: usize) -> Vec<Touched> {
+    let alike = touched.iter().zip(touched.iter().skip(1)).all(|((_, one), (_, next))| one == next);
+    if touched.len() == members && alike {
+        touched.truncate(1);
+        touched.iter_mut().for_each(|(who, _)| *who = held.subject);
+    }
+    touched
 }
 
 fn changes(before: &[EffectiveSetting], after: &[EffectiveSetting]) -> Vec<SettingChange> {

@@ -335,7 +335,8 @@ async fn host_uses(pier: &Pier) {
     mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
     let all = mara.standing(&StandingFilter::default()).await.unwrap();
     let used = |account: &str| all.iter().find(|one| one.account == account && one.role == "root").unwrap().last_used;
-    assert!(used("jweir").is_some(), "sudo's own line is not read");
+    let log = || std::fs::read_to_string(pier.house.setup.log()).unwrap();
+    assert!(used("jweir").is_some(), "sudo's own line is not read: {}", log());
     assert_eq!(used("ironquay"), None, "a forged line counts as a use");
     let broken = async || {
         let alarms = mara.alarms().await.unwrap();
