@@ -269,8 +269,13 @@ impl Big {
 
 /// A survey with so many rights, spread over so many accounts and some parts.
 pub(crate) fn survey(clock: Timestamp, rights: usize, accounts: usize) -> Survey {
-    let lapse =
-        Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
+    let lapse = Lapse {
+        by_itself: true,
+        within: Seconds(1),
+        holder_can_undo: false,
+        movable: true,
+        says: "it ends by itself".to_owned(),
+    };
     let roles = [("writer", Weight::Privileged), ("reader", Weight::Ordinary), ("everything", Weight::Critical)];
     let parts: Vec<Vec<String>> = (0..40).map(|n| vec![format!("part-{n}")]).collect();
     let right = |n: usize| RightFound {

@@ -7,7 +7,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, AskRefusal, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Lapse,
+    Act, Approval, Approver, AskRefusal, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse,
     LapseRule, Refusal, Right, ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, touched_by, weakened_lately},
     later, moment,
@@ -53,13 +53,6 @@ impl Demand {
     /// The whole demand as one plain sentence. Without a `start` where the asker has to set a time, and hasn't yet.
     #[must_use]
     pub fn sentence(&self, world: &World, duration: Seconds, start: Option<StartChoice>) -> String {
-        let mut needs =
-            vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance.0)];
-        needs.extend(self.terms.reason.need());
-        needs.extend(self.terms.ticket.need());
-        if let Approval::Stage { yes, within, .. } = &self.terms.approval {
-            needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers, 4)));
-        }
         let starts = match start {
             Some(StartChoice::AtYes) if self.approvers.is_empty() => "the time runs at once".to_owned(),
             Some(StartChoice::AtYes) => "the time runs from the last yes".to_owned(),
@@ -72,12 +65,35 @@ impl Demand {
         };
         let account =
             self.account.map_or_else(String::new, |account| format!(" with the account `{}`", world.text(account)));
+        let grace = match self.terms.grace {
+            Grace(Seconds(0)) => String::new(),
+            Grace(grace) => format!(" (you may take {grace} more then, once)"),
+        };
         format!(
-            "To hold {}{account} for {duration} you need {}; {starts}, and at its end {}.",
+            "To hold {}{account} for {duration} you need {}; {starts}, and at its end{grace} {}.",
             world.right_name(self.right),
-            and(&needs),
+            self.needs(world),
             self.ends.says
         )
+    }
+
+    /// The whole demand of going on with `elevation`, as one plain sentence.
+    #[must_use]
+    pub fn sentence_to_go_on(&self, world: &World, elevation: ElevationId, until: Timestamp) -> String {
+        let (right, needs, ends) = (world.right_name(self.right), self.needs(world), &self.ends.says);
+        format!("To go on with {elevation} ({right}) until {} you need {needs}; at its end {ends}.", moment(until))
+    }
+
+    /// All that must be brought, as a list in words.
+    fn needs(&self, world: &World) -> String {
+        let mut needs =
+            vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance.0)];
+        needs.extend(self.terms.reason.need());
+        needs.extend(self.terms.ticket.need());
+        if let Approval::Stage { yes, within, .. } = &self.terms.approval {
+            needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers, 4)));
+        }
+        and(&needs)
     }
 
     /// The demand at a glance: the longest time, and what must be brought, with the same words in the same order.
@@ -126,6 +142,17 @@ fn names(world: &World, people: &BTreeSet<SubjectId>, shown: usize) -> String {
 /// # Errors
 /// Refuses where there is no eligibility, where the terms rule the right out, and where nobody could answer.
 pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp) -> Result<Demand, Refusal> {
+    demand_of(world, Act::Elevate, asker, right, now)
+}
+
+/// What an act on a right by its holder demands, to hold it or to go on holding it.
+pub(crate) fn demand_of(
+    world: &World,
+    act: Act,
+    asker: SubjectId,
+    right: Right,
+    now: Timestamp,
+) -> Result<Demand, Refusal> {
     let role = world
         .roles
         .get(&right.role)
@@ -136,7 +163,7 @@ pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp)
         let (reach, by, word) = (world.reach_name(stop.reach), world.subject_name(stop.by), world.text(stop.word));
         return Err(AskRefusal::Stopped { reach, since: stop.at, by, word, stop: stop.id }.into());
     }
-    let terms = effective_terms(world, Act::Elevate, right, asker);
+    let terms = effective_terms(world, act, right, asker);
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
     }

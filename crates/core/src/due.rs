@@ -34,7 +34,10 @@ impl Elevation {
             // Held by the clock after its yes.
             (Phase::Scheduled, StartChoice::AtYes | StartChoice::OnBegin) => Some(AT_ONCE),
             (Phase::Ready, _) => Some(self.begin_by.unwrap_or(AT_ONCE)),
-            (Phase::Opening | Phase::Live, _) => self.grants.is_empty().then_some(AT_ONCE),
+            (Phase::Opening | Phase::Live, _) if self.grants.is_empty() => Some(AT_ONCE),
+            (Phase::Opening | Phase::Live, _) => {
+                self.extension.as_ref().map(|_| self.stage().map_or(AT_ONCE, |stage| stage.until))
+            }
             (Phase::Closing | Phase::Ended(_), _) => None,
         }
     }

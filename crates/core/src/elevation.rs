@@ -6,7 +6,9 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{ElevationId, EligibilityId, GrantId, Right, ScopeId, SubjectId, text::Digest, time::Seconds};
+use crate::{
+    Demand, ElevationId, EligibilityId, GrantId, Right, ScopeId, SubjectId, World, text::Digest, time::Seconds,
+};
 
 /// Where an elevation stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -141,7 +143,10 @@ pub struct Answer {
 /// Everything that was asked for at one time: another round begins where what was answered isn't enough any more.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Round {
-    /// Its stages; the last one is open.
+    /// What was asked for, where it was to go on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extends: Option<Extends>,
+    /// Its stages; the last one is open. None where nobody had to be asked to go on.
     pub stages: Vec<Stage>,
 }
 
@@ -192,6 +197,32 @@ impl Stage {
     }
 }
 
+/// An ask to go on with what is live.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Extends {
+    /// Until when.
+    pub until: Timestamp,
+    /// When it was asked.
+    pub asked_at: Timestamp,
+    /// Why.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<Digest>,
+    /// Ticket.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ticket: Option<Digest>,
+}
+
+/// What is known of an ask to go on until it is settled; its round is the elevation's last.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Extension {
+    /// Until when it would go on; earlier than was asked, where an approver said yes to less.
+    pub until: Timestamp,
+    /// Digest of the demand and the ask, which answers carry.
+    pub digest: Digest,
+    /// What it demands, frozen.
+    pub demand: Demand,
+}
+
 /// One ask and all that follows.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Elevation {
@@ -233,12 +264,26 @@ pub struct Elevation {
     /// Its grants, once opening began: one for each target.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub grants: Vec<GrantId>,
+    /// What was asked to go on with it, while that isn't settled.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extension: Option<Box<Extension>>,
+    /// How often it was extended.
+    #[serde(default, skip_serializing_if = "is_none_yet")]
+    pub extended: u16,
+    /// Whether its holder took the grace that the terms give.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub grace_taken: bool,
     /// A word said with its end.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub end_word: Option<Digest>,
     /// What is in the way at present, in plain words.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub trouble: Option<String>,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde hands it so")]
+const fn is_none_yet(times: &u16) -> bool {
+    *times == 0
 }
 
 impl Elevation {
@@ -269,10 +314,33 @@ impl Elevation {
         self.stages().any(|stage| stage.approvers.contains(&person))
     }
 
+    /// Every ask to go on with it, the first one first.
+    pub fn extends(&self) -> impl DoubleEndedIterator<Item = &Extends> {
+        self.rounds.iter().filter_map(|round| round.extends.as_ref())
+    }
+
+    /// Whether it waits for answers: for beginning, or for going on.
+    #[must_use]
+    pub fn is_asked(&self) -> bool {
+        self.phase == Phase::Waiting || (self.phase == Phase::Live && self.extension.is_some())
+    }
+
     /// Whether it waits for this person's answer.
     #[must_use]
     pub fn waits_for(&self, person: SubjectId) -> bool {
-        self.phase == Phase::Waiting && self.stage().is_some_and(|stage| stage.waits_for(person))
+        self.is_asked() && self.stage().is_some_and(|stage| stage.waits_for(person))
+    }
+
+    /// The demand that is to be met at present: of going on, where that is asked, or else of holding it.
+    #[must_use]
+    pub fn demanded<'a>(&'a self, world: &'a World) -> Option<&'a Demand> {
+        self.extension.as_ref().map(|extension| &extension.demand).or_else(|| world.demand_of(self.id))
+    }
+
+    /// Digest of what is asked at present, which answers carry.
+    #[must_use]
+    pub fn asked_digest(&self) -> Digest {
+        self.extension.as_ref().map_or(self.digest, |extension| extension.digest)
     }
 
     /// Whether it is over.
@@ -329,8 +397,11 @@ pub struct Grant {
     pub account: Option<Digest>,
     /// When it was ordered.
     pub opened_at: Timestamp,
-    /// Its end, fixed before the first call.
+    /// Its end, fixed before the first call; moved only once the target was read back with a later one.
     pub until: Timestamp,
+    /// The end that it is being moved to on the target.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub moving_to: Option<Timestamp>,
     /// Whether it is wanted; false from its end on.
     pub wanted: bool,
     /// How it ended or is ending.
@@ -356,6 +427,12 @@ pub struct Grant {
 }
 
 impl Grant {
+    /// The latest that the target may end it by itself: where its end is being moved, it may have been there.
+    #[must_use]
+    pub fn ends_by(&self) -> Timestamp {
+        self.moving_to.unwrap_or(self.until)
+    }
+
     /// Whether it is not wanted any more, and was read back as gone.
     #[must_use]
     pub fn is_gone(&self) -> bool {

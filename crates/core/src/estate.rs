@@ -233,6 +233,9 @@ pub struct Lapse {
     pub within: Seconds,
     /// Whether the holder could undo that end while it lasts.
     pub holder_can_undo: bool,
+    /// Whether a grant's end can be moved while it is in force.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub movable: bool,
     /// In one plain sentence.
     pub says: String,
 }

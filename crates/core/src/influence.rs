@@ -68,12 +68,14 @@ pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Te
     rules.iter().any(|rule| {
         rights_under(before, rule).into_iter().any(|right| {
             let less = |asker: SubjectId| {
-                let now = effective_terms(after, rule.act, right, asker);
-                now.demands_less_than(&effective_terms(before, rule.act, right, asker))
+                rule.act.reaches().any(|act| {
+                    let now = effective_terms(after, act, right, asker);
+                    now.demands_less_than(&effective_terms(before, act, right, asker))
+                })
             };
             let eligible = before.eligibilities.values().filter(|held| held.right.role == right.role);
             let makers = before.subjects.keys().copied().filter(|one| before.human(*one) == before.human(maker));
-            let others = (rule.act == Act::Elevate).then(|| eligible.map(|held| held.subject));
+            let others = (rule.act != Act::BeMadeEligible).then(|| eligible.map(|held| held.subject));
             makers.chain(others.into_iter().flatten()).collect::<BTreeSet<_>>().into_iter().any(less)
         })
     })

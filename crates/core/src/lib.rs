@@ -23,6 +23,7 @@ mod drift;
 mod due;
 mod elevation;
 mod estate;
+mod extension;
 mod fact;
 mod ids;
 mod influence;
@@ -51,7 +52,7 @@ pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, P
 pub use caution::{Caution, cautions};
 pub use command::{
     AnswerInput, Ask, Command, ConversionCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand,
-    OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand, TermsCommand,
+    Extend, OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
@@ -59,12 +60,14 @@ pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dr
 pub use demand::{Demand, Demanded, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{
-    Answer, Asked, Elevation, End, Grant, LEFT_ALONE, Leftover, Less, Phase, Round, Seen, Stage, StartChoice, Verdict,
+    Answer, Asked, Elevation, End, Extends, Extension, Grant, LEFT_ALONE, Leftover, Less, Phase, Round, Seen, Stage,
+    StartChoice, Verdict,
 };
 pub use estate::{
     Account, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind, Target, Weight,
     is_said,
 };
+pub use extension::{ExtensionOffer, end_with_grace, extension_offer, grace_of};
 pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version};
 pub use ids::{
     AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, Pair, RoleId,
@@ -73,8 +76,8 @@ pub use ids::{
 pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
-    AnswerRefusal, AskRefusal, CallerRefusal, Class, ConversionRefusal, EligibilityRefusal, EstateRefusal, HoldRefusal,
-    PeopleRefusal, Refusal, StopRefusal, TermsRefusal, TextRefusal,
+    AnswerRefusal, AskRefusal, CallerRefusal, Class, ConversionRefusal, EligibilityRefusal, EstateRefusal,
+    ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal, StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
@@ -83,9 +86,9 @@ pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Influence, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Effective, LapseRule, Longest, PRECEDENCE, ProofMaxAge, ReasonRule, Setting, Settings,
-    Starts, Terms, TicketRule, Trace, Usual, WrittenApproval, WrittenSettings, effective_terms, effective_under,
-    label_from,
+    Act, Approval, Approver, Effective, Extensions, Grace, LapseRule, Longest, PRECEDENCE, ProofMaxAge, ReasonRule,
+    Setting, Settings, Starts, Terms, TicketRule, Trace, Usual, WrittenApproval, WrittenSettings, effective_terms,
+    effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

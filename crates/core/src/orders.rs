@@ -32,6 +32,8 @@ pub enum Task {
     Search,
     /// Put a grant in force, and read it back.
     Give(Box<Grant>),
+    /// Move the end of a grant that is in force, and read it back.
+    Move(Box<Grant>, Timestamp),
     /// Why a grant has to wait.
     Hold(GrantId, String),
 }
@@ -65,20 +67,21 @@ pub fn orders(world: &World, target: ScopeId, now: Timestamp) -> Vec<Order> {
         orders.push(Order { key: format!("{conversion}-{}", item.standing.id), task });
     }
     let searching = world.targets.values().find(|target| target.to_search);
-    let giving = grants.iter().filter(|grant| grant.wanted && grant.verified_at.is_none() && now < grant.until);
-    for grant in in_turn(world, giving.copied()) {
-        let held = if overdue {
-            Some("its target has rights that should have ended and are not read back as gone".to_owned())
-        } else {
-            searching.map(|target| {
-                format!("after a restore, {} is still to be searched for our marks", world.path(target.scope))
-            })
+    let held = if overdue {
+        Some("its target has rights that should have ended and are not read back as gone".to_owned())
+    } else {
+        let path = searching.map(|target| world.path(target.scope));
+        path.map(|path| format!("after a restore, {path} is still to be searched for our marks"))
+    };
+    let wanted = grants.iter().filter(|grant| grant.wanted && now < grant.until);
+    let changing = wanted.filter(|grant| grant.verified_at.is_none() || grant.moving_to.is_some());
+    for grant in in_turn(world, changing.copied()) {
+        let (verb, task) = match grant.moving_to {
+            Some(until) => ("move", Task::Move(Box::new(grant.clone()), until)),
+            None => ("give", Task::Give(Box::new(grant.clone()))),
         };
-        let task = match held {
-            Some(why) => Task::Hold(grant.id, why),
-            None => Task::Give(Box::new(grant.clone())),
-        };
-        orders.push(Order { key: format!("give {}", grant.id), task });
+        let task = held.as_ref().map_or(task, |why| Task::Hold(grant.id, why.clone()));
+        orders.push(Order { key: format!("{verb} {}", grant.id), task });
     }
     orders
 }

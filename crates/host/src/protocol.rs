@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 /// The version that this side speaks.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 /// The oldest version that is still served.
 pub const OLDEST: u32 = 1;
 /// Most bytes of a request.
@@ -48,6 +48,11 @@ pub enum Order {
     /// Put a grant in force, with its end.
     Give {
         /// Which.
+        grant: Grant,
+    },
+    /// Move the end of a grant that is in force to a later one, and read it back with that. Since version 3.
+    Prolong {
+        /// Which, with its later end.
         grant: Grant,
     },
     /// Take a grant away for good, with what runs under it.
@@ -99,6 +104,7 @@ impl Order {
     #[must_use]
     pub const fn since(&self) -> u32 {
         match self {
+            Self::Prolong { .. } => 3,
             Self::Trust { .. } | Self::Patch { .. } => 2,
             _ => 1,
         }
@@ -228,6 +234,9 @@ pub struct Found {
     pub rights: Vec<Held>,
     /// Whether something on the host ends grants also after a restart of it.
     pub keeps_time: bool,
+    /// Whether it can move the end of what it gave.
+    #[serde(default)]
+    pub moves_ends: bool,
     /// What it says of itself.
     #[serde(default)]
     pub attributes: BTreeMap<String, String>,

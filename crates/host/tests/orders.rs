@@ -95,6 +95,41 @@ proptest! {
 }
 
 #[test]
+fn an_end_moves_later_never_back_and_never_beyond_what_the_host_allows() {
+    let (root, opened) = host(BOUNDS);
+    let (host, now) = (opened.unwrap(), Timestamp::now());
+    let end = |minutes| (now + jiff::SignedDuration::from_mins(minutes)).round(jiff::Unit::Second).unwrap();
+    let told = |what: &str, attempt: i64, role: &str, minutes: i64| {
+        let grant = serde_json::json!({
+            "number": 1, "attempt": attempt, "name": "tpone", "account": "tomas", "role": role,
+            "opened_at": now, "until": end(minutes),
+        });
+        let request = serde_json::json!({
+            "version": VERSION, "installation": "pier", "target": "t7-pier", "ordered_at": now,
+            "order": { "do": what, "grant": grant },
+        });
+        host.answer(request.to_string().as_bytes()).outcome
+    };
+    let rule = || fs::read_to_string(root.path().join("etc/sudoers.d/tempestas-tpone")).unwrap_or_default();
+    let says = |minutes| format!("NOTAFTER={}Z", end(minutes).strftime("%Y%m%d%H%M%S"));
+    assert_eq!(told("prolong", 1, "root", 20), Outcome::Late, "what was never given");
+    assert_eq!(told("give", 2, "root", 10), Outcome::Done);
+    assert!(rule().contains(&says(10)));
+    assert_eq!(told("prolong", 3, "root", 20), Outcome::There(true));
+    assert!(rule().contains(&says(20)) && drop_ins(root.path()) == 1, "{}", rule());
+    assert_eq!(told("prolong", 3, "root", 30), Outcome::Late, "an order of before");
+    assert_eq!(told("prolong", 4, "root", 15), Outcome::Late, "an earlier end");
+    for (role, minutes, why) in [("root", 8 * 60 + 1, "longer than"), ("group:adm", 30, "for something else")] {
+        let Outcome::Refused(said) = told("prolong", 5, role, minutes) else { panic!("{why}: it was taken") };
+        assert!(said.contains(why), "{said}");
+    }
+    assert!(rule().contains(&says(20)), "what was refused changed something");
+    assert_eq!(told("take", 6, "root", 20), Outcome::Done);
+    assert_eq!(told("prolong", 7, "root", 30), Outcome::Late, "what has ended");
+    assert_eq!(rule(), "");
+}
+
+#[test]
 fn a_request_says_the_same_after_a_round_of_json() {
     let request = Request {
         version: Order::Survey.since(),

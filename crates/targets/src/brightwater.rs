@@ -92,6 +92,20 @@ impl Brightwater {
         Ok(Self { api: Api::new(url, key)?, mark: format!("tempestas/{installation}/") })
     }
 
+    /// When a grant ends, where it is in force and ends in time; with the clock there.
+    async fn ends(&self, call: &GrantCall) -> Result<(Option<Timestamp>, Timestamp), TargetError> {
+        let clock = self.clock().await?;
+        let postings = self.api.whole::<Posting>("/postings").await?;
+        let posting = postings.into_iter().find(|posting| {
+            posting.key == call.name
+                && Some(&posting.identity) == call.account.as_ref()
+                && posting.role == call.role
+                && posting.basin == call.part
+        });
+        let ends = posting.and_then(|posting| posting.ends).filter(|ends| *ends > clock && *ends <= call.until);
+        Ok((ends, clock))
+    }
+
     fn marks(&self, postings: &[Posting]) -> Vec<Marked> {
         let grant = |posting: &Posting| posting.note.strip_prefix(&self.mark)?.strip_prefix('g')?.parse().ok();
         postings
@@ -180,6 +194,15 @@ impl System for Brightwater {
         self.holds(call).await
     }
 
+    async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        if self.ends(call).await?.0.is_none() {
+            return Err(TargetError::Late);
+        }
+        self.give(call).await?;
+        let (ends, clock) = self.ends(call).await?;
+        Ok(ReadBack { there: ends == Some(call.until), clock })
+    }
+
     /// Withdrawing a key that was never used keeps it from ever being used.
     async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         for token in self.api.whole::<Token>("/tokens").await? {
@@ -192,16 +215,8 @@ impl System for Brightwater {
     }
 
     async fn holds(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        let clock = self.clock().await?;
-        let postings = self.api.whole::<Posting>("/postings").await?;
-        let there = postings.iter().any(|posting| {
-            posting.key == call.name
-                && Some(&posting.identity) == call.account.as_ref()
-                && posting.role == call.role
-                && posting.basin == call.part
-                && posting.ends.is_some_and(|ends| ends > clock && ends <= call.until)
-        });
-        Ok(ReadBack { there, clock })
+        let (ends, clock) = self.ends(call).await?;
+        Ok(ReadBack { there: ends.is_some(), clock })
     }
 
     async fn leftovers(&self, call: &GrantCall) -> Result<Vec<LeftoverFound>, TargetError> {
@@ -311,6 +326,6 @@ fn role_found(role: RoleThere) -> RoleFound {
         name: role.name,
         says: role.says,
         weight,
-        lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo: makes_postings, says },
+        lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo: makes_postings, movable: true, says },
     }
 }

@@ -127,6 +127,7 @@ impl Sheet {
                 by_itself: false,
                 within: Seconds(1),
                 holder_can_undo: everything,
+                movable: true,
                 says: "Fathom keeps no ends: Tempestas takes it away, and can't while it is away; keys made meanwhile go on working".to_owned(),
             },
         }
@@ -241,6 +242,11 @@ impl System for Fathom {
             "order": call.attempt,
         });
         Api::send(self.api.call(Method::PUT, &format!("/pins/{}", call.name)).json(&body)).await?;
+        self.holds(call).await
+    }
+
+    /// It keeps no ends: what is there goes on until it is taken away.
+    async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         self.holds(call).await
     }
 

@@ -74,7 +74,7 @@ pub struct GrantCall {
 }
 
 impl GrantCall {
-    /// The call for a grant at this moment.
+    /// The call for a grant at this moment, with the latest end that it may have there.
     #[must_use]
     pub fn new(world: &World, grant: &Grant, now: Timestamp) -> Self {
         Self {
@@ -85,7 +85,7 @@ impl GrantCall {
             part: part_of(world, grant.target, grant.right),
             account: grant.account.map(|account| world.text(account)),
             opened_at: grant.opened_at,
-            until: grant.until,
+            until: grant.ends_by(),
         }
     }
 }
@@ -247,6 +247,14 @@ impl Target {
     /// When the target didn't take it, or can't be read.
     pub async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         limited(self.0.give(call)).await
+    }
+
+    /// Moves the end of a grant that is in force, and reads it back with that end. What has ended stays so.
+    ///
+    /// # Errors
+    /// When the target didn't take it, or can't be read.
+    pub async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        limited(self.0.prolong(call)).await
     }
 
     /// Takes a grant away, for good: from then on a late order to give it is refused. Reads it back.

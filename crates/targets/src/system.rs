@@ -21,6 +21,11 @@ pub(crate) trait System: Send + Sync {
     async fn take_standing(&self, call: &StandingCall) -> Result<(), TargetError>;
     async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError>;
 
+    /// Not where nothing moves an end there, as its lapse then says.
+    async fn prolong(&self, _call: &GrantCall) -> Result<ReadBack, TargetError> {
+        Err(TargetError::Refused("it can't move the end of a grant".to_owned()))
+    }
+
     /// Where nothing has to be made ready on it, whether it answers.
     async fn check(&self) -> Result<Vec<String>, TargetError> {
         self.clock().await.map(|_| Vec::new())

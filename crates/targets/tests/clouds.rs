@@ -204,6 +204,22 @@ async fn a_grant_is_there_only_as_it_was_ordered() {
 }
 
 #[tokio::test]
+async fn an_end_is_moved_only_of_what_is_there_and_is_there_only_with_its_new_end() {
+    let order = GrantCall { until: at("2026-07-01T14:00:00Z"), ..call() };
+    let moved = async |but: Value, orders: &[&str]| {
+        let cloud = Cloud::brightwater(json!({ "postings": [posting("tpabc", but)] })).await;
+        let moved = cloud.target(brightwater).prolong(&order).await;
+        assert_eq!(cloud.changes(), orders);
+        moved.map(|back| back.there)
+    };
+    let put = ["PUT /postings/tpabc"];
+    assert_eq!(moved(json!({ "ends": "2026-07-01T14:00:00Z" }), &put).await, Ok(true));
+    assert_eq!(moved(json!({}), &put).await, Ok(false), "it took the order and kept its end");
+    assert_eq!(moved(json!({ "ends": NOW }), &[]).await, Err(TargetError::Late), "it had ended");
+    assert_eq!(moved(json!({ "key": "another" }), &[]).await, Err(TargetError::Late), "it isn't there");
+}
+
+#[tokio::test]
 async fn giving_says_the_end_and_is_read_back_and_taking_ends_tokens_first() {
     let cloud = Cloud::brightwater(json!({ "postings": [posting("tpabc", json!({}))] })).await;
     assert!(cloud.target(brightwater).give(&call()).await.unwrap().there);

@@ -20,6 +20,13 @@ pub enum ElevationCommand {
         /// Which.
         elevation: ElevationId,
     },
+    /// Asks to go on with one's own beyond its end.
+    Extend(Extend),
+    /// Takes the grace that the terms give at the end of one's own.
+    TakeGrace {
+        /// Of which.
+        elevation: ElevationId,
+    },
     /// Ends one's own before its time.
     GiveBack {
         /// Which.
@@ -56,6 +63,21 @@ pub struct Ask {
     pub shown: Digest,
 }
 
+/// An ask to go on, as it comes in.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Extend {
+    /// With which elevation.
+    pub elevation: ElevationId,
+    /// For how much longer; the usual where none.
+    pub more: Option<Seconds>,
+    /// Why.
+    pub reason: Option<Said>,
+    /// The ticket it is for.
+    pub ticket: Option<Said>,
+    /// Digest of the demand that was looked at.
+    pub shown: Digest,
+}
+
 /// An answer, as it comes in.
 #[derive(Debug, Clone, PartialEq)]
 pub struct AnswerInput {
@@ -78,8 +100,10 @@ impl ElevationCommand {
         match self {
             Self::Ask(_) => None,
             Self::Answer(answer) => Some(answer.elevation),
+            Self::Extend(ask) => Some(ask.elevation),
             Self::Withdraw { elevation }
             | Self::Begin { elevation }
+            | Self::TakeGrace { elevation }
             | Self::GiveBack { elevation }
             | Self::Revoke { elevation, .. }
             | Self::ShowLogin { elevation } => Some(*elevation),

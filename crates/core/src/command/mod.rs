@@ -7,7 +7,7 @@ mod people;
 mod report;
 mod rights;
 
-pub use elevation::{AnswerInput, Ask, ElevationCommand};
+pub use elevation::{AnswerInput, Ask, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
 pub use operator::OperatorCommand;
 pub use people::{PeopleCommand, SourceCommand};

@@ -68,6 +68,13 @@ pub enum Report {
         /// Whether it is there.
         there: bool,
     },
+    /// A grant was read back with the end that it was to be moved to.
+    GrantMoved {
+        /// Which.
+        grant: GrantId,
+        /// Its end there.
+        until: Timestamp,
+    },
     /// Giving or taking a grant did not succeed yet.
     GrantDelayed {
         /// Which.
@@ -123,9 +130,10 @@ impl Report {
             | Self::StrayEnded { target, .. }
             | Self::SealedUsed { target, .. }
             | Self::ClockAgrees { target } => Some(*target),
-            Self::GrantSeen { grant, .. } | Self::GrantDelayed { grant, .. } | Self::GrantGone { grant, .. } => {
-                Some(world.grants.get(grant)?.target)
-            }
+            Self::GrantSeen { grant, .. }
+            | Self::GrantMoved { grant, .. }
+            | Self::GrantDelayed { grant, .. }
+            | Self::GrantGone { grant, .. } => Some(world.grants.get(grant)?.target),
             Self::StandingTaken { conversion, standing }
             | Self::StandingRestored { conversion, standing, .. }
             | Self::StandingDelayed { conversion, standing, .. } => {

@@ -4,16 +4,19 @@ use super::{
     ADMINISTRATOR_PROOF,
     checked::checked_text,
     deciding::{Deciding, Draft},
-    lifecycle,
+    extensions, lifecycle,
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Answer, AnswerInput, AnswerRefusal, Approval, Asked, Demand, Demanded, Digest, Elevation, End, Less, Phase,
-    Refusal, Row, SubjectId, Verdict, What, demand::who_may_answer, demand_for,
+    Answer, AnswerInput, AnswerRefusal, Approval, Asked, Demand, Demanded, Digest, Elevation, End, Less, Refusal, Row,
+    SubjectId, Verdict, What, demand::who_may_answer, demand_for,
 };
 
 pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &AnswerInput) -> Result<(), Refusal> {
     let (mut elevation, mut demand) = deciding.demanded(answer.elevation)?;
+    if let Some(extension) = &elevation.extension {
+        demand = extension.demand.clone();
+    }
     ensure_may_answer(deciding, &elevation, &demand, person.id(), answer.shown)?;
     match answer.reason.as_ref().filter(|text| !text.0.is_empty()) {
         Some(text) => checked_text("reason", text, 2000)?,
@@ -29,7 +32,12 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
             return Err(AnswerRefusal::NoToLess.into());
         }
         let before = elevation.start;
-        narrow(deciding, &mut elevation, &mut demand, less)?;
+        if let Some(mut extension) = elevation.extension.take() {
+            extensions::shorten(deciding, &elevation, &mut extension, less)?;
+            elevation.extension = Some(extension);
+        } else {
+            narrow(deciding, &mut elevation, &mut demand, less)?;
+        }
         if elevation.start != before
             && let Some(stage) = elevation.stage_mut()
         {
@@ -50,25 +58,34 @@ fn give(
     answer: &AnswerInput,
 ) {
     let (id, verdict, less) = (elevation.id, answer.verdict, answer.less);
-    let reason = answer.reason.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
+    let reason = draft.said(answer.reason.as_ref());
     let Some(stage) = elevation.stage_mut() else { return };
     stage.answers.push(Answer { by: me, verdict, reason, less, at: draft.now() });
     let (granted, refused) = (stage.is_granted(), stage.is_refused());
+    let goes_on = elevation.extension.is_some();
     let mut put = vec![Row::Elevation(elevation.clone())];
-    if draft.world.demand_of(id) != Some(&demand) {
+    if !goes_on && draft.world.demand_of(id) != Some(&demand) {
         put.push(Row::Demand(Demanded { elevation: id, demand: demand.clone() }));
     }
     draft.fact(What::Answered { elevation: id, verdict }, put);
-    if less.is_some() {
+    if less.is_some() && !goes_on {
         let (right, duration, start) = (elevation.right, elevation.duration, elevation.start);
         draft.fact(What::Narrowed { elevation: id, right, duration, start }, Vec::new());
     }
     if refused {
         draft.fact(What::Settled { elevation: id, verdict: Verdict::No }, Vec::new());
-        lifecycle::never_begun(draft, elevation, End::Refused, None);
+        if goes_on {
+            extensions::over(draft, elevation, End::Refused, None);
+        } else {
+            lifecycle::never_begun(draft, elevation, End::Refused, None);
+        }
     } else if granted {
         draft.fact(What::Settled { elevation: id, verdict: Verdict::Yes }, Vec::new());
-        lifecycle::proceed(draft, elevation, &demand);
+        if goes_on {
+            extensions::settled(draft, elevation);
+        } else {
+            lifecycle::proceed(draft, elevation, &demand);
+        }
     }
 }
 
@@ -122,10 +139,10 @@ fn ensure_may_answer(
     if world.human(elevation.asker) == world.human(me) {
         return Err(AnswerRefusal::OwnAsk.into());
     }
-    if elevation.phase != Phase::Waiting {
+    if !elevation.is_asked() {
         return Err(AnswerRefusal::NotWaiting { id, phase: elevation.phase }.into());
     }
-    if elevation.digest != shown {
+    if elevation.asked_digest() != shown {
         return Err(AnswerRefusal::AskChanged { id }.into());
     }
     let Some(stage) = elevation.stage() else { return Err(AnswerRefusal::NothingAsked { id }.into()) };

@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said, Seconds,
-    StartChoice, SubjectId, TicketRule, What, demand_for,
+    Ask, AskRefusal, Demand, Demanded, Digest, Effective, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said,
+    Seconds, StartChoice, SubjectId, TicketRule, What, demand_for,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -31,7 +31,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     let unsaid = || AskRefusal::StartUnsaid { ways: lifecycle::ways(starts) };
     let start = ask.start.or_else(|| starts.unsaid()).ok_or_else(unsaid)?;
     lifecycle::checked_start(now, starts, start)?;
-    checked_words(&demand, ask)?;
+    checked_words(&demand.terms, ask.reason.as_ref(), ask.ticket.as_ref())?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;
     let proven = deciding.proven(demand.terms.assurance.0)?;
@@ -52,8 +52,7 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
     let Asking { me, ask, demand, duration, start } = asking;
     let now = draft.now();
     let id = draft.elevation_id();
-    let reason = ask.reason.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
-    let ticket = ask.ticket.as_ref().filter(|text| !text.0.is_empty()).map(|text| draft.text(text));
+    let (reason, ticket) = (draft.said(ask.reason.as_ref()), draft.said(ask.ticket.as_ref()));
     let digest = Digest::of_json(&(id, &demand, duration, start, reason, ticket));
     let rounds = lifecycle::round_of(&demand, now).into_iter().collect();
     let elevation = Elevation {
@@ -73,6 +72,9 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
         phase: Phase::Waiting,
         begin_by: None,
         grants: Vec::new(),
+        extension: None,
+        extended: 0,
+        grace_taken: false,
         end_word: None,
         trouble: None,
     };
@@ -132,22 +134,23 @@ fn checked_duration(deciding: &Deciding<'_>, demand: &Demand, ask: &Ask) -> Resu
     Ok(duration)
 }
 
-fn checked_words(demand: &Demand, ask: &Ask) -> Result<(), Refusal> {
-    let given = |said: &Option<Said>| said.as_ref().map(|said| said.0.clone()).filter(|text| !text.is_empty());
-    let (reason, ticket) = (given(&ask.reason), given(&ask.ticket));
+/// Refuses a reason or a ticket that the terms don't want so.
+pub(super) fn checked_words(terms: &Effective, reason: Option<&Said>, ticket: Option<&Said>) -> Result<(), Refusal> {
+    let given = |said: Option<&Said>| said.map(|said| said.0.clone()).filter(|text| !text.is_empty());
+    let (reason, ticket) = (given(reason), given(ticket));
     if let Some(text) = &reason {
         checked_text("reason", &Said(text.clone()), 2000)?;
     }
-    if let ReasonRule::Required { at_least } = demand.terms.reason {
+    if let ReasonRule::Required { at_least } = terms.reason {
         let letters = reason.as_deref().map_or(0, letters);
         if letters < usize::from(at_least.max(1)) {
             return Err(AskRefusal::ReasonTooShort { letters, at_least: at_least.max(1) }.into());
         }
     }
-    if demand.terms.reason == ReasonRule::Hidden && reason.is_some() {
+    if terms.reason == ReasonRule::Hidden && reason.is_some() {
         return Err(AskRefusal::ReasonUnwanted.into());
     }
-    match (&demand.terms.ticket, &ticket) {
+    match (&terms.ticket, &ticket) {
         (TicketRule::Off, Some(_)) => Err(AskRefusal::TicketUnwanted.into()),
         (TicketRule::Required { pattern }, None) => Err(AskRefusal::NoTicket { form: pattern.clone() }.into()),
         (rule, Some(text)) => {

@@ -103,6 +103,11 @@ impl<'w> Deciding<'w> {
         digest
     }
 
+    /// A private text where there is one: an empty one is none.
+    pub(super) fn said(&mut self, said: Option<&Said>) -> Option<Digest> {
+        said.filter(|said| !said.0.is_empty()).map(|said| self.text(said))
+    }
+
     /// Words that a system said, to stand in facts by their digest.
     pub(super) fn words(&mut self, said: &str) -> Words {
         Words::Private { digest: self.text(&Said(said.to_owned())) }

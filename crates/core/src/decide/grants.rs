@@ -8,6 +8,7 @@ use super::{
     alarms,
     checked::checked_text,
     deciding::{Deciding, Draft},
+    extensions,
     lifecycle::{never_begun, open},
     proofs::{FreshProof, Person, Reported},
 };
@@ -98,6 +99,7 @@ fn close(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, word: Op
     };
     let id = grant.id;
     elevation.phase = Phase::Closing;
+    elevation.extension = None;
     elevation.end_word = word;
     elevation.trouble = None;
     let grant =
@@ -197,6 +199,16 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
             Phase::Waiting if elevation.stage().is_none_or(|stage| now >= stage.until) => {
                 never_begun(draft, elevation.clone(), End::Unanswered, Some("nobody settled it in time".to_owned()));
             }
+            Phase::Opening | Phase::Live if grant.is_none_or(|grant| now >= grant.until) => {
+                let never = grant.is_some_and(|grant| grant.verified_at.is_none());
+                close(draft, elevation.clone(), if never { End::Failed } else { End::Lapsed }, None);
+            }
+            Phase::Live if elevation.extension.is_some() => {
+                let over = elevation.stage().is_none_or(|stage| now >= stage.until) || is_left_alone(world, elevation);
+                if over {
+                    extensions::over(draft, elevation.clone(), End::Unanswered, None);
+                }
+            }
             Phase::Waiting if is_left_alone(world, elevation) => {
                 never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
             }
@@ -211,10 +223,6 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
                     End::Unanswered,
                     Some("it was not begun within its window".to_owned()),
                 );
-            }
-            Phase::Opening | Phase::Live if grant.is_none_or(|grant| now >= grant.until) => {
-                let never = grant.is_some_and(|grant| grant.verified_at.is_none());
-                close(draft, elevation.clone(), if never { End::Failed } else { End::Lapsed }, None);
             }
             Phase::Closing => {
                 let Some(grant) = grant else { continue };
@@ -232,7 +240,7 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
 
 /// Whether those who may still answer, each with a yes, could not settle an ask before it runs out.
 fn is_left_alone(world: &World, elevation: &Elevation) -> bool {
-    let Some(demand) = world.demand_of(elevation.id) else { return false };
+    let Some(demand) = elevation.demanded(world) else { return false };
     let (Some(stage), Approval::Stage { approvers, .. }) = (elevation.stage(), &demand.terms.approval) else {
         return false;
     };

@@ -6,6 +6,7 @@ use jiff::Timestamp;
 
 use super::{
     deciding::{Deciding, Draft},
+    extensions,
     proofs::{FreshProof, Person},
 };
 use crate::{
@@ -13,11 +14,15 @@ use crate::{
     Round, Row, ScopeId, Seconds, Seen, Stage, StartChoice, Starts, Verdict, What, World, demand_for, later,
 };
 
-/// Takes an ask back.
+/// Takes an ask back, or an ask to go on.
 pub(super) fn withdraw(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
     let elevation = deciding.elevation(id)?;
     if elevation.asker != person.id() {
         return Err(HoldRefusal::NotAsker.into());
+    }
+    if elevation.extension.is_some() {
+        extensions::over(&mut deciding.by(person), elevation, End::Withdrawn, None);
+        return Ok(());
     }
     if !elevation.is_before_opening() {
         return Err(HoldRefusal::PastWithdrawing { id, phase: elevation.phase }.into());
@@ -81,10 +86,8 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     }
     let demand = match demand_for(draft.world, elevation.holder, elevation.right, now) {
         Ok(demand) => demand,
-        // Not its words, which may be somebody's: a fact holds no private text.
         Err(refusal) => {
-            let cause = refusal.cause().unwrap_or(refusal.code());
-            let why = format!("it may not be opened any more ({cause}); asking again says why");
+            let why = format!("it may not be opened any more ({}); asking again says why", cause(&refusal));
             return never_begun(draft, elevation, End::Failed, Some(why));
         }
     };
@@ -124,6 +127,11 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     );
 }
 
+/// Why something is refused, in a word: not in its words, which may be somebody's, for a fact holds no private text.
+pub(super) fn cause(refusal: &Refusal) -> &'static str {
+    refusal.cause().unwrap_or(refusal.code())
+}
+
 /// A grant that is wanted, and that nobody has looked for yet.
 fn new_grant(
     draft: &mut Draft<'_, '_>,
@@ -141,6 +149,7 @@ fn new_grant(
         account,
         opened_at: draft.now(),
         until,
+        moving_to: None,
         wanted: true,
         ending: None,
         ending_since: None,
@@ -166,7 +175,12 @@ fn is_on_another_account(world: &World, asked: &Demand, now: &Demand) -> bool {
 }
 
 /// Why what was answered isn't enough any more, if it isn't. Counted are humans who answered what is asked now.
-fn needs_another_yes(deciding: &Deciding<'_>, elevation: &Elevation, frozen: &Demand, now: &Demand) -> Option<String> {
+pub(super) fn needs_another_yes(
+    deciding: &Deciding<'_>,
+    elevation: &Elevation,
+    frozen: &Demand,
+    now: &Demand,
+) -> Option<String> {
     let Approval::Stage { yes, .. } = &now.terms.approval else { return None };
     let said_yes = elevation
         .stage()
@@ -212,7 +226,8 @@ pub(super) fn round_of(demand: &Demand, now: Timestamp) -> Option<Round> {
         Approval::None => None,
         Approval::Stage { yes, no, within, .. } => {
             let (approvers, until) = (demand.approvers.clone(), later(now, *within));
-            Some(Round { stages: vec![Stage { approvers, yes: *yes, no: *no, until, answers: Vec::new() }] })
+            let stage = Stage { approvers, yes: *yes, no: *no, until, answers: Vec::new() };
+            Some(Round { extends: None, stages: vec![stage] })
         }
     }
 }

@@ -11,6 +11,7 @@ mod deciding;
 mod drifts;
 mod elevations;
 mod estate;
+mod extensions;
 mod grants;
 mod lifecycle;
 mod notes;

@@ -1,6 +1,6 @@
 //! What keepers saw: each report goes to what it is about, with the proof that it is of their own target.
 
-use super::{alarms, conversions, deciding::Deciding, grants, sources, surveys};
+use super::{alarms, conversions, deciding::Deciding, extensions, grants, sources, surveys};
 use crate::{Refusal, Report};
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, report: &Report) -> Result<(), Refusal> {
@@ -33,6 +33,11 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, report: &Report) -> Result<(),
         Report::GrantSeen { grant, there } => {
             let Some(reported) = deciding.reported_grant(*grant)? else { return Ok(()) };
             grants::seen(&mut deciding.by(reported.reporting), reported, *there);
+            Ok(())
+        }
+        Report::GrantMoved { grant, until } => {
+            let Some(reported) = deciding.reported_grant(*grant)? else { return Ok(()) };
+            extensions::moved(&mut deciding.by(reported.reporting), reported, *until);
             Ok(())
         }
         Report::GrantDelayed { grant, trouble } => {

@@ -249,6 +249,20 @@ facts! {
             } else {
                 "showed the login of {elevation}"
             };
+        ExtensionAsked { elevation: ElevationId, until: Timestamp } about [elevation]
+            "asked to go on with {elevation} until {until}";
+        ExtensionOver { elevation: ElevationId, end: End, why: Option<String> } about [elevation]
+            if why.is_some() {
+                "saw nothing come of going on with {elevation} ({end}): {why}"
+            } else {
+                "saw nothing come of going on with {elevation} ({end})"
+            };
+        GraceTaken { elevation: ElevationId, until: Timestamp } about [elevation]
+            "took the grace of {elevation}, until {until}";
+        EndMoving { elevation: ElevationId, grant: GrantId, until: Timestamp } about [elevation]
+            "has the end of {elevation} moved to {until} on its target";
+        Extended { elevation: ElevationId, until: Timestamp } about [elevation]
+            "read {elevation} back from its target with its end at {until}";
         Closing { elevation: ElevationId, end: End } about [elevation] "began to end {elevation} ({end})";
         Ended { elevation: ElevationId, end: End, leftovers: u32 } about [elevation] match leftovers {
             0 => "ended {elevation} ({end})",

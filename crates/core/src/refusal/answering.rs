@@ -38,6 +38,8 @@ pub enum AnswerRefusal {
     NoToLess,
     #[error("{duration} is not less than the {asked} that {id} asks for; a yes can only be to less")]
     NotShorter { id: ElevationId, duration: Seconds, asked: Seconds },
+    #[error("what would go on with {id} can only be made shorter; its place and its start stand")]
+    OnlyShorter { id: ElevationId },
     #[error("{scope} does not lie below {asked}; a yes can only be to less")]
     NotNarrower { scope: String, asked: String },
 }
@@ -51,9 +53,11 @@ impl AnswerRefusal {
             | Self::NothingAsked { .. }
             | Self::RanOut { .. }
             | Self::AnsweredAlready { .. } => Class::Conflict,
-            Self::NoWithoutReason | Self::NoToLess | Self::NotShorter { .. } | Self::NotNarrower { .. } => {
-                Class::Invalid
-            }
+            Self::NoWithoutReason
+            | Self::NoToLess
+            | Self::NotShorter { .. }
+            | Self::OnlyShorter { .. }
+            | Self::NotNarrower { .. } => Class::Invalid,
         }
     }
 }

@@ -8,6 +8,7 @@ mod caller;
 mod converting;
 mod eligibility;
 mod estate;
+mod extending;
 mod holding;
 mod people;
 mod stopping;
@@ -19,8 +20,8 @@ use thiserror::Error;
 
 pub use {
     answering::AnswerRefusal, asking::AskRefusal, caller::CallerRefusal, converting::ConversionRefusal,
-    eligibility::EligibilityRefusal, estate::EstateRefusal, holding::HoldRefusal, people::PeopleRefusal,
-    stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal,
+    people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
 use crate::time::{Seconds, moment};
@@ -59,6 +60,9 @@ pub enum Refusal {
     /// Going on with an elevation, or ending it.
     #[error(transparent)]
     Hold(#[from] HoldRefusal),
+    /// Going on with one beyond its end.
+    #[error(transparent)]
+    Extend(#[from] ExtendRefusal),
     /// A stop.
     #[error(transparent)]
     Stop(#[from] StopRefusal),
@@ -132,6 +136,7 @@ impl Refusal {
             Self::Ask(why) => why.class(),
             Self::Answer(why) => why.class(),
             Self::Hold(why) => why.class(),
+            Self::Extend(why) => why.class(),
             Self::Stop(why) => why.class(),
             Self::Conversion(why) => why.class(),
             Self::Eligibility(why) => why.class(),
@@ -164,6 +169,7 @@ impl Refusal {
             Self::Ask(why) => Some(why.into()),
             Self::Answer(why) => Some(why.into()),
             Self::Hold(why) => Some(why.into()),
+            Self::Extend(why) => Some(why.into()),
             Self::Stop(why) => Some(why.into()),
             Self::Conversion(why) => Some(why.into()),
             Self::Eligibility(why) => Some(why.into()),

@@ -3,7 +3,7 @@
 use thiserror::Error;
 
 use super::Class;
-use crate::{TermsId, time::Seconds};
+use crate::{Act, TermsId, time::Seconds};
 
 /// Why a rule of terms is not set, suspended or resumed.
 #[derive(Debug, Clone, PartialEq, Eq, Error, strum::IntoStaticStr, strum::VariantNames)]
@@ -22,14 +22,18 @@ pub enum TermsRefusal {
     UnknownPin { pin: String, known: Vec<String> },
     #[error("`{pin}` is pinned but not set by this rule; set it, or leave the pin out")]
     PinNotSet { pin: String },
-    #[error("`{setting}` says nothing about making somebody eligible; set one of {}", known.join(", "))]
-    NotOfThisAct { setting: String, known: Vec<String> },
+    #[error("`{setting}` says nothing about {act}; set one of {}", known.join(", "))]
+    NotOfThisAct { setting: String, act: Act, known: Vec<String> },
+    #[error("nothing asks what terms say about {act} yet; rules are taken about {}", known.join(", "))]
+    ActNotAsked { act: Act, known: Vec<String> },
     #[error("`approval` needs at least one approver, one yes, one no and a time")]
     EmptyApproval,
     #[error("`assurance` may be at most {oldest}: asking always needs a fresh proof")]
     ProofTooOld { oldest: Seconds },
     #[error("`usual` ({usual}) is longer than `longest` ({longest})")]
     UsualTooLong { usual: Seconds, longest: Seconds },
+    #[error("`grace` ({grace}) may be at most {most}; what takes longer is extended")]
+    GraceTooLong { grace: Seconds, most: Seconds },
     #[error("`{setting}` must lie between 1 s and {most}")]
     BadSpan { setting: &'static str, most: Seconds },
     #[error("`starts` allows no way to start; allow at least one")]
@@ -47,6 +51,8 @@ impl TermsRefusal {
             | Self::UnknownPin { .. }
             | Self::PinNotSet { .. }
             | Self::NotOfThisAct { .. }
+            | Self::ActNotAsked { .. }
+            | Self::GraceTooLong { .. }
             | Self::EmptyApproval
             | Self::ProofTooOld { .. }
             | Self::UsualTooLong { .. }

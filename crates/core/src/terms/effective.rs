@@ -13,7 +13,8 @@ use crate::{Right, Role, ScopeId, SubjectId, SubjectKind, Target, TermsId, World
 pub const PRECEDENCE: &str = "For each setting, of the rules that fit and set it: the deepest scope wins; at one scope, a rule \
 that names the role before one that names a weight before one for any role; then one that names labels before one \
 that names none; then one that names the person before one for a group before one for anyone; then the stricter. A \
-setting that a rule above pins may be tightened below, never relaxed. What no rule sets comes from the house's own \
+setting that a rule above pins may be tightened below, never relaxed. What no rule says of extending holds as it does \
+of elevating, and what is pinned there holds here. What no rule sets comes from the house's own \
 defaults. A rule that goes by what targets say of themselves only tightens.";
 
 /// Where one setting's value came from.
@@ -56,8 +57,9 @@ pub fn effective_under<'w>(
     effective
 }
 
-/// How specific a rule is, the most specific the greatest: by the depth of its scope, its role or weight, its labels, its asker.
-type Rank = (usize, u8, bool, u8);
+/// How specific a rule is, the most specific the greatest: by whether it is about the act itself, the depth of its scope, its
+/// role or weight, its labels, its asker.
+type Rank = (bool, usize, u8, bool, u8);
 
 /// What rules are held against: looked up once, however many rules there are.
 struct Asked<'w> {
@@ -85,7 +87,7 @@ impl<'w> Asked<'w> {
         let above = self.upwards.iter().position(|scope| *scope == rule.scope)?;
         let depth = self.upwards.len() - 1 - above;
         let fits = rule.paused.is_none()
-            && rule.act == self.act
+            && (rule.act == self.act || Some(rule.act) == self.act.follows())
             && rule.role.as_ref().is_none_or(|name| self.world.are_same(name, &self.role.name))
             && rule.weight.is_none_or(|weight| weight == self.role.weight)
             && self.target.has(&rule.labels, &rule.attributes)
@@ -96,7 +98,7 @@ impl<'w> Asked<'w> {
             Some(_) => 2,
             None => 0,
         };
-        fits.then_some((depth, role, !rule.labels.is_empty(), asker))
+        fits.then_some((rule.act == self.act, depth, role, !rule.labels.is_empty(), asker))
     }
 
     fn is_asker(&self, who: SubjectId) -> bool {
@@ -134,6 +136,9 @@ impl<'w> Weigh<'w> {
 
     /// What holds of one setting.
     pub(super) fn setting<S: Setting>(&mut self, act: Act, get: impl Fn(&Settings) -> Option<&S>) -> S {
+        if !S::is_about(act) {
+            return S::house_default(act);
+        }
         let sets = |(rank, rule): &(Rank, &'w Terms)| get(&rule.settings).map(|value| (*rank, *rule, value));
         let set: Vec<(Rank, &Terms, &S)> = self.rules.iter().filter_map(sets).collect();
         // What a target says of itself never decides, so that one that lies gains nothing.

@@ -6,15 +6,17 @@ mod effective;
 mod setting;
 mod settings;
 
-use std::collections::BTreeMap;
+use std::{collections::BTreeMap, fmt};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use strum::VariantArray as _;
 
 pub use effective::{PRECEDENCE, Trace, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
-    Approval, Approver, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Usual, WrittenApproval,
+    Approval, Approver, Extensions, Grace, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Usual,
+    WrittenApproval,
 };
 
 use crate::{
@@ -23,11 +25,15 @@ use crate::{
 use setting::NAMES;
 
 /// What is done with a right.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema, strum::VariantArray,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Act {
     /// Hold it for a time.
     Elevate,
+    /// Go on holding it beyond its end.
+    Extend,
     /// Open a recorded session with it.
     OpenSession,
     /// See a secret it protects.
@@ -41,8 +47,39 @@ impl Act {
     const fn longest_possible(self) -> Seconds {
         match self {
             Self::BeMadeEligible => Seconds::hours(24 * 366 * 10),
-            Self::Elevate | Self::OpenSession | Self::SeeSecret => Seconds::hours(24 * 31),
+            Self::Elevate | Self::Extend | Self::OpenSession | Self::SeeSecret => Seconds::hours(24 * 31),
         }
+    }
+
+    /// Whether anything asks what terms say about it. A rule about what nothing asks about would be kept to no effect.
+    const fn is_asked(self) -> bool {
+        !matches!(self, Self::OpenSession | Self::SeeSecret)
+    }
+
+    /// The act whose rules hold for this one where its own say nothing.
+    #[must_use]
+    pub const fn follows(self) -> Option<Self> {
+        match self {
+            Self::Extend => Some(Self::Elevate),
+            Self::Elevate | Self::OpenSession | Self::SeeSecret | Self::BeMadeEligible => None,
+        }
+    }
+
+    /// The acts that a rule about this one says something about: itself, and those that follow it.
+    pub fn reaches(self) -> impl Iterator<Item = Self> {
+        Self::VARIANTS.iter().copied().filter(move |act| *act == self || act.follows() == Some(self))
+    }
+}
+
+impl fmt::Display for Act {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Elevate => "elevating",
+            Self::Extend => "extending",
+            Self::OpenSession => "opening a session",
+            Self::SeeSecret => "seeing a secret",
+            Self::BeMadeEligible => "making somebody eligible",
+        })
     }
 }
 
@@ -89,6 +126,10 @@ impl Terms {
     /// Says which setting can't be used, and why.
     pub fn check(&self) -> Result<(), Refusal> {
         let settings = &self.settings;
+        if !self.act.is_asked() {
+            let known = Act::VARIANTS.iter().filter(|act| act.is_asked()).map(Act::to_string).collect();
+            return Err(TermsRefusal::ActNotAsked { act: self.act, known }.into());
+        }
         if *settings == Settings::default() {
             return Err(TermsRefusal::SetsNothing.into());
         }
@@ -107,7 +148,7 @@ impl Terms {
         if let Some(name) = NAMES.iter().find(|name| !self.act.knows(name) && settings.is_set(name)) {
             let known: Vec<String> =
                 NAMES.iter().filter(|name| self.act.knows(name)).map(|name| format!("`{name}`")).collect();
-            return Err(TermsRefusal::NotOfThisAct { setting: (*name).to_owned(), known }.into());
+            return Err(TermsRefusal::NotOfThisAct { setting: (*name).to_owned(), act: self.act, known }.into());
         }
         settings.check(self.act)
     }

@@ -4,7 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Trace, Usual, effective::Weigh,
+    Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Trace, Usual,
+    effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -207,4 +208,6 @@ settings! {
     assurance: ProofMaxAge, "How old the last TOTP code may be.";
     approval: Approval, "Approval.";
     lapse: LapseRule, "How it must end.";
+    extensions: Extensions, "How often it may be extended.", unsaid if "Setting::is_as_before";
+    grace: Grace, "How much longer its holder may take once, at its end.", unsaid if "Setting::is_as_before";
 }

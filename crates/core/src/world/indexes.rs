@@ -11,8 +11,8 @@ use super::{
 };
 use crate::{
     Account, Alarm, Appointment, Conversion, ConversionId, Demanded, Drift, Duty, Elevation, ElevationId, Eligibility,
-    EligibilityId, Grant, GrantId, Id, Influence, Item, Link, Membership, Pair, Phase, Role, RoleId, Scope, ScopeId,
-    Source, Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
+    EligibilityId, Grant, GrantId, Id, Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Source,
+    Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -179,7 +179,7 @@ impl Indexed for Elevation {
         } else if self.grants.is_empty() {
             change.of(&mut indexes.over, (self.asked_at, self.id));
         }
-        if self.phase == Phase::Waiting {
+        if self.is_asked() {
             indexes.looked_at.change(change, self.id.0 % LOOKED_AT_IN, self.id);
         }
         indexes.falls_due(change, self.due(), Due::Elevation(self.id));

@@ -104,6 +104,16 @@ fn facts_of_version_3_are_read_and_written_as_they_were_and_make_the_world_of_ve
 }
 
 #[test]
+fn facts_of_extensions_and_of_grace_are_read_as_they_were_written() {
+    let world = replayed(include_str!("extensions-v3.jsonl"));
+    let one = world.elevations.values().next().unwrap();
+    assert_eq!((one.extended, one.grace_taken, one.extends().count()), (1, true, 3));
+    let grant = world.grant_of(one).unwrap();
+    let length = grant.until.duration_since(grant.opened_at).as_secs();
+    assert!((2399..=2400).contains(&length), "half an hour, five minutes more, and five of grace, not {length} s");
+}
+
+#[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
     let refused = Fact::from_bytes(br#"{"v":4,"whatever":true}"#).unwrap_err();
     assert_eq!(refused, "fact of version 4; this program reads up to 3");
@@ -171,6 +181,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("rest-v1.jsonl"),
         include_str!("facts-v2.jsonl"),
         include_str!("facts-v3.jsonl"),
+        include_str!("extensions-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

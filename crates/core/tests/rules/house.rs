@@ -248,6 +248,22 @@ impl House {
         Ok(asked.unwrap())
     }
 
+    /// Asks to go on with an elevation, by what is shown at this moment.
+    pub fn extend(&mut self, who: Who, elevation: ElevationId, more: u32) -> Result<Decision, Refusal> {
+        let known = &self.world.elevations[&elevation];
+        let shown = extension_offer(&self.world, known, Some(Seconds(more)), self.now)?.digest;
+        let reason = Some(Said::new("it takes longer than was thought"));
+        self.try_as(
+            who,
+            ElevationCommand::Extend(Extend { elevation, more: Some(Seconds(more)), reason, ticket: None, shown }),
+        )
+    }
+
+    /// When an elevation's grant ends, as far as the target was read back.
+    pub fn until(&self, elevation: ElevationId) -> Timestamp {
+        self.world.grants[&self.grant(elevation)].until
+    }
+
     pub fn answer_less(
         &mut self,
         who: Who,
@@ -255,7 +271,7 @@ impl House {
         verdict: Verdict,
         less: Option<Less>,
     ) -> Result<Decision, Refusal> {
-        let shown = self.world.elevations[&elevation].digest;
+        let shown = self.world.elevations[&elevation].asked_digest();
         let reason = Some(Said::new("because"));
         self.try_as(who, ElevationCommand::Answer(AnswerInput { elevation, verdict, less, reason, shown }))
     }
@@ -273,6 +289,7 @@ impl House {
         for order in orders(&self.world, self.target(), self.now) {
             match order.task {
                 Task::Give(grant) => self.keeper(Report::GrantSeen { grant: grant.id, there: true }),
+                Task::Move(grant, until) => self.keeper(Report::GrantMoved { grant: grant.id, until }),
                 Task::Take(grant) => self.keeper(Report::GrantGone { grant: grant.id, leftovers: Vec::new() }),
                 _ => {}
             }
@@ -354,8 +371,13 @@ fn says(written: &serde_json::Value) -> Vec<&str> {
 }
 
 pub fn survey(clock: Timestamp, permits: u8) -> Survey {
-    let lapse =
-        Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
+    let lapse = Lapse {
+        by_itself: true,
+        within: Seconds(1),
+        holder_can_undo: false,
+        movable: true,
+        says: "it ends by itself".to_owned(),
+    };
     Survey {
         attributes: Default::default(),
         sealed: Vec::new(),

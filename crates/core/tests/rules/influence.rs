@@ -160,7 +160,10 @@ fn whoever_weakens_what_would_hold_them_up_waits_a_day_however_it_is_done() {
             let labels = BTreeMap::from([("stage".to_owned(), "trial".to_owned())]);
             TermsCommand::Set { terms: Terms { labels, ..terms } }.into()
         }),
-        ("its act", |_, terms, _| TermsCommand::Set { terms: Terms { act: Act::OpenSession, ..terms } }.into()),
+        ("its act", |_, terms, _| {
+            let settings = Settings { starts: None, ..terms.settings.clone() };
+            TermsCommand::Set { terms: Terms { act: Act::Extend, settings, ..terms } }.into()
+        }),
         ("all of it, for a while", |_, terms, _| {
             TermsCommand::Suspend { terms: terms.id, reason: Said::new("for now") }.into()
         }),

@@ -6,9 +6,13 @@ use tempestas_core::*;
 use crate::house::{EVERYONE, House, Who, rule, settings, survey};
 
 pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation, demand: &Demand) {
-    let longest = demand.terms.longest.0;
-    assert!(grant.until <= later(grant.opened_at, longest), "{} is longer than its terms", grant.id);
-    assert!(grant.until <= later(grant.opened_at, elevation.duration), "{} is longer than was asked", grant.id);
+    let grace = if elevation.grace_taken { demand.terms.grace.0 } else { Seconds(0) };
+    let longest = Seconds(demand.terms.longest.0.0 + grace.0);
+    assert!(grant.ends_by() <= later(grant.opened_at, longest), "{} is longer than its terms", grant.id);
+    if elevation.extended == 0 {
+        let asked = Seconds(elevation.duration.0 + grace.0);
+        assert!(grant.ends_by() <= later(grant.opened_at, asked), "{} is longer than was asked", grant.id);
+    }
     if let Phase::Ended(_) = elevation.phase {
         assert_eq!(grant.seen, Seen::No, "{} ended unseen", grant.id);
         assert!(!grant.wanted, "{} ended and is wanted", grant.id);
@@ -16,7 +20,14 @@ pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation, demand: &Dema
 }
 
 pub fn no_grant_without_its_stages(grant: &Grant, elevation: &Elevation, demand: &Demand) {
-    if let Some(stage) = elevation.stage() {
+    for round in elevation.rounds.iter().filter(|round| round.extends.is_some()) {
+        for (stage, answer) in round.stages.iter().flat_map(|stage| stage.answers.iter().map(move |one| (stage, one))) {
+            assert!(stage.approvers.contains(&answer.by), "{} goes on by a stranger's answer", grant.id);
+            assert!(answer.at <= stage.until, "{} goes on by a late answer", grant.id);
+        }
+    }
+    let opening = elevation.rounds.iter().filter(|round| round.extends.is_none());
+    if let Some(stage) = opening.flat_map(|round| &round.stages).next_back() {
         assert!(stage.is_granted(), "{} was opened without its yes", grant.id);
         for answer in &stage.answers {
             assert!(stage.approvers.contains(&answer.by), "{} counted a stranger's answer", grant.id);
@@ -65,6 +76,8 @@ pub enum Step {
     Lift(u8),
     Withdraw(u8, u8),
     Begin(u8, u8),
+    Extend(u8, u8, u32),
+    Grace(u8, u8),
     GiveBack(u8, u8),
     Revoke(u8, u8),
     Suspend(u8),
@@ -89,6 +102,8 @@ fn step() -> impl Strategy<Value = Step> {
         3 => any::<u8>().prop_map(Step::Lift),
         1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Withdraw(who, which)),
         2 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Begin(who, which)),
+        3 => (any::<u8>(), any::<u8>(), 1..4000_u32).prop_map(|(who, which, more)| Step::Extend(who, which, more)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Grace(who, which)),
         1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::GiveBack(who, which)),
         1 => (any::<u8>(), any::<u8>()).prop_map(|(who, which)| Step::Revoke(who, which)),
         1 => any::<u8>().prop_map(Step::Suspend),
@@ -168,6 +183,15 @@ pub fn carry_out(house: &mut House, step: &Step) {
         }
         Step::Begin(n, e) => {
             act_on(house, n, which(house, e), |elevation| ElevationCommand::Begin { elevation }.into())
+        }
+        Step::Extend(n, e, more) => {
+            if let Some(id) = which(house, e) {
+                let _ = house.extend(if n % 3 == 0 { who(n) } else { Who::Asker }, id, more);
+            }
+        }
+        Step::Grace(n, e) => {
+            let n = if n % 3 == 0 { n } else { 1 };
+            act_on(house, n, which(house, e), |elevation| ElevationCommand::TakeGrace { elevation }.into())
         }
         Step::GiveBack(n, e) => {
             act_on(house, n, which(house, e), |elevation| ElevationCommand::GiveBack { elevation }.into())
@@ -251,7 +275,7 @@ proptest! {
         yes in 0..3_u16,
         steps in prop::collection::vec(step(), 1..80),
     ) {
-        let mut house = House::new(&settings(yes));
+        let mut house = House::new(&Settings { grace: Some(Grace(Seconds(300))), ..settings(yes) });
         for step in &steps {
             carry_out(&mut house, step);
             house.check();

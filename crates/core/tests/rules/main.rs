@@ -6,6 +6,7 @@
 mod appointments;
 mod conversions;
 mod corpus;
+mod extensions;
 mod house;
 mod in_place;
 mod influence;

@@ -6,7 +6,7 @@ use tempestas_core::*;
 
 use crate::house::{House, Who, settings};
 
-const ACTS: [Act; 4] = [Act::Elevate, Act::OpenSession, Act::SeeSecret, Act::BeMadeEligible];
+const ACTS: [Act; 5] = [Act::Elevate, Act::Extend, Act::OpenSession, Act::SeeSecret, Act::BeMadeEligible];
 
 /// What holds of a setting, whatever its values are.
 fn keeps_to_the_rules<S: Setting + Debug>(world: &World, values: &[S]) {
@@ -48,6 +48,8 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     keeps_to_the_rules(world, &spans.map(Longest));
     keeps_to_the_rules(world, &spans.map(Usual));
     keeps_to_the_rules(world, &spans.map(ProofMaxAge));
+    keeps_to_the_rules(world, &[0, 1, 5].map(Extensions));
+    keeps_to_the_rules(world, &[Grace(Seconds(0)), Grace(Seconds::minutes(10)), Grace(Seconds::hours(1))]);
     keeps_to_the_rules(world, &[LapseRule::Any, LapseRule::ByItself]);
     let reasons = [1, 8, 200].map(|at_least| ReasonRule::Required { at_least });
     keeps_to_the_rules(world, &[&[ReasonRule::Hidden, ReasonRule::Optional], &reasons[..]].concat());
@@ -111,6 +113,10 @@ fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
         Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..set() },
         TermsRefusal::ProofTooOld { oldest: Seconds::hours(12) },
     );
+    refused(
+        Settings { grace: Some(Grace(Seconds::hours(2))), ..set() },
+        TermsRefusal::GraceTooLong { grace: Seconds::hours(2), most: Seconds::hours(1) },
+    );
     let shut = Starts { at_yes: false, at_time_within: None, begin_within: None };
     refused(Settings { starts: Some(shut), ..set() }, TermsRefusal::NoWayToStart);
     let broken = TicketRule::Required { pattern: Some("QH-[".to_owned()) };
@@ -137,7 +143,20 @@ fn a_setting_that_says_nothing_about_an_act_is_refused_for_it() {
     let mut rule = crate::house::rule(ScopeId(1), Settings { lapse: Some(LapseRule::ByItself), ..Settings::default() });
     rule.act = Act::BeMadeEligible;
     let known = ["`longest`", "`reason`", "`assurance`", "`approval`"].map(str::to_owned).to_vec();
-    assert_eq!(rule.check(), Err(TermsRefusal::NotOfThisAct { setting: "lapse".to_owned(), known }.into()));
+    assert_eq!(
+        rule.check(),
+        Err(TermsRefusal::NotOfThisAct { setting: "lapse".to_owned(), act: Act::BeMadeEligible, known }.into())
+    );
+}
+
+#[test]
+fn a_rule_about_what_nothing_asks_about_is_refused_and_not_kept_to_no_effect() {
+    let set = Settings { longest: Some(Longest(Seconds::hours(1))), ..Settings::default() };
+    for act in [Act::OpenSession, Act::SeeSecret] {
+        let refused = Terms { act, ..crate::house::rule(ScopeId(1), set.clone()) }.check();
+        let known = ["elevating", "extending", "making somebody eligible"].map(str::to_owned).to_vec();
+        assert_eq!(refused, Err(TermsRefusal::ActNotAsked { act, known }.into()));
+    }
 }
 
 #[test]

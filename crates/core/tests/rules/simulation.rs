@@ -65,6 +65,15 @@ impl Target {
         true
     }
 
+    /// Moves the end of what is in force; what has ended isn't brought back.
+    fn prolong(&mut self, grant: &Grant, until: Timestamp, now: Timestamp) -> bool {
+        let there = self.there.get_mut(&grant.name).filter(|(_, ends)| *ends > now && until > *ends);
+        there.is_some_and(|(_, ends)| {
+            *ends = until;
+            true
+        })
+    }
+
     fn take(&mut self, name: &str) {
         self.there.remove(name);
         self.buried.insert(name.to_owned());
@@ -105,7 +114,8 @@ struct Simulation {
 impl Simulation {
     fn new(seed: u64) -> Self {
         let mut chance = Chance { seed, drawn: 0 };
-        let mut house = House::new(&settings(u16::try_from(chance.below(3)).unwrap()));
+        let settings = settings(u16::try_from(chance.below(3)).unwrap());
+        let mut house = House::new(&Settings { grace: Some(Grace(Seconds(120))), ..settings });
         // Two administrators of long standing, for two lift a stop.
         let (subject, scope) = (house.id(Who::Other), house.world.root.unwrap());
         house.well(Who::Administrator, PeopleCommand::GiveDuty { subject, kind: DutyKind::Administrator, scope });
@@ -185,6 +195,14 @@ impl Simulation {
                 };
                 self.house.keeper(report);
             }
+            Task::Move(grant, until) => {
+                let there = arrives && self.target.prolong(&grant, until, now);
+                let report = match (heard, there) {
+                    (true, true) => Report::GrantMoved { grant: grant.id, until },
+                    _ => Report::GrantDelayed { grant: grant.id, trouble: "no answer".to_owned() },
+                };
+                self.house.keeper(report);
+            }
             Task::Take(grant) => {
                 if arrives {
                     self.target.take(&grant.name);
@@ -231,6 +249,7 @@ impl Simulation {
             if self.chance.percent(50) {
                 match call.order.task {
                     Task::Give(grant) => drop(self.target.give(&grant, self.house.now)),
+                    Task::Move(grant, until) => drop(self.target.prolong(&grant, until, self.house.now)),
                     Task::Take(grant) => self.target.take(&grant.name),
                     _ => {}
                 }
@@ -259,7 +278,7 @@ impl Simulation {
 
     fn people_act(&mut self) {
         let who = self.who();
-        match self.chance.below(12) {
+        match self.chance.below(14) {
             0..=3 => {
                 let seconds = 1 + self.chance.below(9000);
                 let start = match self.chance.below(4) {
@@ -285,6 +304,14 @@ impl Simulation {
             10 => self.on_one_in_force(Who::First, |elevation| {
                 ElevationCommand::Revoke { elevation, word: Said::new("enough") }.into()
             }),
+            11 => {
+                let live = self.house.world.active().find(|one| one.phase == Phase::Live).map(|one| one.id);
+                if let Some(id) = live {
+                    let more = 1 + self.chance.below(3000);
+                    let _ = self.house.extend(Who::Asker, id, more);
+                }
+            }
+            12 => self.on_one_in_force(Who::Asker, |elevation| ElevationCommand::TakeGrace { elevation }.into()),
             _ => self.rare_act(who),
         }
     }
@@ -413,10 +440,13 @@ impl Simulation {
         if target.to_search || !target.strays.is_empty() {
             return;
         }
-        for (name, (grant, _)) in &self.target.there {
+        for (name, (grant, ends)) in &self.target.there {
             let known = self.house.world.elevation_of(*grant).filter(|(_, grant)| grant.name == *name);
-            let (elevation, _) = known.unwrap_or_else(|| panic!("{name} is on the target and no grant explains it"));
+            let (elevation, grant) =
+                known.unwrap_or_else(|| panic!("{name} is on the target and no grant explains it"));
             assert!(!elevation.is_over(), "{} is over and on its target", elevation.id);
+            // A backup may know of an earlier end; then it is taken away at that.
+            assert!(*ends <= grant.ends_by() || self.restores > 0, "{} ends on its target too late", elevation.id);
         }
     }
 

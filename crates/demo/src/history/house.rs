@@ -153,6 +153,7 @@ async fn gatehouse(teller: &Teller) -> anyhow::Result<()> {
         by_itself: true,
         within: Seconds(1),
         holder_can_undo: false,
+        movable: true,
         says: "the cluster itself ends it, its open sessions with it".to_owned(),
     };
     let role = |name: &str, says: &str, weight| RoleFound {

@@ -94,8 +94,13 @@ impl Running {
 }
 
 fn survey(clock: Timestamp) -> Survey {
-    let lapse =
-        Lapse { by_itself: true, within: Seconds(1), holder_can_undo: false, says: "it ends by itself".to_owned() };
+    let lapse = Lapse {
+        by_itself: true,
+        within: Seconds(1),
+        holder_can_undo: false,
+        movable: true,
+        says: "it ends by itself".to_owned(),
+    };
     let role = RoleFound {
         name: "writer".to_owned(),
         says: "writes".to_owned(),

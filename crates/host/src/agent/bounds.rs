@@ -82,14 +82,20 @@ impl Bounds {
         if grant.until <= now {
             return refused("its end is past".to_owned());
         }
-        if grant.until.duration_since(now) > self.longest {
-            return refused(format!("it is longer than the {:#} that host.toml allows", self.longest));
-        }
+        self.allow_length(now, grant.until)?;
         if self.offers(&grant.role) {
             Ok(())
         } else {
             refused("host.toml doesn't allow the role to be given".to_owned())
         }
+    }
+
+    /// Refuses a grant that would last longer than is allowed here, however often its end was moved.
+    pub(crate) fn allow_length(&self, from: Timestamp, until: Timestamp) -> Result<(), Failed> {
+        if until.duration_since(from) > self.longest {
+            return Err(Failed(format!("it is longer than the {:#} that host.toml allows", self.longest)));
+        }
+        Ok(())
     }
 
     /// Whether anything at all may be given to an account.

@@ -108,6 +108,11 @@ fn checked(grant: &Grant) -> Result<(), Failed> {
     Ok(())
 }
 
+/// The end of a grant as sudo obeys it.
+fn ends(grant: &Grant) -> String {
+    format!("NOTAFTER={}", grant.until.to_zoned(TimeZone::UTC).strftime("%Y%m%d%H%M%SZ"))
+}
+
 impl Host {
     fn kept_at(&self, name: &str) -> PathBuf {
         self.at(STATE).join("grants").join(name)
@@ -249,6 +254,39 @@ impl Host {
         Ok(Outcome::Done)
     }
 
+    /// Moves the end of a grant that is in force; whether it is there with that, as read back.
+    pub(crate) fn prolong(&self, grant: &Grant) -> Result<Outcome, Failed> {
+        self.allowed(grant)?;
+        let known = self.kept().into_iter().find(|kept| kept.grant.name == grant.name);
+        // What was never given, or has ended, is not brought back by this.
+        let Some(known) = known.filter(|known| known.grant.attempt < grant.attempt) else { return Ok(Outcome::Late) };
+        let now = &known.grant;
+        if (&now.account, &now.role, now.number) != (&grant.account, &grant.role, grant.number) {
+            return Err(Failed("a grant of that name is kept here for something else".to_owned()));
+        }
+        if grant.until < now.until {
+            return Ok(Outcome::Late);
+        }
+        self.bounds.allow_length(known.given_at, grant.until)?;
+        let kept = Kept { grant: grant.clone(), ..known };
+        // First what ends it then: until the record says so, what ended it before ends it.
+        if self.is_real() {
+            timers::set(&kept)?;
+        }
+        self.keep(&kept)?;
+        if kept.group().is_none() {
+            self.write_drop_in(&kept)?;
+        }
+        Ok(Outcome::There(self.holds(grant)? && self.ends_at(grant)?))
+    }
+
+    /// Whether everything that ends a grant here says its end.
+    fn ends_at(&self, grant: &Grant) -> Result<bool, Failed> {
+        let kept = self.kept().into_iter().find(|kept| kept.grant.name == grant.name);
+        let Some(kept) = kept.filter(|kept| kept.grant.until == grant.until) else { return Ok(false) };
+        Ok(kept.group().is_some() || self.text(&self.drop_in(&grant.name))?.contains(&ends(grant)))
+    }
+
     fn would_join(&self, grant: &Grant, account: &Account) -> Result<bool, Failed> {
         let Some(name) = grant.role.strip_prefix("group:") else { return Ok(false) };
         let group = self.groups()?.into_iter().find(|group| group.name == name);
@@ -260,10 +298,10 @@ impl Host {
     fn write_drop_in(&self, kept: &Kept) -> Result<(), Failed> {
         let grant = &kept.grant;
         let commands = self.bounds.commands_of(&grant.role).ok_or_else(|| Failed("the role is unknown".to_owned()))?;
-        let ends = grant.until.to_zoned(TimeZone::UTC).strftime("%Y%m%d%H%M%SZ");
+        let ends = ends(grant);
         let whom = if grant.role == "root" { "ALL:ALL" } else { "root" };
         let text = format!(
-            "# tempestas/{}/g{}: made by tempestas-host, and ends by itself\n#{} ALL=({whom}) NOTAFTER={ends} NOPASSWD: {commands}\n",
+            "# tempestas/{}/g{}: made by tempestas-host, and ends by itself\n#{} ALL=({whom}) {ends} NOPASSWD: {commands}\n",
             self.bounds.installation, grant.number, kept.uid
         );
         let path = self.drop_in(&grant.name);

@@ -137,6 +137,11 @@ impl Host {
                 let _turn = self.turn_to_end();
                 self.take(grant)
             }
+            Order::Prolong { grant } => {
+                swept?;
+                let _turn = self.turn()?;
+                self.prolong(grant)
+            }
             Order::Give { grant } => {
                 swept?;
                 // An inventory takes its time, and nobody's end waits for it.

@@ -73,6 +73,7 @@ impl Host {
                 .collect(),
             rights,
             keeps_time: timers::survives_restart(),
+            moves_ends: true,
             attributes: self.attributes(),
             sealed: self
                 .bounds

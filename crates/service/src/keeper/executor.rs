@@ -80,7 +80,9 @@ impl Executor {
         let calls: Vec<GrantCall> = {
             let world = self.app.world();
             let now = Timestamp::now();
-            world.live_grants(self.scope).iter().map(|grant| GrantCall::new(&world, grant, now)).collect()
+            // One whose end is being moved is read back with that.
+            let live = world.live_grants(self.scope).into_iter().filter(|grant| grant.moving_to.is_none());
+            live.map(|grant| GrantCall::new(&world, &grant, now)).collect()
         };
         for call in calls {
             let there = target.holds(&call).await?.there;
@@ -93,6 +95,7 @@ impl Executor {
         match &order.task {
             Task::Take(grant) => self.take(target, grant).await,
             Task::Give(grant) => self.give(target, grant).await,
+            Task::Move(grant, until) => self.prolong(target, grant, *until).await,
             Task::TakeStanding(conversion, standing) => {
                 let call = self.standing_call(standing).await;
                 // Asked first, so that trying again after a lost answer does nothing twice.
@@ -162,9 +165,31 @@ impl Executor {
         Ok(())
     }
 
+    async fn prolong(&self, target: &Target, grant: &Grant, until: Timestamp) -> Result<(), TargetError> {
+        let call = GrantCall { until, ..self.grant_call(grant).await };
+        let before = target.holds(&GrantCall { until: grant.until, ..call.clone() }).await?;
+        if self.check_skew(before.clock).await {
+            return Err(TargetError::Refused("its clock is too far from ours".to_owned()));
+        }
+        // After a lost answer it may have its new end already. What is there with neither is not brought back.
+        if !before.there && !target.holds(&call).await?.there {
+            return Err(TargetError::Refused("it is not there any more".to_owned()));
+        }
+        if !target.prolong(&call).await?.there {
+            return Err(TargetError::Refused("it is not there with its new end when read back".to_owned()));
+        }
+        self.app.report(self.scope, Report::GrantMoved { grant: grant.id, until }).await;
+        Ok(())
+    }
+
     async fn take(&self, target: &Target, grant: &Grant) -> Result<(), TargetError> {
         let call = self.grant_call(grant).await;
-        if target.take(&call).await?.there {
+        let mut there = target.take(&call).await?.there;
+        if grant.moving_to.is_some() {
+            // Its end may not have moved.
+            there |= target.holds(&GrantCall { until: grant.until, ..call.clone() }).await?.there;
+        }
+        if there {
             return Err(TargetError::Refused("it is still there when read back".to_owned()));
         }
         let found = target.leftovers(&call).await?;

@@ -129,8 +129,8 @@ impl Keeper {
                 self.app.report(self.scope, Report::GrantDelayed { grant, trouble }).await;
                 continue;
             }
-            let gives = matches!(order.task, Task::Give(_));
-            if let Task::Give(grant) = &order.task
+            let gives = matches!(order.task, Task::Give(_) | Task::Move(..));
+            if let Task::Give(grant) | Task::Move(grant, _) = &order.task
                 && held.contains(&grant.id)
             {
                 let trouble = UNVERIFIED.to_owned();
@@ -247,7 +247,7 @@ impl Keeper {
         self.app.statuses().hear(self.scope, Some(error));
         let Work::Order(order) = work else { return };
         match &order.task {
-            Task::Take(grant) | Task::Give(grant) => {
+            Task::Take(grant) | Task::Give(grant) | Task::Move(grant, _) => {
                 self.app.report(self.scope, Report::GrantDelayed { grant: grant.id, trouble }).await;
             }
             Task::TakeStanding(conversion, standing) | Task::RestoreStanding(conversion, standing) => {
@@ -265,7 +265,7 @@ const UNVERIFIED: &str = "held until the database was held against the ledger, a
 /// Grants of critical rights that wait until the database was held against the ledger.
 fn critical_held(app: &App, world: &World, due: &[Order]) -> BTreeSet<GrantId> {
     let critical = |order: &Order| match &order.task {
-        Task::Give(grant) => {
+        Task::Give(grant) | Task::Move(grant, _) => {
             let role = world.roles.get(&grant.right.role);
             role.is_none_or(|role| role.weight == Weight::Critical).then_some(grant.id)
         }

@@ -65,7 +65,7 @@ struct Trial<'w> {
 impl Trial<'_> {
     fn touched(&self) -> TermsTouched {
         let (world, sight) = (self.world, &self.sight);
-        let acts: BTreeSet<Act> = self.changing.iter().map(|rule| rule.act).collect();
+        let acts: BTreeSet<Act> = self.changing.iter().flat_map(|rule| rule.act.reaches()).collect();
         let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
         let mut people = BTreeSet::new();
         let now = Timestamp::now();
@@ -75,8 +75,14 @@ impl Trial<'_> {
             if members.is_empty() {
                 members.insert(held.subject);
             }
+            let mut told = Vec::new();
             for act in &acts {
                 let found = self.of(held, &members, *act);
+                // What an act that follows another changes by that alone is not told twice.
+                if act.follows().is_some() && found == told {
+                    continue;
+                }
+                told.clone_from(&found);
                 people.extend(found.iter().map(|(who, _)| *who));
                 let found = told_as_one(found, held, members.len());
                 touched.count += found.len();

@@ -75,7 +75,7 @@ impl Told {
             eligibility: demand.eligibility,
             asked_at: at(self.asked),
             reason: Some(self.reason().digest),
-            rounds: vec![Round { stages }],
+            rounds: vec![Round { extends: None, stages }],
             phase: Phase::Ended(if self.opened { End::GivenBack } else { End::Refused }),
             grants: grant.iter().map(|grant| grant.id).collect(),
             ..elevation

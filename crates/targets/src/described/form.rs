@@ -37,6 +37,8 @@ pub struct Form {
     pub(super) survey: Listing,
     pub(super) give: Step,
     pub(super) take: Step,
+    /// How the end of what was given is moved to `{until}`; none where it can't be.
+    pub(super) prolong: Option<Step>,
     pub(super) holds: Holds,
     pub(super) take_standing: Option<Step>,
     pub(super) restore_standing: Option<Step>,
@@ -133,7 +135,11 @@ impl Form {
             return Err(FormError("it names no role; say at least one under `[roles.NAME]`".to_owned()));
         }
         let clock = form.clock.as_ref().map(|clock| ("clock", &clock.call));
-        let optional = [("take_standing", &form.take_standing), ("restore_standing", &form.restore_standing)];
+        let optional = [
+            ("prolong", &form.prolong),
+            ("take_standing", &form.take_standing),
+            ("restore_standing", &form.restore_standing),
+        ];
         let steps =
             [("survey", &form.survey.call), ("give", &form.give), ("take", &form.take), ("holds", &form.holds.call)]
                 .into_iter()

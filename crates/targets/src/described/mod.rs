@@ -115,6 +115,37 @@ impl Described {
         self.caller.make(&self.form, step, values, also).await
     }
 
+    fn role_found(&self, name: &str, role: &form::RoleSaid) -> RoleFound {
+        let says = match role.within {
+            Some(seconds) => format!(
+                "the system itself ends it within {seconds} s, as its description says; what is kept past it isn't looked for"
+            ),
+            None => "Tempestas ends it, and can't while it is away; what is kept past it isn't looked for".to_owned(),
+        };
+        RoleFound {
+            name: name.to_owned(),
+            says: role.says.clone(),
+            weight: role.weight,
+            permits: Digest::of_json(&BTreeMap::from([(name, &role.says)])),
+            lapse: Lapse {
+                by_itself: role.within.is_some(),
+                within: Seconds(role.within.unwrap_or(1)),
+                holder_can_undo: false,
+                movable: self.form.prolong.is_some(),
+                says,
+            },
+        }
+    }
+
+    /// Has something done, unless it ended before, and reads it back.
+    async fn order(&self, step: &Step, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let said = self.for_grant(step, call, &step.late).await?;
+        if step.late.contains(&said.code) {
+            return Err(TargetError::Late);
+        }
+        self.holds(call).await
+    }
+
     async fn for_standing(&self, step: Option<&Step>, call: &StandingCall) -> Result<(), TargetError> {
         let step = step.ok_or_else(|| TargetError::Refused("its description doesn't say how".to_owned()))?;
         let values: &Values<'_> = &[("account", &call.account), ("handle", &call.handle), ("role", &call.role)];
@@ -153,7 +184,7 @@ impl System for Described {
             clock,
             broker: "tempestas".to_owned(),
             parts: Vec::new(),
-            roles: self.form.roles.iter().map(|(name, role)| role_found(name, role)).collect(),
+            roles: self.form.roles.iter().map(|(name, role)| self.role_found(name, role)).collect(),
             accounts: accounts.into_iter().map(|name| AccountFound { name, last_used: None }).collect(),
             rights: items
                 .iter()
@@ -184,12 +215,20 @@ impl System for Described {
     }
 
     async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
-        let give = &self.form.give;
-        let said = self.for_grant(give, call, &give.late).await?;
-        if give.late.contains(&said.code) {
-            return Err(TargetError::Late);
+        self.order(&self.form.give, call).await
+    }
+
+    async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let prolong = self.form.prolong.as_ref();
+        let prolong = prolong.ok_or_else(|| TargetError::Refused("its description doesn't say how".to_owned()))?;
+        let back = self.order(prolong, call).await?;
+        if !back.there || self.form.survey.until.is_none() {
+            return Ok(back);
         }
-        self.holds(call).await
+        // What is there may be there with its end of before; what it lists says.
+        let (items, _) = self.items().await?;
+        let there = items.iter().any(|item| item.handle == call.name && item.until == Some(call.until));
+        Ok(ReadBack { there, ..back })
     }
 
     async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
@@ -237,26 +276,5 @@ impl System for Described {
 
     async fn restore_standing(&self, call: &StandingCall) -> Result<(), TargetError> {
         self.for_standing(self.form.restore_standing.as_ref(), call).await
-    }
-}
-
-fn role_found(name: &str, role: &form::RoleSaid) -> RoleFound {
-    let says = match role.within {
-        Some(seconds) => format!(
-            "the system itself ends it within {seconds} s, as its description says; what is kept past it isn't looked for"
-        ),
-        None => "Tempestas ends it, and can't while it is away; what is kept past it isn't looked for".to_owned(),
-    };
-    RoleFound {
-        name: name.to_owned(),
-        says: role.says.clone(),
-        weight: role.weight,
-        permits: Digest::of_json(&BTreeMap::from([(name, &role.says)])),
-        lapse: Lapse {
-            by_itself: role.within.is_some(),
-            within: Seconds(role.within.unwrap_or(1)),
-            holder_can_undo: false,
-            says,
-        },
     }
 }

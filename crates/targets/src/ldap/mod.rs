@@ -11,7 +11,7 @@ mod survey;
 use std::time::Duration;
 
 use async_trait::async_trait;
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use secrecy::SecretString;
 use tempestas_core::{Imported, Mapping, Marked, Survey};
 
@@ -20,6 +20,8 @@ use directory::{Directory, Entry, instant};
 
 /// How long an ended grant is remembered, so that a late order is refused: the least that every server must allow.
 const REMEMBERED: i64 = 86_400;
+/// How much before its end an entry may lapse: a time to live is in whole seconds, and runs from when it is set.
+const IN_TIME: SignedDuration = SignedDuration::from_secs(2);
 /// What a membership that was there before is noted as.
 const THERE_BEFORE: &str = "there-before";
 
@@ -210,6 +212,28 @@ impl System for Ldap {
             directory.join(&role.dn, role.attribute, account).await?;
         }
         self.holds(call).await
+    }
+
+    /// Of an ordinary group's member the directory keeps no end: it stays until it is taken out.
+    async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let before = self.holds(call).await?;
+        let mut directory = self.connect().await?;
+        let dn = self.grant_dn(&call.name);
+        if !before.there || directory.entry(&self.ended_dn(&call.name), &["1.1"]).await?.is_some() {
+            return Err(TargetError::Late);
+        }
+        let ends = async |directory: &mut Directory| {
+            let entry = directory.entry(&dn, &["entryExpireTimestamp"]).await?;
+            Ok::<_, TargetError>(entry.and_then(|entry| instant(entry.one("entryExpireTimestamp")?)))
+        };
+        if ends(&mut directory).await?.is_none_or(|ends| ends >= call.until - IN_TIME) {
+            return Ok(before);
+        }
+        let left = call.until.duration_since(self.clock_of(&mut directory).await?).as_secs();
+        directory.refresh(&dn, left).await?;
+        let clock = self.clock_of(&mut directory).await?;
+        let moved = ends(&mut directory).await?.is_some_and(|ends| ends <= call.until && ends >= call.until - IN_TIME);
+        Ok(ReadBack { there: moved, clock })
     }
 
     async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {

@@ -69,6 +69,7 @@ impl Ldap {
                 by_itself: group.gathered,
                 within: Seconds(if group.gathered { self.address.sweep } else { 1 }),
                 holder_can_undo: false,
+                movable: true,
                 says,
             },
         }

@@ -205,7 +205,7 @@ impl System for Linux {
 
     async fn survey(&self) -> Result<Survey, TargetError> {
         let (Outcome::Surveyed(found), clock) = self.order(Order::Survey).await? else { return Err(otherwise()) };
-        let keeps_time = found.keeps_time;
+        let (keeps_time, moves_ends) = (found.keeps_time, found.moves_ends);
         Ok(Survey {
             attributes: found.attributes,
             sealed: found.sealed,
@@ -213,7 +213,7 @@ impl System for Linux {
             clock,
             broker: found.broker,
             parts: Vec::new(),
-            roles: found.roles.into_iter().map(|role| role_found(role, keeps_time)).collect(),
+            roles: found.roles.into_iter().map(|role| role_found(role, keeps_time, moves_ends)).collect(),
             accounts: found
                 .accounts
                 .into_iter()
@@ -267,6 +267,13 @@ impl System for Linux {
 
     async fn give(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         self.read_back(Order::Give { grant: grant(call) }, call).await
+    }
+
+    async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        match self.order(Order::Prolong { grant: grant(call) }).await? {
+            (Outcome::There(there), clock) => Ok(ReadBack { there, clock }),
+            _ => Err(otherwise()),
+        }
     }
 
     async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
@@ -360,7 +367,7 @@ fn standing(call: &StandingCall) -> protocol::Standing {
     protocol::Standing { account: call.account.clone(), role: call.role.clone(), handle: call.handle.clone() }
 }
 
-fn role_found(role: protocol::Role, keeps_time: bool) -> RoleFound {
+fn role_found(role: protocol::Role, keeps_time: bool, moves_ends: bool) -> RoleFound {
     let weight = match (role.becomes_root, role.privileged) {
         (true, _) => Weight::Critical,
         (false, true) => Weight::Privileged,
@@ -390,6 +397,7 @@ fn role_found(role: protocol::Role, keeps_time: bool) -> RoleFound {
             by_itself: role.offered && (keeps_time || !group),
             within: Seconds(1),
             holder_can_undo: role.becomes_root,
+            movable: role.offered && moves_ends,
             says,
         },
     }

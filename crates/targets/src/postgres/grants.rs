@@ -72,6 +72,49 @@ impl Postgres {
         Ok(())
     }
 
+    /// Moves the end of a grant that is in force, and says whether everything that ends it there says the new end.
+    pub(super) async fn prolong(&self, call: &GrantCall) -> Result<bool, TargetError> {
+        let mut client = self.connect_installed().await?;
+        let refused = |error: tokio_postgres::Error| failed(&error);
+        let tx = client.transaction().await.map_err(refused)?;
+        // A holder can keep their own role's row locked; what ends the grant doesn't wait behind us for that.
+        tx.batch_execute("SET LOCAL lock_timeout = '200ms'").await.map_err(refused)?;
+        let row = tx
+            .query_opt(
+                "SELECT r.rolname::text, g.member_oid IS NULL FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid
+                 WHERE g.name = $1 AND g.state = 'given' AND g.ends > clock_timestamp() AND g.ends <= $2 AND g.attempt < $3
+                 FOR UPDATE OF g",
+                &[&call.name, &call.until, &call.attempt],
+            )
+            .await
+            .map_err(refused)?
+            .ok_or(TargetError::Late)?;
+        let (role, signs_in): (String, bool) = (row.get(0), row.get(1));
+        let ends: String = tx
+            .query_one(
+                "UPDATE tempestas.grants SET ends = $2, attempt = $3 WHERE name = $1 RETURNING ends::text",
+                &[&call.name, &call.until, &call.attempt],
+            )
+            .await
+            .map_err(refused)?
+            .get(0);
+        if signs_in {
+            let until = escape_literal(&ends);
+            let set = format!("ALTER ROLE {} VALID UNTIL {until}", escape_identifier(&role));
+            tx.batch_execute(&set).await.map_err(refused)?;
+        }
+        tx.commit().await.map_err(refused)?;
+        let row = client
+            .query_opt(
+                "SELECT g.ends = $2 AND (g.member_oid IS NOT NULL OR r.rolvaliduntil = $2)
+                 FROM tempestas.grants g JOIN pg_roles r ON r.oid = g.role_oid WHERE g.name = $1",
+                &[&call.name, &call.until],
+            )
+            .await
+            .map_err(refused)?;
+        Ok(row.is_some_and(|row| row.get::<_, Option<bool>>(0) == Some(true)))
+    }
+
     fn mark_of(&self, call: &GrantCall) -> String {
         format!("{}g{}", self.mark, call.grant)
     }

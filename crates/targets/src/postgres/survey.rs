@@ -160,7 +160,7 @@ const BY_LINE: &str = "it is a line of pg_hba.conf, and is not given for a time"
 const BY_HAND: &str = "it is not given for a time; it is changed on the cluster by hand";
 
 fn never_given(says: &str) -> Lapse {
-    Lapse { by_itself: false, within: Seconds(1), holder_can_undo: true, says: says.to_owned() }
+    Lapse { by_itself: false, within: Seconds(1), holder_can_undo: true, movable: false, says: says.to_owned() }
 }
 
 /// Lines that let anyone in; none where we may not read them, which `check` says.
@@ -294,7 +294,7 @@ impl Postgres {
             says: says.to_owned(),
             weight,
             permits,
-            lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo, says: says_end },
+            lapse: Lapse { by_itself: true, within: Seconds(1), holder_can_undo, movable: true, says: says_end },
         }
     }
 }

@@ -27,6 +27,12 @@ impl System for Postgres {
         self.holds(call).await
     }
 
+    async fn prolong(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
+        let moved = self.prolong(call).await?;
+        let back = self.holds(call).await?;
+        Ok(ReadBack { there: moved && back.there, ..back })
+    }
+
     async fn take(&self, call: &GrantCall) -> Result<ReadBack, TargetError> {
         self.take(call).await?;
         self.holds(call).await

@@ -75,7 +75,7 @@ impl Setting for Approval {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self::None,
-            Act::Elevate | Act::OpenSession | Act::SeeSecret => Self::default(),
+            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
         }
     }
 

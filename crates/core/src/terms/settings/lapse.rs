@@ -29,7 +29,7 @@ impl Setting for LapseRule {
     }
 
     fn is_about(act: Act) -> bool {
-        act != Act::BeMadeEligible
+        !matches!(act, Act::BeMadeEligible | Act::Extend)
     }
 
     fn stricter(below: Self, above: Self) -> Self {

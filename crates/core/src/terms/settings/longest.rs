@@ -33,7 +33,7 @@ impl Setting for Longest {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self::NEVER,
-            Act::Elevate | Act::OpenSession | Act::SeeSecret => Self::default(),
+            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
         }
     }
 

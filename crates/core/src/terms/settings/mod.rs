@@ -1,6 +1,8 @@
 //! A file for each setting.
 
 mod approval;
+mod extensions;
+mod grace;
 mod lapse;
 mod longest;
 mod proof;
@@ -10,6 +12,8 @@ mod ticket;
 mod usual;
 
 pub use approval::{Approval, Approver, WrittenApproval};
+pub use extensions::Extensions;
+pub use grace::Grace;
 pub use lapse::LapseRule;
 pub use longest::Longest;
 pub use proof::ProofMaxAge;

@@ -31,7 +31,7 @@ impl Setting for ProofMaxAge {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self(Seconds::minutes(15)),
-            Act::Elevate | Act::OpenSession | Act::SeeSecret => Self::default(),
+            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
         }
     }
 

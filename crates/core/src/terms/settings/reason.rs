@@ -48,7 +48,7 @@ impl Setting for ReasonRule {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self::Optional,
-            Act::Elevate | Act::OpenSession | Act::SeeSecret => Self::default(),
+            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
         }
     }
 

@@ -48,7 +48,7 @@ impl Setting for Starts {
     }
 
     fn is_about(act: Act) -> bool {
-        act != Act::BeMadeEligible
+        !matches!(act, Act::BeMadeEligible | Act::Extend)
     }
 
     fn stricter(below: Self, above: Self) -> Self {
