@@ -80,6 +80,85 @@ pub struct AskRequest {
     pub shown: Digest,
 }
 
+/// How much longer to go on with an elevation, to be shown the demand first.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExtensionPreview {
+    /// How much longer, in seconds; the usual time where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub more: Option<Seconds>,
+}
+
+/// Everything that going on with an elevation will need.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ExtensionDemand {
+    /// The whole demand as one plain sentence.
+    pub sentence: String,
+    /// How much longer, in seconds.
+    pub more: Seconds,
+    /// Until when it would go on.
+    pub until: Timestamp,
+    /// The latest end there could be.
+    pub latest: Timestamp,
+    /// Longest that it goes on at a time, in seconds.
+    pub longest: Seconds,
+    /// How old the caller's proof may be, in seconds.
+    pub proof_within: Seconds,
+    /// Whether a reason is given, and of how many letters at least.
+    pub reason: ReasonRule,
+    /// Whether a ticket is given, and of which form.
+    pub ticket: TicketRule,
+    /// Who may answer; empty where nobody is asked.
+    pub approvers: Vec<String>,
+    /// To be given back with the ask.
+    pub digest: Digest,
+}
+
+/// An ask to go on with an elevation.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExtensionRequest {
+    /// How much longer, in seconds; the usual time where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub more: Option<Seconds>,
+    /// Why.
+    #[serde(default)]
+    pub reason: Option<String>,
+    /// Ticket.
+    #[serde(default)]
+    pub ticket: Option<String>,
+    /// Digest of the demand that was shown.
+    pub shown: Digest,
+}
+
+/// An ask to go on, whatever became of it.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ExtendsView {
+    /// Until when it was to go on.
+    pub until: Timestamp,
+    /// When it was asked.
+    pub asked_at: Timestamp,
+    /// Why.
+    pub reason: Option<String>,
+    /// Ticket.
+    pub ticket: Option<String>,
+}
+
+/// An ask to go on, while it waits.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct ExtensionView {
+    /// Until when it would go on.
+    pub until: Timestamp,
+    /// How much longer that is, in seconds.
+    pub more: Seconds,
+    /// Why.
+    pub reason: Option<String>,
+    /// Ticket.
+    pub ticket: Option<String>,
+    /// What was demanded, as one plain sentence.
+    pub demand: String,
+}
+
 /// An answer.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -188,6 +267,9 @@ pub struct WaitQuery {
     /// The state that the caller knows; the reply comes when it is another, or after `seconds`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unlike: Option<String>,
+    /// The reply comes when nothing to go on with it waits or is being moved, or after `seconds`; in place of `unlike`.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub settled: bool,
     /// How long to wait at most; 25 is the most.
     #[schemars(range(min = 0, max = 25))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -239,6 +321,18 @@ pub struct ElevationView {
     pub takes_own_key: bool,
     /// Whether it waits for the caller's answer.
     pub for_me: bool,
+    /// What was asked to go on with it, while that waits.
+    #[serde(default)]
+    pub extension: Option<ExtensionView>,
+    /// Every ask to go on with it, the first one first.
+    #[serde(default)]
+    pub extends: Vec<ExtendsView>,
+    /// Whether the caller could ask to go on with it at this moment.
+    #[serde(default)]
+    pub may_extend: bool,
+    /// How much longer the caller may take at its end with nobody asked, in seconds; none where that is none, or was taken.
+    #[serde(default)]
+    pub grace: Option<Seconds>,
     /// Whether the caller may end it.
     pub may_revoke: bool,
     /// What was demanded, as one plain sentence.
@@ -268,6 +362,9 @@ pub struct ElevationStory {
 /// One round of approval.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
 pub struct StageView {
+    /// Until when the elevation would go on, where it was asked for that.
+    #[serde(default)]
+    pub extends_to: Option<Timestamp>,
     /// Who may answer.
     pub approvers: Vec<String>,
     /// How many yes settle it.
@@ -302,6 +399,9 @@ pub struct GrantView {
     pub id: String,
     /// Its end.
     pub until: Timestamp,
+    /// The end that it is being moved to on the target.
+    #[serde(default)]
+    pub moving_to: Option<Timestamp>,
     /// Whether it is wanted.
     pub wanted: bool,
     /// What was last seen on the target.

@@ -303,7 +303,7 @@ async fn lifecycle(asker: &Client, approver: &Client, right: &str) -> anyhow::Re
     let answer = AnswerRequest { verdict: Verdict::Yes, less: None, reason: None, shown: asked.digest };
     approver.answer(&asked.id, &answer).await?;
     let past = async |state: &str| {
-        let wait = WaitQuery { unlike: Some(state.to_owned()), seconds: Some(20) };
+        let wait = WaitQuery { unlike: Some(state.to_owned()), seconds: Some(20), ..WaitQuery::default() };
         anyhow::Ok(asker.elevation(&asked.id, &wait).await?.elevation.state)
     };
     let state = past("opening").await?;

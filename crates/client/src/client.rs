@@ -349,7 +349,8 @@ impl Client {
             if left.is_zero() {
                 break;
             }
-            let wait = WaitQuery { unlike: Some(seen.elevation.state), seconds: Some(left.as_secs().clamp(1, 25)) };
+            let seconds = Some(left.as_secs().clamp(1, 25));
+            let wait = WaitQuery { unlike: Some(seen.elevation.state), seconds, ..WaitQuery::default() };
             seen = self.elevation(id, &wait).await?;
         }
         Ok(seen)

@@ -6,12 +6,13 @@ use tempestas_api::{
     AuthoritiesStep, AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView,
     ConvertRequest, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply,
     ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget,
-    EnrolReply, EnrolRequest, Enrolment, EntryProof, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply,
-    LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSource, NewStop,
-    NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest,
-    RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView,
-    StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView,
-    TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit,
+    HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty,
+    NewEligibility, NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView,
+    PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery,
+    SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView,
+    StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsTouched,
+    TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -215,6 +216,12 @@ calls! {
     withdraw(id: &str) -> ElevationView = POST ["elevations", id, "withdraw"];
     /// Begins an elevation that is ready.
     begin(id: &str) -> ElevationView = POST ["elevations", id, "begin"];
+    /// Everything that going on with an elevation will need.
+    preview_extension(id: &str, wanted: &ExtensionPreview) -> ExtensionDemand = POST ["elevations", id, "extension"] body wanted;
+    /// Asks to go on with an elevation.
+    extend(id: &str, ask: &ExtensionRequest) -> ElevationView = POST ["elevations", id, "extend"] body ask;
+    /// Takes the grace of an elevation.
+    take_grace(id: &str) -> ElevationView = POST ["elevations", id, "grace"];
     /// Gives an elevation back.
     give_back(id: &str) -> ElevationView = POST ["elevations", id, "give-back"];
     /// Revokes an elevation.

@@ -2,15 +2,16 @@
 
 use std::time::Duration;
 
+use jiff::Timestamp;
 use tempestas_api::{
-    AnswerRequest, AskContext, AskRequest, EarlierView, ElevationFilter, ElevationStory, ElevationView, LessView,
-    PreviewRequest, WaitQuery, WordRequest,
+    AnswerRequest, AskContext, AskRequest, EarlierView, ElevationFilter, ElevationStory, ElevationView,
+    ExtensionPreview, ExtensionRequest, LessView, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 
 use super::{
     Ended,
-    args::{AskArgs, Until, YesNo},
+    args::{AskArgs, ExtendArgs, Until, YesNo},
     cli::Cli,
     show::{self, say},
 };
@@ -64,7 +65,7 @@ async fn until_rest(cli: &Cli, from: &ElevationView, states: &[&str], wanted: &s
     let mut known = from.state.clone();
     let mut shown = from.clone();
     while states.contains(&known.as_str()) && tokio::time::Instant::now() < until {
-        let wait = WaitQuery { unlike: Some(known.clone()), seconds: Some(20) };
+        let wait = WaitQuery { unlike: Some(known.clone()), seconds: Some(20), ..WaitQuery::default() };
         shown = cli.client().elevation(&from.id, &wait).await?.elevation;
         if shown.state != known {
             if !cli.is_json() {
@@ -95,7 +96,20 @@ pub(crate) async fn waiting(cli: &Cli) -> anyhow::Result<()> {
 
 /// An ask, as an approver has to see it.
 fn ask_shown(one: &ElevationView) {
-    say!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration);
+    match &one.extension {
+        Some(asked) => {
+            let (more, until) = (asked.more, show::when(asked.until));
+            let wants = format!("asks to go on for {more}, until {until}, with");
+            say!("{}  {} {wants} {} ({}: {})", one.id, one.who, one.right, one.weight, one.says);
+            show::quoted("reason to go on", asked.reason.as_deref());
+            if let Some(ticket) = &asked.ticket {
+                say!("    ticket to go on: {ticket}");
+            }
+        }
+        None => {
+            say!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration)
+        }
+    }
     if !one.alike.is_empty() {
         say!("    not to be taken for: {}", one.alike.join(", "));
     }
@@ -216,6 +230,19 @@ fn story_shown(story: &ElevationStory) {
     if let Some(word) = &one.end_word {
         show::quoted("word", Some(word));
     }
+    if let Some(asked) = &one.extension {
+        say!("    to go on: {}", asked.demand);
+    }
+    for asked in &one.extends {
+        say!("    to go on until {}, asked at {}", show::when(asked.until), show::when(asked.asked_at));
+        show::quoted("reason to go on", asked.reason.as_deref());
+        if let Some(ticket) = &asked.ticket {
+            say!("    ticket to go on: {ticket}");
+        }
+    }
+    if let Some(grace) = one.grace {
+        say!("    grace: {grace} more at its end, with nobody asked: tempestas grace {}", one.id);
+    }
     if let Some(grant) = &one.grant {
         say!("    end: {} - {}", show::when(grant.until), grant.ends.says);
         for leftover in grant.leftovers.iter().flatten() {
@@ -242,6 +269,48 @@ async fn moved(cli: &Cli, one: &ElevationView, wait: bool, wanted: &str) -> anyh
     }
     cli.print(one, |one| say!("{} {}: {}.", one.id, one.state, one.sentence))?;
     Ok(Ended::Well)
+}
+
+pub(crate) async fn extend(cli: &Cli, args: ExtendArgs) -> anyhow::Result<Ended> {
+    let id = args.elevation.as_str();
+    let demand = cli.client().preview_extension(id, &ExtensionPreview { more: args.more }).await?;
+    if args.preview {
+        cli.print(&demand, |demand| say!("{}", demand.sentence))?;
+        return Ok(Ended::Well);
+    }
+    if !cli.is_json() {
+        say!("{}", demand.sentence);
+    }
+    cli.sure("Ask for it?", args.yes)?;
+    let request =
+        ExtensionRequest { more: Some(demand.more), reason: args.reason, ticket: args.ticket, shown: demand.digest };
+    let asked = cli.fresh(async |client| client.extend(id, &request).await).await?;
+    until_settled(cli, asked, args.wait, demand.until).await
+}
+
+pub(crate) async fn take_grace(cli: &Cli, id: &str, wait: bool) -> anyhow::Result<Ended> {
+    let taken = cli.fresh(async |client| client.take_grace(id).await).await?;
+    let wanted = taken.grant.as_ref().and_then(|grant| grant.moving_to);
+    until_settled(cli, taken, wait, wanted.unwrap_or_default()).await
+}
+
+/// Shows how going on with an elevation stands, after waiting for people and its target where that was asked for; well if its
+/// end is then the wanted one.
+async fn until_settled(cli: &Cli, mut one: ElevationView, wait: bool, wanted: Timestamp) -> anyhow::Result<Ended> {
+    let until = tokio::time::Instant::now() + WAIT;
+    let goes_on = |one: &ElevationView| {
+        one.extension.is_some() || one.grant.as_ref().is_some_and(|grant| grant.moving_to.is_some())
+    };
+    if wait && goes_on(&one) && !cli.is_json() {
+        say!("{} {}: {}.", one.id, one.state, one.sentence);
+    }
+    while wait && goes_on(&one) && tokio::time::Instant::now() < until {
+        let settled = WaitQuery { settled: true, seconds: Some(20), ..WaitQuery::default() };
+        one = cli.client().elevation(&one.id, &settled).await?.elevation;
+    }
+    cli.print(&one, |one| say!("{} {}: {}.", one.id, one.state, one.sentence))?;
+    let there = one.grant.as_ref().is_some_and(|grant| grant.wanted && grant.until >= wanted);
+    Ok(if !wait || there { Ended::Well } else { Ended::InVain })
 }
 
 pub(crate) async fn give_back(cli: &Cli, id: &str, wait: bool) -> anyhow::Result<Ended> {

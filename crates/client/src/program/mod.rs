@@ -126,6 +126,8 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         }
         Verb::Show { elevation, wait } => return elevations::show(&cli, &elevation, wait).await,
         Verb::Begin { elevation, wait } => return elevations::begin(&cli, &elevation, wait).await,
+        Verb::Extend(args) => return elevations::extend(&cli, args).await,
+        Verb::Grace { elevation, wait } => return elevations::take_grace(&cli, &elevation, wait).await,
         Verb::GiveBack { elevation, wait } => return elevations::give_back(&cli, &elevation, wait).await,
         Verb::Revoke { elevation, word, wait } => return elevations::revoke(&cli, &elevation, word, wait).await,
         Verb::Withdraw { elevation } => elevations::withdraw(&cli, &elevation).await?,

@@ -4,7 +4,7 @@ use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
 use tempestas_api::{EffectiveQuery, NewTerms, SettingChange, SuspendRequest, TermsTouched, TermsTrial, ensure_known};
-use tempestas_core::{Act, LookedAt};
+use tempestas_core::LookedAt;
 
 use super::{
     args::TermsVerb,
@@ -53,8 +53,7 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
                 }
             })
         }
-        TermsVerb::Show { right, asker, be_made_eligible } => {
-            let act = if be_made_eligible { Act::BeMadeEligible } else { Act::Elevate };
+        TermsVerb::Show { right, asker, act } => {
             let reply = cli.client().effective_terms(&EffectiveQuery { right, asker, act }).await?;
             cli.print(&reply, |reply| {
                 let rows = reply

@@ -14,6 +14,7 @@ use tempestas_demo::{
 use tempestas_targets::{GrantCall, Place, StandingCall, Target, TargetError};
 
 use crate::{
+    extensions::{extend, settled},
     house::{House, MARA, Plan, TOMAS, eventually},
     targets::given_twice_and_late,
 };
@@ -228,6 +229,8 @@ async fn with_the_service_dead_the_directory_drops_the_member_and_what_was_made_
     ldap.simple_bind(&person("tomas.reyes"), "made-up").await.unwrap().success().unwrap();
     let change = ldap3::Mod::Replace("description", std::collections::HashSet::from(["kept"]));
     ldap.modify(&person("tomas.reyes"), vec![change]).await.unwrap().success().unwrap();
+    extend(&house, TOMAS, &asked.id, 4).await.unwrap();
+    let until = settled(&house, &asked.id).await.max(until + SignedDuration::from_secs(4));
     house.service.kill();
     eventually("the directory drops the member", async || members(&server, "seal-breakers").await.is_empty()).await;
     let late = Timestamp::now().duration_since(until);

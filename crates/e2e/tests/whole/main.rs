@@ -13,6 +13,7 @@ mod described;
 mod devices;
 mod directory;
 mod doors;
+mod extensions;
 mod fathom;
 mod faults;
 mod foreign;

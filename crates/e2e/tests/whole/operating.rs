@@ -174,7 +174,7 @@ async fn an_open_request_is_answered_before_the_service_ends() {
     let asked = house.ask(TOMAS, &on_cloud("tide-writer", "/lake"), 600).await.unwrap();
     house.live(&asked.id).await;
     let client = house.client(TOMAS).clone();
-    let wait = tempestas_api::WaitQuery { unlike: Some("live".to_owned()), seconds: Some(2) };
+    let wait = tempestas_api::WaitQuery { unlike: Some("live".to_owned()), seconds: Some(2), ..Default::default() };
     let id = asked.id.clone();
     let open = tokio::spawn(async move { client.elevation(&id, &wait).await });
     tokio::task::yield_now().await;

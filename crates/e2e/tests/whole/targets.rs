@@ -28,12 +28,21 @@ pub async fn given_twice_and_late(target: &Target, order: impl Fn(i64) -> GrantC
     assert!(there().await);
     target.give(&order(11)).await.unwrap();
     assert_eq!(target.marked().await.unwrap().len(), 1, "given twice is there once");
-    assert!(!target.take(&order(12)).await.unwrap().there, "it is read back when it was taken");
+    let longer = |attempt| {
+        let call = order(attempt);
+        GrantCall { until: call.until + SignedDuration::from_secs(300), ..call }
+    };
+    assert!(target.prolong(&longer(12)).await.unwrap().there, "it is read back with its later end");
+    assert!(target.holds(&longer(0)).await.unwrap().there);
+    assert!(target.prolong(&longer(13)).await.unwrap().there, "moved twice it is there once");
+    assert_eq!(target.marked().await.unwrap().len(), 1);
+    assert!(!target.take(&order(14)).await.unwrap().there, "it is read back when it was taken");
     assert!(!there().await);
-    assert_eq!(target.give(&order(13)).await, Err(TargetError::Late));
+    assert_eq!(target.give(&order(15)).await, Err(TargetError::Late));
+    assert!(!target.prolong(&longer(16)).await.is_ok_and(|back| back.there), "what ended goes on");
     assert!(!there().await, "a late order changed something");
-    target.take(&order(14)).await.unwrap();
-    assert_eq!(target.leftovers(&order(14)).await.unwrap(), []);
+    target.take(&order(17)).await.unwrap();
+    assert_eq!(target.leftovers(&order(17)).await.unwrap(), []);
     assert_eq!(target.marked().await.unwrap(), []);
 }
 

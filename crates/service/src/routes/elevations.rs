@@ -5,12 +5,12 @@ use std::{cmp::Reverse, time::Duration};
 use jiff::Timestamp;
 use secrecy::ExposeSecret;
 use tempestas_api::{
-    AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, LoginAsk,
-    LoginReply, PreviewRequest, WaitQuery, WordRequest,
+    AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, ExtensionDemand,
+    ExtensionPreview, ExtensionRequest, LoginAsk, LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    AnswerInput, Ask, Connector, Elevation, ElevationCommand, ElevationId, Less, Outline, Phase, Recall, Refusal, Said,
-    ScopeId, Sight, Visible, What, World, demand_for,
+    AnswerInput, Ask, Connector, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal, Less, Outline, Phase,
+    Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_for, extension_offer,
 };
 use tempestas_targets::GrantCall;
 
@@ -167,12 +167,17 @@ pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery
     let elevation = loop {
         let present = commits.borrow_and_update().clone();
         let Json(seen) = view(&me, &present, id).await?;
-        if seconds == 0 || query.unlike.as_ref().is_none_or(|known| *known != seen.state) {
+        let goes_on = seen.extension.is_some() || seen.grant.as_ref().is_some_and(|grant| grant.moving_to.is_some());
+        let as_known = if query.settled { goes_on } else { query.unlike.as_ref() == Some(&seen.state) };
+        if seconds == 0 || !as_known {
             break seen;
         }
         // Every commit wakes whoever waits; only one that moves this elevation is worth a view.
-        let phase = |world: &World| world.elevations.get(&id).map(|one| one.phase);
-        let moved = commits.wait_for(|world| phase(world) != phase(&present));
+        let stands = |world: &World| {
+            let one = world.elevations.get(&id)?;
+            Some((one.phase, one.extension.is_some(), world.grant_of(one).and_then(|grant| grant.moving_to)))
+        };
+        let moved = commits.wait_for(|world| stands(world) != stands(&present));
         if !matches!(tokio::time::timeout_at(until, moved).await, Ok(Ok(_))) {
             break view(&me, &me.app.world(), id).await?.0;
         }
@@ -236,6 +241,40 @@ pub(super) async fn withdraw(me: SignedIn, At(id): At) -> Answer<ElevationView> 
 pub(super) async fn begin(me: SignedIn, At(id): At) -> Answer<ElevationView> {
     let id = reference(&id)?;
     let done = me.submit(ElevationCommand::Begin { elevation: id }).await?;
+    view(&me, &done.world, id).await
+}
+
+pub(super) async fn preview_extension(
+    me: SignedIn,
+    At(id): At,
+    Body(request): Body<ExtensionPreview>,
+) -> Answer<ExtensionDemand> {
+    let id: ElevationId = reference(&id)?;
+    let world = me.app.recall(&me.app.world(), id).await?;
+    let elevation = seen(&me, &world, id)?.get();
+    if elevation.holder != me.person {
+        return Err(Refusal::from(ExtendRefusal::NotHolderToExtend).into());
+    }
+    let offer = extension_offer(&world, elevation, request.more, Timestamp::now())?;
+    Ok(Json(views::extension_demand(&world, id, &offer)))
+}
+
+pub(super) async fn extend(me: SignedIn, At(id): At, Body(request): Body<ExtensionRequest>) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    let command = ElevationCommand::Extend(Extend {
+        elevation: id,
+        more: request.more,
+        reason: request.reason.map(Said::new),
+        ticket: request.ticket.map(Said::new),
+        shown: request.shown,
+    });
+    let done = me.submit(command).await?;
+    view(&me, &done.world, id).await
+}
+
+pub(super) async fn take_grace(me: SignedIn, At(id): At) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    let done = me.submit(ElevationCommand::TakeGrace { elevation: id }).await?;
     view(&me, &done.world, id).await
 }
 

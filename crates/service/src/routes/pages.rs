@@ -7,8 +7,8 @@ use tempestas_api::{
     Bar, FirstDayReply, FirstDayStep, GroupWay, Hit, NowReply, PersonPage, SearchQuery, SpanQuery, StandingView,
 };
 use tempestas_core::{
-    DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, Weight, What, World,
-    own_rights,
+    Digest, DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, Weight, What,
+    World, own_rights,
 };
 use tempestas_store::Past;
 
@@ -66,9 +66,15 @@ fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> B
         overdue: grant.is_some_and(|grant| is_overdue(elevation, grant, now)),
         for_me: elevation.waits_for(me),
         mine: elevation.asker == me,
-        reason: elevation.reason.map(|text| world.text(text)),
+        reason: reason_at_present(elevation).map(|text| world.text(text)),
         leftovers: grant.and_then(|grant| grant.leftovers.as_ref()).map_or(0, Vec::len),
     }
+}
+
+/// Why it is asked for, or why it is to go on, while that waits.
+fn reason_at_present(elevation: &Elevation) -> Option<Digest> {
+    let goes_on = elevation.extension.as_ref().and_then(|_| elevation.extends().next_back());
+    goes_on.map_or(elevation.reason, |asked| asked.reason)
 }
 
 fn is_overdue(elevation: &Elevation, grant: &Grant, now: Timestamp) -> bool {

@@ -2,11 +2,13 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AnswerView, AskedView, DemandView, EarlierView, ElevationView, GrantView, LeftoverView, StageView,
+    AnswerView, AskedView, DemandView, EarlierView, ElevationView, ExtendsView, ExtensionDemand, ExtensionView,
+    GrantView, LeftoverView, StageView,
 };
 use tempestas_core::{
-    Answer, Demand, Elevation, End, Grant, LEFT_ALONE, Less, Outline, Phase, ScopeId, Seconds, Sight, Stage, Standing,
-    StartChoice, SubjectId, Visible, World, demand_for,
+    Answer, Demand, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer, Grant, LEFT_ALONE, Less, Outline,
+    Phase, Round, ScopeId, Seconds, Sight, Stage, Standing, StartChoice, SubjectId, Visible, World, demand_for,
+    end_with_grace, extension_offer, grace_of,
 };
 
 use super::rights::role_of;
@@ -78,6 +80,7 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
     let approver = elevation.asked_about(me);
     let demand = world.demand_of(elevation.id);
     let administers = || Sight::is_administrator(world, me, elevation.right.scope);
+    let (now, holds) = (Timestamp::now(), elevation.holder == me);
     let ending = matches!(elevation.phase, Phase::Closing | Phase::Ended(_));
     let (says, weight) = role_of(world, elevation.right);
     let grant = world.grant_of(elevation);
@@ -113,16 +116,70 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         ticket: elevation.ticket.map(|text| world.text(text)),
         demand: demand
             .map_or_else(String::new, |demand| demand.sentence(world, elevation.duration, Some(elevation.start))),
-        stages: elevation.stages().map(|stage| stage_view(world, stage)).collect(),
-        digest: elevation.digest,
+        stages: elevation
+            .rounds
+            .iter()
+            .flat_map(|round| round.stages.iter().map(|stage| stage_view(world, round, stage)))
+            .collect(),
+        extension: elevation
+            .extension
+            .as_ref()
+            .zip(grant)
+            .map(|(asked, grant)| extension(world, elevation, asked, grant)),
+        extends: elevation.extends().map(|asked| extends(world, asked)).collect(),
+        may_extend: holds && extension_offer(world, elevation, None, now).is_ok(),
+        grace: (holds && end_with_grace(world, elevation, now).is_ok()).then(|| grace_of(world, elevation).0),
+        digest: elevation.asked_digest(),
         grant: grant.zip(demand).map(|(grant, demand)| grant_view(world, demand, grant)),
         end_word: elevation.end_word.map(|text| world.text(text)),
         trouble,
     }
 }
 
+/// What waits to go on with an elevation.
+fn extension(world: &World, elevation: &Elevation, asked: &Extension, grant: &Grant) -> ExtensionView {
+    let said = elevation.extends().next_back();
+    ExtensionView {
+        until: asked.until,
+        more: between(grant.until, asked.until),
+        reason: said.and_then(|said| said.reason).map(|text| world.text(text)),
+        ticket: said.and_then(|said| said.ticket).map(|text| world.text(text)),
+        demand: asked.demand.sentence_to_go_on(world, elevation.id, asked.until),
+    }
+}
+
+fn extends(world: &World, asked: &Extends) -> ExtendsView {
+    ExtendsView {
+        until: asked.until,
+        asked_at: asked.asked_at,
+        reason: asked.reason.map(|text| world.text(text)),
+        ticket: asked.ticket.map(|text| world.text(text)),
+    }
+}
+
+fn between(from: Timestamp, until: Timestamp) -> Seconds {
+    Seconds(u32::try_from(until.duration_since(from).as_secs()).unwrap_or(0))
+}
+
+/// All that going on with an elevation will need.
+pub(crate) fn extension_demand(world: &World, elevation: ElevationId, offer: &ExtensionOffer) -> ExtensionDemand {
+    let ExtensionOffer { demand, more, until, latest, digest } = offer;
+    ExtensionDemand {
+        sentence: demand.sentence_to_go_on(world, elevation, *until),
+        more: *more,
+        until: *until,
+        latest: *latest,
+        longest: demand.terms.longest.0,
+        proof_within: demand.terms.assurance.0,
+        reason: demand.terms.reason,
+        ticket: demand.terms.ticket.clone(),
+        approvers: demand.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        digest: *digest,
+    }
+}
+
 /// Who is asked, and what they said.
-fn stage_view(world: &World, stage: &Stage) -> StageView {
+fn stage_view(world: &World, round: &Round, stage: &Stage) -> StageView {
     let answer = |answer: &Answer| AnswerView {
         who: world.subject_name(answer.by),
         verdict: answer.verdict,
@@ -131,6 +188,7 @@ fn stage_view(world: &World, stage: &Stage) -> StageView {
         at: answer.at,
     };
     StageView {
+        extends_to: round.extends.map(|asked| asked.until),
         approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
         yes: stage.yes,
         no: stage.no,
@@ -158,6 +216,7 @@ fn grant_view(world: &World, demand: &Demand, grant: &Grant) -> GrantView {
     GrantView {
         id: grant.id.to_string(),
         until: grant.until,
+        moving_to: grant.moving_to,
         wanted: grant.wanted,
         seen: grant.seen,
         seen_at: grant.seen_at,
@@ -214,7 +273,7 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
         Phase::Opening => format!("being put on its target, until {until}"),
         Phase::Live => {
             let seen = grant.and_then(|grant| grant.verified_at).map(at).unwrap_or_default();
-            format!("verified on its target at {seen}, live until {until}")
+            format!("verified on its target at {seen}, live until {until}{}", goes_on(elevation, grant, &names))
         }
         Phase::Closing => "being taken away on its target".to_owned(),
         Phase::Ended(end) => ended_sentence(elevation, grant, end),
@@ -222,6 +281,24 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
     match trouble {
         Some(trouble) => format!("{said}; {trouble}"),
         None => said,
+    }
+}
+
+/// How going on with what is live stands; nothing where that wasn't asked.
+fn goes_on(
+    elevation: &Elevation,
+    grant: Option<&Grant>,
+    names: &impl Fn(&mut dyn Iterator<Item = SubjectId>) -> String,
+) -> String {
+    if let Some(until) = grant.and_then(|grant| grant.moving_to) {
+        return format!("; its end there is being moved to {}", at(until));
+    }
+    match (&elevation.extension, elevation.stage()) {
+        (Some(asked), Some(stage)) => {
+            let (who, until) = (names(&mut stage.silent()), at(stage.until));
+            format!("; to go on until {} it waits for {who} until {until}", at(asked.until))
+        }
+        _ => String::new(),
     }
 }
 

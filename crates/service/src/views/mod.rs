@@ -14,7 +14,7 @@ mod terms;
 pub(crate) use alarms::{alarm, stop};
 pub(crate) use appointments::appointment;
 pub(crate) use conversions::{conversion, drift};
-pub(crate) use elevations::{below, demand, earlier, elevation};
+pub(crate) use elevations::{below, demand, earlier, elevation, extension_demand};
 pub(crate) use estate::{source, target};
 pub(crate) use ledger::entry;
 pub(crate) use people::{duty, proof, subject};

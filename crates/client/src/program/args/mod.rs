@@ -238,6 +238,16 @@ pub(crate) enum Verb {
         #[arg(long)]
         wait: bool,
     },
+    /// Ask to go on with an elevation beyond its end; the whole demand is shown first.
+    Extend(ExtendArgs),
+    /// Take the grace that the terms give at the end of an elevation, once.
+    Grace {
+        /// Reference, like E1042.
+        elevation: String,
+        /// Wait until its end was moved on its target.
+        #[arg(long)]
+        wait: bool,
+    },
     /// Give an elevation back before its end.
     GiveBack {
         /// Reference, like E1042.
@@ -321,6 +331,30 @@ pub(crate) enum StopVerb {
         /// Reference, like x12.
         stop: String,
     },
+}
+
+#[derive(ClapArgs)]
+pub(crate) struct ExtendArgs {
+    /// Reference, like E1042.
+    pub(crate) elevation: String,
+    /// For how much longer, like 30m; the usual time where it is left out.
+    #[arg(long = "for", value_parser = span)]
+    pub(crate) more: Option<Seconds>,
+    /// Why.
+    #[arg(long)]
+    pub(crate) reason: Option<String>,
+    /// Ticket.
+    #[arg(long)]
+    pub(crate) ticket: Option<String>,
+    /// Show the demand, and ask for nothing.
+    #[arg(long)]
+    pub(crate) preview: bool,
+    /// Wait until it is settled, and its end was moved on its target.
+    #[arg(long)]
+    pub(crate) wait: bool,
+    /// Don't ask whether you are sure.
+    #[arg(long)]
+    pub(crate) yes: bool,
 }
 
 #[derive(ClapArgs)]

@@ -4,9 +4,13 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Subcommand};
 use jiff::Timestamp;
-use tempestas_core::Seconds;
+use tempestas_core::{Act, Seconds};
 
 use super::YesNo;
+
+fn act(text: &str) -> Result<Act, String> {
+    serde_json::from_value(text.into()).map_err(|_| "it is one of elevate, extend and be-made-eligible".to_owned())
+}
 
 #[derive(ClapArgs)]
 pub(crate) struct StandingArgs {
@@ -287,9 +291,9 @@ pub(crate) enum TermsVerb {
         /// For this asker instead of you.
         #[arg(long)]
         asker: Option<String>,
-        /// For being made eligible instead of holding it.
-        #[arg(long)]
-        be_made_eligible: bool,
+        /// For another act than holding it: extend, be-made-eligible.
+        #[arg(long, default_value = "elevate", value_parser = act)]
+        act: Act,
     },
     /// Set a rule from a TOML file.
     Set {

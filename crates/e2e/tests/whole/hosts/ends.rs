@@ -5,7 +5,10 @@ use tempestas_api::{ElevationStory, StandingFilter, WhichTarget};
 use tempestas_demo::hosts::{CRANE, Host};
 
 use super::{Key, Pier};
-use crate::house::{MARA, TOMAS, eventually};
+use crate::{
+    extensions::{extend, settled},
+    house::{MARA, ODA, TOMAS, eventually},
+};
 
 /// What a holder might try in order to keep root, each with whether it is ended, or found, or beyond us.
 const HOSTILE: [(&str, &str, Fate); 18] = [
@@ -135,6 +138,30 @@ async fn with_the_service_dead_a_host_ends_root_what_runs_under_it_and_the_way_i
     assert_eq!(over.elevation.state, "lapsed");
     let found = all_found(over, &HOSTILE);
     assert!(found.iter().any(|what| what.contains("trust in this host ended with the grant")));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_runs_on_a_host_goes_on_beyond_its_first_end_and_ends_at_the_later_one_with_the_service_dead() {
+    let mut pier = Pier::new(1).await;
+    let (id, first) = pier.live("root", 12).await;
+    let key = pier.certified(&id).await;
+    let host = &pier.hosts[0];
+    let mut open = key.ssh(host, "tomas", "sudo -n sleep 7000").spawn().unwrap();
+    eventually("the session is open", async || host.run("pgrep -f '^sleep 7000'").unwrap().status.success()).await;
+    extend(&pier.house, TOMAS, &id, 8).await.unwrap();
+    pier.house.yes(ODA, &id).await.unwrap();
+    let later = settled(&pier.house, &id).await;
+    assert!(first < later && Timestamp::now() < first, "moving took longer than the grant");
+    pier.house.service.kill();
+    tokio::task::spawn_blocking(move || open.wait()).await.unwrap().unwrap();
+    let late = Timestamp::now().duration_since(later);
+    assert!(!late.is_negative() && late < SignedDuration::from_secs(3), "the session ended {late} after its later end");
+    println!("the session ended {} ms after the later end, with the service dead", late.as_millis());
+    let host = &pier.hosts[0];
+    let no_rule = async || host.run("test ! -e /etc/sudoers.d/tempestas-*").unwrap().status.success();
+    eventually("the rule of sudo goes too", no_rule).await;
+    pier.house.start_again(&[]);
+    assert_eq!(pier.house.over(&id).await.elevation.state, "lapsed");
 }
 
 #[tokio::test(flavor = "multi_thread")]
