@@ -6,6 +6,7 @@ const LAPSE: Api['Lapse'] = {
   by_itself: true,
   within: 1,
   holder_can_undo: false,
+  movable: true,
   says: 'the cluster itself ends it within 1 s',
 }
 
@@ -54,8 +55,21 @@ export function elevation(but: Partial<Api['ElevationView']> = {}): Api['Elevati
     demand: '',
     digest: 'e1',
     stages: [],
+    extension: null,
+    extends: [],
+    may_extend: false,
+    grace: null,
     ...but,
   }
+}
+
+/** An ask to go on with it for half an hour. */
+export const EXTENSION: Api['ExtensionView'] = {
+  until: '2026-11-20T13:30:00Z',
+  more: 1800,
+  reason: 'the pump is still open',
+  ticket: null,
+  demand: '',
 }
 
 /** Somebody signed in, who has no duty. */

@@ -11,7 +11,8 @@ import { Instant, Weight } from '../../parts/told'
 import { useData } from '../../parts/data'
 import { useKeys } from '../../parts/keys'
 import { useSteady } from '../../parts/steady'
-import { count, list, span } from '../../words/time'
+import { howLong, why } from '../../words/asked'
+import { count, list } from '../../words/time'
 import { AskDetail } from './AskDetail'
 import { SeveralDialog } from './SeveralDialog'
 import { Wishes } from './Wishes'
@@ -206,7 +207,7 @@ function Line({ ask, gone, chosen, picked, pick, choose }: LineProps) {
         </span>
         <span className="mono truncate text-ink-2">{ask.right}</span>
         <span className="truncate text-ink-3">
-          {gone ? 'settled meanwhile' : `${span(ask.duration)}: ${ask.reason ?? 'no reason given'}`} ·{' '}
+          {gone ? 'settled meanwhile' : `${howLong(ask)}: ${why(ask) ?? 'no reason given'}`} ·{' '}
           <Instant at={ask.asked_at} how="relative" />
         </span>
       </button>

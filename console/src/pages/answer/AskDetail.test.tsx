@@ -6,7 +6,7 @@ import { describe, expect, it, vi } from 'vitest'
 import type { Api } from '../../api/call'
 import { show } from '../../testing/page'
 import { type Answer, serve } from '../../testing/replies'
-import { CONTEXT, elevation } from '../../testing/views'
+import { CONTEXT, elevation, EXTENSION } from '../../testing/views'
 import { AskDetail } from './AskDetail'
 import { SeveralDialog } from './SeveralDialog'
 
@@ -65,6 +65,22 @@ describe('an answer', () => {
     await user.click(send)
     await waitFor(() => expect(answers()).toHaveLength(1))
     expect(answers()[0]).toMatchObject({ verdict: 'yes', less: { duration: 1800, scope: 'pier/mooring-1' } })
+  })
+
+  it('to going on says how much longer and why, and leaves less of its time alone', async () => {
+    const answers = takes()
+    const { user } = opened({ state: 'live', extension: EXTENSION })
+    expect(screen.getByText('the pump is still open')).toBeTruthy()
+    expect(screen.getByText('the crane')).toBeTruthy()
+    press('l')
+    await user.type(screen.getByLabelText('For at most'), '10m')
+    expect(screen.queryByLabelText('From')).toBeNull()
+    expect(screen.queryByLabelText('Only at')).toBeNull()
+    press('Escape')
+    press('y')
+    await user.click(screen.getByRole('button', { name: 'Send the yes: tomas gets it for 30 min more' }))
+    await waitFor(() => expect(answers()).toHaveLength(1))
+    expect(answers()[0]).toMatchObject({ verdict: 'yes', shown: 'first' })
   })
 
   it('is not chosen by letters that are typed, and is put off by escape', async () => {

@@ -11,6 +11,7 @@ import { useKeys } from '../../parts/keys'
 import { useAction, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
+import { howLong, ticketOf, why } from '../../words/asked'
 
 type Ask = Api['ElevationView']
 
@@ -27,10 +28,18 @@ function OnAccount({ ask }: { ask: Ask }) {
 }
 
 /** For how long, and from when. */
-function ForHow({ ask: { duration, start } }: { ask: Ask }) {
+function ForHow({ ask }: { ask: Ask }) {
+  const { start, extension } = ask
+  if (extension) {
+    return (
+      <>
+        {howLong(ask)} than it has, until <Instant at={extension.until} />
+      </>
+    )
+  }
   return (
     <>
-      {span(duration)}
+      {howLong(ask)}
       {start.start === 'on-begin' && ', when they begin'}
       {start.start === 'at' && (
         <>
@@ -53,8 +62,9 @@ function Facts({ ask }: { ask: Ask }) {
     ['Not', ask.alike.length > 0 && <span className="text-alarm">to be taken for {list(ask.alike)}</span>],
     ['What', <Right key="what" right={ask.right} />],
     ['Account', ask.account && <OnAccount ask={ask} />],
-    ['Why', <Why key="why" reason={ask.reason} />],
-    ['Ticket', ask.ticket && <span className="mono">{ask.ticket}</span>],
+    ['Why', <Why key="why" reason={why(ask)} />],
+    ['Why first', ask.extension && <Why key="first" reason={ask.reason} />],
+    ['Ticket', ticketOf(ask) && <span className="mono">{ticketOf(ask)}</span>],
     ['For', <ForHow key="for" ask={ask} />],
     ['Harm', <Weight key="harm" weight={ask.weight} />],
     ['Until', <>{until && <Instant at={until} />}, then it runs out</>],
@@ -140,18 +150,20 @@ function Less({
           label="For at most"
           value={less.duration}
           onChange={(event) => setLess({ ...less, duration: event.target.value })}
-          placeholder={span(ask.duration)}
+          placeholder={howLong(ask)}
           wrong={less.duration && seconds === undefined ? 'Write it like 30m or 1h30m.' : undefined}
           hint={seconds !== undefined ? span(seconds) : 'like 30m'}
         />
-        <Input
-          label="From"
-          type="datetime-local"
-          value={less.start}
-          onChange={(event) => setLess({ ...less, start: event.target.value })}
-        />
+        {!ask.extension && (
+          <Input
+            label="From"
+            type="datetime-local"
+            value={less.start}
+            onChange={(event) => setLess({ ...less, start: event.target.value })}
+          />
+        )}
       </div>
-      {(context.data?.narrower.length ?? 0) > 0 && (
+      {!ask.extension && (context.data?.narrower.length ?? 0) > 0 && (
         <Select
           label="Only at"
           value={less.scope}
@@ -211,7 +223,7 @@ const asLess = ({ duration, scope, start }: typeof NOTHING_LESS) => ({
 function sends(way: Way, ask: Ask): string {
   if (way === 'no') return 'Send the no'
   if (way === 'less') return 'Send yes to less'
-  return `Send the yes: ${ask.who.split('.')[0]} gets it for ${span(ask.duration)}`
+  return `Send the yes: ${ask.who.split('.')[0]} gets it for ${howLong(ask)}`
 }
 
 function Changed({ onLooked }: { onLooked: () => void }) {

@@ -7,7 +7,8 @@ import { TextArea } from '../../parts/fields'
 import { Weight } from '../../parts/told'
 import { invalidate } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { count, span } from '../../words/time'
+import { howLong, why } from '../../words/asked'
+import { count } from '../../words/time'
 
 type Ask = Api['ElevationView']
 
@@ -53,8 +54,8 @@ function Listed({ asks, outcome }: { asks: Ask[]; outcome: ReadonlyMap<string, s
         >
           <span className="mono font-semibold text-sea">{ask.id}</span>
           <span>
-            <strong>{ask.who}</strong> asks for <span className="mono break-words">{ask.right}</span> for{' '}
-            {span(ask.duration)}: {ask.reason}
+            <strong>{ask.who}</strong> asks {ask.extension ? 'to go on with' : 'for'}{' '}
+            <span className="mono break-words">{ask.right}</span> for {howLong(ask)}: {why(ask)}
           </span>
           {outcome?.has(ask.id) ? (
             <span className="text-ink-2">{outcome.get(ask.id)}</span>

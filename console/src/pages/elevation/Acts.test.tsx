@@ -6,7 +6,7 @@ import { describe, expect, it } from 'vitest'
 import type { Api } from '../../api/call'
 import { show } from '../../testing/page'
 import { serve } from '../../testing/replies'
-import { elevation } from '../../testing/views'
+import { elevation, EXTENSION } from '../../testing/views'
 import { Acts } from './Acts'
 import { Reach } from './Reach'
 
@@ -18,6 +18,16 @@ describe('acts', () => {
     ['its holder, while it waits', { mine: true, state: 'waiting' }, ['Withdraw']],
     ['its holder, when it is ready', { mine: true, state: 'ready' }, ['Begin', 'Withdraw']],
     ['its holder, while it is live', { mine: true, state: 'live', may_revoke: true }, ['Give back now']],
+    [
+      'its holder, where the terms let it go on',
+      { mine: true, state: 'live', may_extend: true, grace: 600 },
+      ['Give back now', 'Extend', 'Take 10 min of grace'],
+    ],
+    [
+      'its holder, while going on waits',
+      { mine: true, state: 'live', extension: EXTENSION },
+      ['Give back now', 'Withdraw the ask to go on'],
+    ],
     ['its holder, while it ends', { mine: true, state: 'closing' }, []],
     ['an approver, while it waits', { for_me: true, state: 'waiting', may_revoke: true }, ['Revoke', 'Answer it']],
     ['an administrator, while it is live', { may_revoke: true }, ['Revoke']],

@@ -9,6 +9,7 @@ import { Wrong } from '../../parts/shown'
 import { useAction, useNow } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { clock } from '../../words/time'
+import { GoOn } from './GoOn'
 
 interface RevokeProps {
   one: Api['ElevationView']
@@ -62,7 +63,7 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
   const may = {
     begin: one.mine && one.state === 'ready',
     giveBack: one.mine && inForce,
-    withdraw: one.mine && before,
+    withdraw: one.mine && (before || one.extension != null),
     revoke: !one.mine && one.may_revoke,
   }
   const error = begin.error ?? giveBack.error ?? withdraw.error
@@ -80,9 +81,10 @@ export function Acts({ one }: { one: Api['ElevationView'] }) {
             Give back now
           </Button>
         )}
+        {may.giveBack && <GoOn one={one} />}
         {may.withdraw && (
           <Button busy={withdraw.isPending} onClick={() => withdraw.mutate()}>
-            Withdraw
+            {before ? 'Withdraw' : 'Withdraw the ask to go on'}
           </Button>
         )}
         {one.for_me && (

@@ -24,6 +24,13 @@ const ENDED: Record<string, string> = {
   failed: 'failed',
 }
 
+/** How going on with it stands; nothing where that isn't asked. */
+function goesOn(one: Story_, open: string[], now: Date): string {
+  if (one.grant?.moving_to) return `; its end is being moved to ${clock(new Date(one.grant.moving_to), now)}`
+  if (!one.extension) return ''
+  return `; to go on until ${clock(new Date(one.extension.until), now)} it waits for ${list(open, 'or')}`
+}
+
 /** Where it stands, as the rest of the page's first sentence. */
 function standing(one: Story_, left: number, now: Date): React.ReactNode {
   const stage = one.stages.at(-1)
@@ -32,7 +39,8 @@ function standing(one: Story_, left: number, now: Date): React.ReactNode {
     case 'live':
       return (
         <>
-          is live, <span className="text-warm">{about(left)} left</span>.
+          is live, <span className="text-warm">{about(left)} left</span>
+          {goesOn(one, open, now)}.
         </>
       )
     case 'waiting':
@@ -126,14 +134,20 @@ function Asked({ one }: { one: Story_ }) {
 
 function Answers({ one }: { one: Story_ }) {
   const now = useNow()
-  if (one.stages.length === 0) return <p className="px-3.5 py-3 text-ink-2">Nobody had to be asked.</p>
+  const waits = one.state === 'waiting' || one.extension != null
   return (
     <div className="grid gap-2 px-3.5 py-3">
-      {one.stages.map((stage) => (
-        <div key={stage.until} className="grid gap-1">
+      {one.stages.length === 0 && <p className="text-ink-2">Nobody had to be asked.</p>}
+      {one.stages.map((stage, n) => (
+        <div key={n} className="grid gap-1">
+          {stage.extends_to && (
+            <p className="label">
+              To go on until <Instant at={stage.extends_to} />
+            </p>
+          )}
           <p className="text-ink-2">
-            {stage.yes} yes settles it, {stage.no} no refuses it; {one.state === 'waiting' ? 'open' : 'was open'} until{' '}
-            {clock(new Date(stage.until), now)}.
+            {stage.yes} yes settles it, {stage.no} no refuses it;{' '}
+            {waits && n === one.stages.length - 1 ? 'open' : 'was open'} until {clock(new Date(stage.until), now)}.
           </p>
           {stage.answers.map((answer) => (
             <p key={answer.who}>
@@ -142,7 +156,7 @@ function Answers({ one }: { one: Story_ }) {
               {answer.reason && <>: “{answer.reason}”</>}
             </p>
           ))}
-          {one.state === 'waiting' && (
+          {waits && n === one.stages.length - 1 && (
             <p>
               Waits for{' '}
               {stage.approvers
@@ -159,6 +173,29 @@ function Answers({ one }: { one: Story_ }) {
         </div>
       ))}
     </div>
+  )
+}
+
+/** What was asked to go on with it; nothing where it wasn't. */
+function GoneOn({ one }: { one: Story_ }) {
+  if (!one.extends?.length) return null
+  return (
+    <Section title="To go on with it">
+      <ul className="grid gap-1.5 px-3.5 py-3">
+        {one.extends.map((asked) => (
+          <li key={asked.asked_at} className="break-words">
+            until <Instant at={asked.until} />, asked <Instant at={asked.asked_at} />
+            {asked.ticket && (
+              <>
+                {' '}
+                for <span className="mono">{asked.ticket}</span>
+              </>
+            )}
+            {asked.reason && <>: “{asked.reason}”</>}
+          </li>
+        ))}
+      </ul>
+    </Section>
   )
 }
 
@@ -188,7 +225,7 @@ export default function ElevationPage() {
                 .
               </p>
             )}
-            {one.trouble && one.state !== 'live' && (
+            {one.trouble && (
               <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">In the way: {one.trouble}.</p>
             )}
             <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
@@ -201,6 +238,7 @@ export default function ElevationPage() {
                 <Section title="Answers">
                   <Answers one={one} />
                 </Section>
+                <GoneOn one={one} />
                 <Section title="Its end">
                   <Ends one={one} />
                 </Section>

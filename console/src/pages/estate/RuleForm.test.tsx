@@ -62,6 +62,21 @@ describe('a setting', () => {
     expect(seen.at(-1)?.pins).toEqual([])
   })
 
+  it('of extending is asked for where the rule is about that, and kept in sight while it is set', async () => {
+    const { user, last, seen } = typing()
+    expect(screen.queryByLabelText('May be extended')).toBeNull()
+    await user.type(screen.getByLabelText('Grace at its end, once'), '10m')
+    expect(last()?.grace).toBe(600)
+    await user.selectOptions(screen.getByLabelText('For what is done'), 'extend')
+    expect(seen.at(-1)?.act).toBe('extend')
+    expect(screen.getByLabelText('Grace at its end, once')).toBeTruthy()
+    expect(screen.queryByLabelText('How its end comes')).toBeNull()
+    await user.selectOptions(screen.getByLabelText('May be extended'), '0')
+    expect(last()?.extensions).toBe(0)
+    await user.selectOptions(screen.getByLabelText('May be extended'), '')
+    expect(last()?.extensions).toBeUndefined()
+  })
+
   it('of a reason goes by its letters', async () => {
     const { user, last } = typing()
     const letters = screen.getByLabelText('Letters of a reason; 0 for none needed')

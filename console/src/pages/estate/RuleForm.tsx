@@ -14,7 +14,11 @@ interface Editing {
 }
 
 /** What is done with a right, of what is demanded for today. */
-const ACTS = { elevate: 'holding it for a time', 'be-made-eligible': 'being made eligible for it' }
+const ACTS = {
+  elevate: 'holding it for a time',
+  extend: 'going on with it beyond its end',
+  'be-made-eligible': 'being made eligible for it',
+}
 
 function Act({ rule, onChange }: Editing) {
   return (
@@ -102,6 +106,10 @@ export function RuleForm({ rule, roles, onChange }: Editing & { roles: Api['Role
     settings: rule.settings,
     set: (next: Partial<Settings>) => onChange({ ...rule, settings: { ...rule.settings, ...next } }),
   }
+  // One that says nothing about the act is shown while it is set, to be left out.
+  const shown = SETTINGS.filter(
+    ({ name, only }) => !only || only.includes(rule.act ?? 'elevate') || rule.settings[name] != null,
+  )
   return (
     <div className="grid gap-3 md:grid-cols-2 md:gap-x-6">
       <Act {...editing} />
@@ -119,12 +127,12 @@ export function RuleForm({ rule, roles, onChange }: Editing & { roles: Api['Role
         named={rule.attributes}
         onChange={(attributes) => onChange({ ...rule, attributes })}
       />
-      {SETTINGS.map(({ name, Field }) => (
+      {shown.map(({ name, Field }) => (
         <Pinned key={name} name={name} {...editing}>
           <Field {...field} />
         </Pinned>
       ))}
-      {SETTINGS.map(({ name, More }) => More && <More key={name} {...field} />)}
+      {shown.map(({ name, More }) => More && <More key={name} {...field} />)}
     </div>
   )
 }

@@ -41,6 +41,15 @@ const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, 
   pins: pins ?? [],
 })
 
+/** What somebody would have to bring less, or more, for. */
+const ACT: Record<Rule['act'], string> = {
+  elevate: '',
+  extend: 'to go on',
+  'be-made-eligible': 'to be made eligible',
+  'open-session': 'to open a session',
+  'see-secret': 'to see a secret',
+}
+
 const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)
 
 function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure: boolean) => void }) {
@@ -61,8 +70,7 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
           <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
             {touched.touched.map((one) => (
               <li key={`${one.who} ${one.right} ${one.act}`} className="border-t border-line py-1.5">
-                <Who name={one.who} /> {one.act === 'be-made-eligible' ? 'to be made eligible' : ''} for{' '}
-                <span className="mono">{one.right}</span>
+                <Who name={one.who} /> {ACT[one.act]} for <span className="mono">{one.right}</span>
                 {one.changes.map((change) => (
                   <span key={change.setting} className="block text-ink-2">
                     {change.setting}: <s>{change.before}</s> → <strong>{change.after}</strong>

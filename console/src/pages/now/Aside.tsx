@@ -1,7 +1,7 @@
 // Beside the chart: what waits for me, what is mine, and alarms.
 
 import { Link } from 'react-router'
-import { get, post } from '../../api/call'
+import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
@@ -11,6 +11,9 @@ import { useAction, useData, useNow } from '../../parts/data'
 import { isOverseer, type Me } from '../../parts/me'
 import { about } from '../../words/time'
 import type { Bar } from './lanes'
+
+/** So many seconds before its end it is offered to go on with something. */
+const SOON = 15 * 60
 
 function Alarms() {
   const alarms = useData(['alarms'], ['alarms'], () => get('/api/v1/alarms'))
@@ -79,7 +82,8 @@ function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
             <li key={bar.id} className="border-b border-line px-3 py-2 last:border-0">
               <Link to={`/answer?ask=${bar.id}`} className="grid gap-0.5 hover:underline">
                 <span>
-                  <span className="font-medium">{bar.who}</span> asks for <span className="mono">{bar.role}</span>
+                  <span className="font-medium">{bar.who}</span> asks {bar.state === 'live' ? 'to go on with' : 'for'}{' '}
+                  <span className="mono">{bar.role}</span>
                 </span>
                 <span className="truncate text-ink-3">{bar.reason ?? bar.scope}</span>
               </Link>
@@ -88,6 +92,25 @@ function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
         </ul>
       )}
     </Section>
+  )
+}
+
+/** How long is left of what is live; near its end with the way to go on, where there is one. */
+function Left({ one, now }: { one: Api['ElevationView']; now: Date }) {
+  const left = (new Date(one.grant?.until ?? one.asked_at).getTime() - now.getTime()) / 1000
+  const offered = left < SOON && (one.may_extend || one.grace != null)
+  return (
+    <span className="figures font-semibold whitespace-nowrap text-warm">
+      {about(left)} left
+      {offered && (
+        <>
+          {' · '}
+          <Link to={`/elevation/${one.id}`} className="font-medium text-sea underline">
+            go on
+          </Link>
+        </>
+      )}
+    </span>
   )
 }
 
@@ -116,13 +139,7 @@ function Mine() {
                   <span className="min-w-0 truncate">
                     <Reference id={one.id} /> <span className="mono">{one.right.split('@')[0]}</span>
                   </span>
-                  {one.state === 'live' && one.grant ? (
-                    <span className="figures font-semibold whitespace-nowrap text-warm">
-                      {about((new Date(one.grant.until).getTime() - now.getTime()) / 1000)} left
-                    </span>
-                  ) : (
-                    <State state={one.state} />
-                  )}
+                  {one.state === 'live' && one.grant ? <Left one={one} now={now} /> : <State state={one.state} />}
                 </li>
               ))}
             </ul>

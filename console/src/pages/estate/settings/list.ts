@@ -1,7 +1,9 @@
 // Every setting of a rule, in the order of the form.
 
 import type { ComponentType } from 'react'
+import type { Api } from '../../../api/call'
 import { Approval, ApprovalStage } from './approval'
+import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
 import { Lapse } from './lapse'
 import { Reason } from './reason'
@@ -13,6 +15,8 @@ interface Setting {
   /** As the service names it. */
   name: keyof Settings
   Field: ComponentType<SettingField>
+  /** The acts that it says something about, where that isn't every one. */
+  only?: Api['NewTerms']['act'][]
   /** What more there is to say of it, once it is set. */
   More?: ComponentType<SettingField>
 }
@@ -20,13 +24,15 @@ interface Setting {
 /** Every setting with its form, in the order in which they are shown. */
 export const SETTINGS: Setting[] = [
   { name: 'longest', Field: Longest },
-  { name: 'usual', Field: Usual },
+  { name: 'usual', Field: Usual, only: ['elevate', 'extend'] },
+  { name: 'extensions', Field: Extensions, only: ['extend'] },
+  { name: 'grace', Field: Grace, only: ['elevate'] },
   { name: 'assurance', Field: Assurance },
   { name: 'reason', Field: Reason },
   { name: 'approval', Field: Approval, More: ApprovalStage },
-  { name: 'ticket', Field: Ticket, More: TicketForm },
-  { name: 'starts', Field: Starts },
-  { name: 'lapse', Field: Lapse },
+  { name: 'ticket', Field: Ticket, More: TicketForm, only: ['elevate', 'extend'] },
+  { name: 'starts', Field: Starts, only: ['elevate'] },
+  { name: 'lapse', Field: Lapse, only: ['elevate'] },
 ]
 
 /** Settings with everything that they leave out named, as what takes the place of others must be. */
@@ -39,4 +45,6 @@ export const wholeSettings = (settings: Settings) => ({
   assurance: settings.assurance ?? null,
   approval: settings.approval ?? null,
   lapse: settings.lapse ?? null,
+  extensions: settings.extensions ?? null,
+  grace: settings.grace ?? null,
 })
