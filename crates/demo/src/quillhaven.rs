@@ -237,7 +237,7 @@ fn trail(now: Timestamp) -> VecDeque<Activity> {
 }
 
 /// The house's terms: each a rule as `tempestas terms set` reads it.
-pub const TERMS: [&str; 5] = [
+pub const TERMS: [&str; 6] = [
     // Everywhere: nobody below may do with less.
     r#"
 scope = "/"
@@ -254,7 +254,17 @@ scope = "/harbour/databases/berths"
 [settings]
 longest = 7200
 usual = 3600
+grace = 600
 approval = { is = "stage", approvers = ["database-owners"], yes = 1, no = 1, within = 14400 }
+"#,
+    // Going on takes the same yes, for half an hour at a time, twice at most.
+    r#"
+scope = "/harbour/databases/berths"
+act = "extend"
+[settings]
+longest = 1800
+usual = 1800
+extensions = 2
 "#,
     // What can do everything is asked for with a ticket, and for an hour at most.
     r#"

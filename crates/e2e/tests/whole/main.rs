@@ -31,6 +31,7 @@ mod sign_in;
 mod story;
 mod targets;
 mod terminals;
+mod terms_told;
 mod told;
 mod trials;
 mod waves;

@@ -1,0 +1,54 @@
+//! What docs/terms.md says of terms: each of its rules is taken in, and the client then says what stands beside it.
+
+use std::{collections::BTreeMap, path::PathBuf};
+
+use tempestas_api::{NewTerms, ensure_known};
+
+use crate::house::{House, MARA, Plan, TOMAS, on_berths};
+
+const PAGE: &str = include_str!("../../../../docs/terms.md");
+
+/// The blocks of a page in order, each with its language.
+fn blocks(page: &str) -> Vec<(&str, &str)> {
+    let fenced = page.split("```").skip(1).step_by(2);
+    fenced.filter_map(|block| block.split_once('\n')).collect()
+}
+
+/// A line without its paddings.
+fn words(line: &str) -> String {
+    line.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_example_of_terms_is_as_the_page_says() {
+    let house = House::new(Plan::whole()).await;
+    house.eligible(TOMAS, &on_berths("harbour_operator")).await;
+    let mut homes: BTreeMap<String, PathBuf> = BTreeMap::new();
+    for who in [MARA, TOMAS] {
+        let home = house.path().join(format!("home-{who}"));
+        house.sign_in_at_a_terminal(&home, who);
+        homes.insert(who.to_owned(), home);
+    }
+    let (mut rules, mut shown) = (0, 0);
+    for (language, block) in blocks(PAGE) {
+        if language == "toml" {
+            let said = toml::from_str(block).unwrap();
+            ensure_known::<NewTerms>(&said).unwrap_or_else(|why| panic!("{block}: {why}"));
+            let rule: NewTerms = toml::from_str(block).unwrap_or_else(|why| panic!("{block}: {why}"));
+            house.client(MARA).add_terms(&rule).await.unwrap_or_else(|why| panic!("{block}: {why}"));
+            rules += 1;
+            continue;
+        }
+        let (command, expected) = block.split_once('\n').unwrap();
+        let (command, who) = command.trim_start_matches("$ tempestas ").split_once("# as ").unwrap();
+        let arguments: Vec<&str> = command.split_whitespace().collect();
+        let (exit, text) = house.tempestas(&homes[who.trim()], &arguments, "");
+        assert_eq!(exit, 0, "{command}: {text}");
+        let said: Vec<String> = text.lines().map(words).collect();
+        for line in expected.lines().map(words) {
+            assert!(said.iter().any(|said| said.starts_with(&line)), "{command}: `{line}` is not said in\n{text}");
+            shown += 1;
+        }
+    }
+    assert!(rules >= 9 && shown >= 12, "{rules} rules and {shown} lines were found");
+}
