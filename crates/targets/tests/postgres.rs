@@ -12,7 +12,7 @@ use tempestas_demo::{
     cluster::{self, Cluster, free_port},
     seed::{self, BROKER, random_word},
 };
-use tempestas_targets::{GrantCall, Place, Target};
+use tempestas_targets::{GrantCall, Place, Target, TargetError};
 use tokio_postgres::Client;
 
 /// The two ways to run the broker.
@@ -136,16 +136,22 @@ const HOLDS_UP: [(&str, &str); 8] = [
 async fn no_lock_that_a_holder_takes_holds_up_an_end_there() {
     for power in BROKERS {
         let port = Port::new(power).await;
+        let mut held = Vec::new();
         for (n, (what, sql)) in HOLDS_UP.into_iter().enumerate() {
-            let (held, holder) = port.given(n as u64 * 2, "harbour_operator", 4).await;
-            let (beside, _bystander) = port.given(n as u64 * 2 + 1, "harbour_operator", 4).await;
-            holder.batch_execute(&sql.replace("{me}", &held.name)).await.unwrap();
-            // By the cluster alone; nobody of ours calls it meanwhile.
-            for call in [&held, &beside] {
+            let (call, holder) = port.given(n as u64 * 2, "harbour_operator", 12).await;
+            let (beside, bystander) = port.given(n as u64 * 2 + 1, "harbour_operator", 12).await;
+            holder.batch_execute(&sql.replace("{me}", &call.name)).await.unwrap();
+            held.push((what, [call, beside], [holder, bystander]));
+        }
+        // By the cluster alone; nobody of ours calls it meanwhile.
+        for (what, calls, _) in &held {
+            for call in calls {
                 let late = port.ended(call, &[]).await;
                 println!("{power}: {what}: all of it gone {} ms after the end", late.as_millis());
             }
-            for call in [&held, &beside] {
+        }
+        for (what, calls, _) in &held {
+            for call in calls {
                 port.target.take(call).await.unwrap_or_else(|error| panic!("{what}: {error}"));
                 assert!(!port.target.holds(call).await.unwrap().there, "{what}");
                 let found = port.target.leftovers(call).await.unwrap();
@@ -185,6 +191,47 @@ async fn no_lock_holds_up_what_is_taken_back_early_nor_what_is_given_meanwhile()
         let kept = port.root.query("SELECT FROM pg_roles WHERE rolname = $1", &[&held.name]).await.unwrap();
         assert!(kept.is_empty(), "{power}: the role is still there");
         assert!(found.iter().all(|one| !one.alarming), "{found:?}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn no_lock_holds_up_the_end_of_what_is_to_go_on_and_what_moves_ends_at_its_later_end() {
+    for power in BROKERS {
+        let port = Port::new(power).await;
+        let mut held = Vec::new();
+        for (n, (what, sql)) in HOLDS_UP.into_iter().enumerate() {
+            let (call, holder) = port.given(n as u64, "harbour_operator", 10).await;
+            holder.batch_execute(&sql.replace("{me}", &call.name)).await.unwrap();
+            held.push((what, call, holder));
+        }
+        let longer = |call: &GrantCall, attempt| GrantCall {
+            attempt: call.attempt + attempt,
+            until: call.until.checked_add(SignedDuration::from_secs(2)).unwrap(),
+            ..call.clone()
+        };
+        let mut ends = Vec::new();
+        for (what, call, _) in &held {
+            let began = Timestamp::now();
+            let moved = port.target.prolong(&longer(call, 1)).await.is_ok_and(|back| back.there);
+            assert!(
+                Timestamp::now().duration_since(began) < SignedDuration::from_secs(1),
+                "{power}: {what} held it up"
+            );
+            ends.push(if moved { longer(call, 1) } else { call.clone() });
+        }
+        assert!(ends.iter().zip(&held).any(|(end, (_, call, _))| end.until > call.until), "{power}: nothing moved");
+        // By the cluster alone: at the later end where it moved, at the first where it didn't.
+        for (end, (what, call, _)) in ends.iter().zip(&held) {
+            let late = port.ended(end, &[]).await;
+            println!("{power}: {what}: moved {}, gone {} ms after its end", end.until > call.until, late.as_millis());
+            assert_eq!(
+                port.target.prolong(&longer(call, 2)).await,
+                Err(TargetError::Late),
+                "{what}: what ended goes on"
+            );
+            port.target.take(end).await.unwrap_or_else(|error| panic!("{what}: {error}"));
+            assert_eq!(port.target.prolong(&longer(call, 3)).await, Err(TargetError::Late));
+        }
     }
 }
 
