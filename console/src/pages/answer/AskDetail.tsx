@@ -5,6 +5,7 @@ import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input, Select, TextArea } from '../../parts/fields'
 import { Section } from '../../parts/sections'
+import { Words } from '../../parts/Said'
 import { Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, Right, State, Weight, Who } from '../../parts/told'
 import { useKeys } from '../../parts/keys'
@@ -93,7 +94,7 @@ function Context({ ask }: { ask: Ask }) {
         <div className="grid grid-cols-[minmax(0,1fr)] gap-3 break-words">
           <p>
             <span className="label block">What would change</span>
-            {opened(known.would_change)}.
+            <Words text={`${opened(known.would_change)}.`} />
           </p>
           <p>
             <span className="label block">What else they hold</span>

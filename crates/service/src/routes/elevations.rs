@@ -141,14 +141,9 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
             .filter(|held| held.right == right || sight.sees_scope(&world, held.right.scope))
             .map(|held| format!("{} (standing)", world.right_name(held.right))),
     );
-    let role = world.role_says(right.role);
     let has_already = others().any(|other| other.asker == asker && other.right == right && other.phase == Phase::Live)
         || world.standing_held_by(asker).iter().any(|held| held.right == right);
-    let would_change = if has_already {
-        format!("nothing new: {} holds this right already", world.subject_name(asker))
-    } else {
-        format!("{} could then do this on {}: {role}", world.subject_name(asker), world.path(right.scope))
-    };
+    let would_change = would_change(&world, elevation.get(), has_already);
     Ok(Json(AskContext {
         earlier_count,
         earlier: earlier.take(EARLIER_MOST).map(|other| views::earlier(&found.world, other)).collect(),
@@ -157,6 +152,19 @@ pub(super) async fn context(me: SignedIn, At(id): At) -> Answer<AskContext> {
         narrower: views::below(&world, right.scope),
         others_waiting: others().filter(|other| other.phase == Phase::Waiting && other.right == right).count(),
     }))
+}
+
+/// What a yes would change, in words.
+fn would_change(world: &World, elevation: &Elevation, has_already: bool) -> String {
+    let (who, right) = (world.subject_name(elevation.asker), elevation.right);
+    match (&elevation.extension, world.grant_of(elevation)) {
+        (Some(asked), Some(grant)) => {
+            let [until, ends] = [asked.until, grant.until].map(|at| at.strftime("%F %T UTC"));
+            format!("{who} could go on with it until {until}; without a yes it ends at {ends}")
+        }
+        _ if has_already => format!("nothing new: {who} holds this right already"),
+        _ => format!("{who} could then do this on {}: {}", world.path(right.scope), world.role_says(right.role)),
+    }
 }
 
 pub(super) async fn show(me: SignedIn, At(id): At, Query(query): Query<WaitQuery>) -> Answer<ElevationStory> {
@@ -306,7 +314,9 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
             .connector(grant.target)
             .cloned()
             .ok_or_else(|| Failure::target("its target is not looked after any more"))?;
-        (GrantCall::new(world, grant, Timestamp::now()), connector, grant.target, grant.until)
+        // Until the end that stands: whether one that is being moved to comes to be, nobody knows yet.
+        let call = GrantCall { until: grant.until, ..GrantCall::new(world, grant, Timestamp::now()) };
+        (call, connector, grant.target, grant.until)
     };
     if connector.takes_own_key() {
         return authorities::certify(&me.app, &connector, scope.0, &call, ask.public_key.as_deref()).await.map(Json);
