@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use jiff::Timestamp;
+use serde::Serialize;
 use tempestas_api::{
     AnswerRequest, AskContext, AskRequest, EarlierView, ElevationFilter, ElevationStory, ElevationView,
     ExtensionPreview, ExtensionRequest, LessView, PreviewRequest, WaitQuery, WordRequest,
@@ -11,7 +12,7 @@ use tempestas_core::{StartChoice, Verdict};
 
 use super::{
     Ended,
-    args::{AskArgs, ExtendArgs, Until, YesNo},
+    args::{AskArgs, Brings, ExtendArgs, Until, YesNo},
     cli::Cli,
     show::{self, say},
 };
@@ -30,20 +31,15 @@ pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
     };
     let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start };
     let demand = cli.client().preview_ask(&preview).await?;
-    if args.preview {
-        cli.print(&demand, |demand| say!("{}", demand.sentence))?;
+    if !goes_on_to_ask(cli, &args.brings, &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
-    if !cli.is_json() {
-        say!("{}", demand.sentence);
-    }
-    cli.sure("Ask for it?", args.yes)?;
     let request = AskRequest {
         right: args.right,
         duration: args.duration,
         start,
-        reason: args.reason,
-        ticket: args.ticket,
+        reason: args.brings.reason,
+        ticket: args.brings.ticket,
         shown: demand.digest,
     };
     let asked = cli.fresh(async |client| client.ask(&request).await).await?;
@@ -57,6 +53,19 @@ pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
         return Ok(Ended::Well);
     }
     until_rest(cli, &asked, &["waiting", "scheduled", "opening"], "live").await
+}
+
+/// Shows what is demanded; whether it is then to be asked for.
+fn goes_on_to_ask<T: Serialize>(cli: &Cli, brings: &Brings, demand: &T, sentence: &str) -> anyhow::Result<bool> {
+    if brings.preview {
+        cli.print(demand, |_| say!("{sentence}"))?;
+        return Ok(false);
+    }
+    if !cli.is_json() {
+        say!("{sentence}");
+    }
+    cli.sure("Ask for it?", brings.yes)?;
+    Ok(true)
 }
 
 /// Says each change until the elevation is past `states`; well if it is then in the wanted one.
@@ -274,16 +283,15 @@ async fn moved(cli: &Cli, one: &ElevationView, wait: bool, wanted: &str) -> anyh
 pub(crate) async fn extend(cli: &Cli, args: ExtendArgs) -> anyhow::Result<Ended> {
     let id = args.elevation.as_str();
     let demand = cli.client().preview_extension(id, &ExtensionPreview { more: args.more }).await?;
-    if args.preview {
-        cli.print(&demand, |demand| say!("{}", demand.sentence))?;
+    if !goes_on_to_ask(cli, &args.brings, &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
-    if !cli.is_json() {
-        say!("{}", demand.sentence);
-    }
-    cli.sure("Ask for it?", args.yes)?;
-    let request =
-        ExtensionRequest { more: Some(demand.more), reason: args.reason, ticket: args.ticket, shown: demand.digest };
+    let request = ExtensionRequest {
+        more: Some(demand.more),
+        reason: args.brings.reason,
+        ticket: args.brings.ticket,
+        shown: demand.digest,
+    };
     let asked = cli.fresh(async |client| client.extend(id, &request).await).await?;
     until_settled(cli, asked, args.wait, demand.until).await
 }

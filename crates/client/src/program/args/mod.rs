@@ -340,18 +340,25 @@ pub(crate) struct ExtendArgs {
     /// For how much longer, like 30m; the usual time where it is left out.
     #[arg(long = "for", value_parser = span)]
     pub(crate) more: Option<Seconds>,
+    #[command(flatten)]
+    pub(crate) brings: Brings,
+    /// Wait until it is settled, and its end was moved on its target.
+    #[arg(long)]
+    pub(crate) wait: bool,
+}
+
+/// What whoever asks brings, once they saw what is demanded.
+#[derive(ClapArgs)]
+pub(crate) struct Brings {
     /// Why.
     #[arg(long)]
     pub(crate) reason: Option<String>,
     /// Ticket.
     #[arg(long)]
     pub(crate) ticket: Option<String>,
-    /// Show the demand, and ask for nothing.
+    /// Only show what it would demand.
     #[arg(long)]
     pub(crate) preview: bool,
-    /// Wait until it is settled, and its end was moved on its target.
-    #[arg(long)]
-    pub(crate) wait: bool,
     /// Don't ask whether you are sure.
     #[arg(long)]
     pub(crate) yes: bool,
@@ -370,18 +377,8 @@ pub(crate) struct AskArgs {
     /// Begin when you say so, with `tempestas begin`.
     #[arg(long)]
     pub(crate) on_begin: bool,
-    /// Why.
-    #[arg(long)]
-    pub(crate) reason: Option<String>,
-    /// Ticket.
-    #[arg(long)]
-    pub(crate) ticket: Option<String>,
-    /// Only show what it would demand.
-    #[arg(long)]
-    pub(crate) preview: bool,
-    /// Don't ask whether you are sure.
-    #[arg(long)]
-    pub(crate) yes: bool,
+    #[command(flatten)]
+    pub(crate) brings: Brings,
     /// Wait until it is verified on its target.
     #[arg(long)]
     pub(crate) wait: bool,
