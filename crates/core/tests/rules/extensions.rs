@@ -22,6 +22,9 @@ fn extending(house: &mut House, settings: Settings) {
     house.well(Who::Administrator, TermsCommand::Set { terms: Terms { act: Act::Extend, ..rule(root, settings) } });
 }
 
+/// Something that happens in the house meanwhile.
+type Change = fn(&mut House);
+
 fn extension(house: &House, id: ElevationId) -> Option<&Extension> {
     house.world.elevations[&id].extension.as_deref()
 }
@@ -188,7 +191,7 @@ fn an_answer_to_the_ask_before_is_no_answer_to_going_on() {
 
 #[test]
 fn what_changed_between_the_ask_and_the_yes_wins_where_it_is_stricter() {
-    let stricter: [(&str, fn(&mut House)); 4] = [
+    let stricter: [(&str, Change); 4] = [
         ("the role grew", |house| {
             let (target, found) = (house.target(), crate::house::survey(house.now, 2));
             let digest = Digest::of_json(&found);
