@@ -26,7 +26,7 @@ const demand = (more: number, but: Partial<Api['ExtensionDemand']> = {}): Api['E
 /** A service that shows what is demanded for the time that is asked about; what was asked for. */
 function demands(but: Partial<Api['ExtensionDemand']> = {}) {
   const all = serve(({ url, body }) =>
-    url.endsWith('/extension')
+    url.endsWith('/extend/preview')
       ? [200, demand((body as { more: number | null }).more ?? 1800, but)]
       : [200, elevation()],
   )

@@ -70,7 +70,7 @@ function ExtendDialog({ id, open, close }: { id: string; open: boolean; close: (
   const demand = useData(
     ['extension', id, more],
     ['terms', 'people', 'stops', 'estate', 'elevations'],
-    () => post('/api/v1/elevations/{id}/extension', { more: more ?? null }, { id }),
+    () => post('/api/v1/elevations/{id}/extend/preview', { more: more ?? null }, { id }),
     { keep: true },
   )
   return (

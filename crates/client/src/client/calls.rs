@@ -217,7 +217,7 @@ calls! {
     /// Begins an elevation that is ready.
     begin(id: &str) -> ElevationView = POST ["elevations", id, "begin"];
     /// Everything that going on with an elevation will need.
-    preview_extension(id: &str, wanted: &ExtensionPreview) -> ExtensionDemand = POST ["elevations", id, "extension"] body wanted;
+    preview_extension(id: &str, wanted: &ExtensionPreview) -> ExtensionDemand = POST ["elevations", id, "extend", "preview"] body wanted;
     /// Asks to go on with an elevation.
     extend(id: &str, ask: &ExtensionRequest) -> ElevationView = POST ["elevations", id, "extend"] body ask;
     /// Takes the grace of an elevation.

@@ -61,7 +61,7 @@ signed-in      get    /elevations/{id}
 signed-in      post   /elevations/{id}/answer
 signed-in      post   /elevations/{id}/withdraw
 signed-in      post   /elevations/{id}/begin
-signed-in      post   /elevations/{id}/extension
+signed-in      post   /elevations/{id}/extend/preview
 signed-in      post   /elevations/{id}/extend
 signed-in      post   /elevations/{id}/grace
 signed-in      post   /elevations/{id}/give-back

@@ -243,7 +243,7 @@ async fn what_each_change_prints_as_json_is_as_the_description_says() {
     printed.run(&house, &tomas, &["show", id, "--wait", "live"], "get /elevations/{id}");
     printed.run(&house, &tomas, &["reach", id], "post /elevations/{id}/login");
     let go_on = ["extend", id, "--for", "5m", "--preview"];
-    printed.run(&house, &tomas, &go_on, "post /elevations/{id}/extension");
+    printed.run(&house, &tomas, &go_on, "post /elevations/{id}/extend/preview");
     let go_on = ["extend", id, "--for", "5m", "--reason", "the leak goes on", "--yes"];
     printed.run(&house, &tomas, &go_on, "post /elevations/{id}/extend");
     printed.run(&house, &tomas, &["withdraw", id], "post /elevations/{id}/withdraw");

@@ -190,7 +190,7 @@ fn of_elevations(table: Table) -> Table {
         .post("/elevations/{id}/answer", elevations::answer, "Answer yes or no")
         .post("/elevations/{id}/withdraw", elevations::withdraw, "Take an ask back")
         .post("/elevations/{id}/begin", elevations::begin, "Begin an elevation that is ready")
-        .post("/elevations/{id}/extension", elevations::preview_extension, "Everything going on with it will need")
+        .post("/elevations/{id}/extend/preview", elevations::preview_extension, "Everything going on with it will need")
         .looks()
         .post("/elevations/{id}/extend", elevations::extend, "Ask to go on with an elevation beyond its end")
         .post("/elevations/{id}/grace", elevations::take_grace, "Take the grace that the terms give at its end")
