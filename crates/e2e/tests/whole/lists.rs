@@ -179,9 +179,7 @@ async fn filters_leave_out_what_doesnt_fit_and_single_reads_say_the_same() {
     let put = async |tag: &str| {
         let whole = json!({ "scope": changed.scope, "act": changed.act, "role": changed.role, "weight": changed.weight,
             "asker": changed.asker, "labels": changed.labels, "attributes": changed.attributes, "pins": changed.pins,
-            "settings": { "longest": changed.settings.longest, "usual": changed.settings.usual, "starts": changed.settings.starts,
-                "reason": changed.settings.reason, "ticket": changed.settings.ticket, "assurance": changed.settings.assurance,
-                "approval": changed.settings.approval, "lapse": changed.settings.lapse } });
+            "settings": changed.settings });
         let request = reqwest::Client::new().put(&url).bearer_auth(&token).header(header::IF_MATCH, tag);
         request.json(&whole).send().await.unwrap().status()
     };
