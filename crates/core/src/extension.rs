@@ -121,6 +121,9 @@ fn movable<'w>(world: &'w World, elevation: &Elevation, now: Timestamp) -> Resul
     if !role.is_some_and(|role| role.lapse.movable) {
         return Err(ExtendRefusal::EndIsFixed { right: world.right_name(elevation.right) }.into());
     }
+    if world.clock_is_held() {
+        return Err(ExtendRefusal::ClockHeld.into());
+    }
     if let Some(until) = grant.moving_to.or_else(|| Some(elevation.extension.as_ref()?.until)) {
         return Err(ExtendRefusal::UnderWay { id, until }.into());
     }

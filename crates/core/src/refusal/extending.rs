@@ -20,6 +20,8 @@ pub enum ExtendRefusal {
     NotLive { id: ElevationId, phase: Phase },
     #[error("its system can't move the end of {right} while it is in force; ask anew before it ends")]
     EndIsFixed { right: String },
+    #[error("no end moves until an administrator has looked at this machine's clock")]
+    ClockHeld,
     #[error("{id} is to go on until {} already; wait until that is settled", moment(*until))]
     UnderWay { id: ElevationId, until: Timestamp },
     #[error(
@@ -53,6 +55,7 @@ impl ExtendRefusal {
             Self::NotHolderToExtend => Class::NotAllowed,
             Self::NotLive { .. }
             | Self::EndIsFixed { .. }
+            | Self::ClockHeld
             | Self::UnderWay { .. }
             | Self::TimesUsed { .. }
             | Self::NoRoom { .. }

@@ -336,6 +336,21 @@ fn a_target_that_can_not_move_an_end_is_not_asked_to() {
 }
 
 #[test]
+fn no_end_moves_by_a_clock_that_nobody_has_looked_at_since_it_was_set() {
+    let (mut house, id) = live(&Settings { grace: Some(Grace(Seconds(60))), ..settings(1) });
+    house.extend(Who::Asker, id, 60).unwrap();
+    house.keeper(Report::Alarm(AlarmKind::ClockStep { seconds: 9 }));
+    house.answer(Who::First, id, Verdict::Yes).unwrap();
+    assert_eq!((extension(&house, id), house.world.grants[&house.grant(id)].moving_to), (None, None));
+    assert_eq!(house.extend(Who::Asker, id, 60), Err(ExtendRefusal::ClockHeld.into()));
+    let grace = ElevationCommand::TakeGrace { elevation: id };
+    assert_eq!(house.try_as(Who::Asker, grace.clone()), Err(ExtendRefusal::ClockHeld.into()));
+    let alarm = house.world.open_alarm(|about| matches!(about, AlarmKind::ClockStep { .. })).unwrap().id;
+    house.well(Who::Administrator, Command::SettleAlarm { alarm });
+    house.well(Who::Asker, grace);
+}
+
+#[test]
 fn a_target_that_owes_an_end_moves_none() {
     let (mut house, id) = live(&settings(0));
     let other = house.ask(Who::Asker, 60, StartChoice::AtYes).unwrap();
