@@ -56,6 +56,7 @@ describe('rules', () => {
   it('that hold here are those of the scope and of all above, the highest first', async () => {
     port([
       rule({ id: 'T6', scope: '/harbour/pier', role: 'root' }),
+      rule({ id: 'T7', scope: '/harbour/pier', act: 'extend' }),
       rule(),
       rule({ id: 'T1', scope: '/', asker: 'suppliers', pins: ['longest'] }),
       rule({ id: 'T9', scope: '/customs' }),
@@ -63,11 +64,12 @@ describe('rules', () => {
     ])
     editor('/harbour/pier')
     const lines = (await screen.findAllByRole('listitem')).map((one) => one.textContent)
-    expect(lines.map((line) => /T\d/.exec(line)?.[0])).toEqual(['T1', 'T4', 'T6'])
+    expect(lines.map((line) => /T\d/.exec(line)?.[0])).toEqual(['T1', 'T4', 'T6', 'T7'])
     expect(lines[0]).toContain('From everything, asked by suppliers')
     expect(screen.getByLabelText('pinned: below it may only be stricter')).toBeTruthy()
     expect(lines[2]).toContain('Here, role root')
-    expect(screen.getAllByRole('button', { name: 'Change' })).toHaveLength(1)
+    expect(lines[3]).toContain('Here, to go on')
+    expect(screen.getAllByRole('button', { name: 'Change' })).toHaveLength(2)
   })
 
   it('are changed by nobody who may not', async () => {

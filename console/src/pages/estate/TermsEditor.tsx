@@ -165,12 +165,13 @@ function Edit({ rule, start, roles, onClose }: EditProps) {
   )
 }
 
-/** For what a rule holds, in words: `Here, role root, critical roles, asked by tomas.reyes`. */
+/** For what a rule holds, in words: `Here, to go on, role root, critical roles, asked by tomas.reyes`. */
 function HoldsFor({ rule, path }: { rule: Rule; path: string }) {
   const [labels, attributes] = [writeNamed(rule.labels), writeNamed(rule.attributes)]
   return (
     <p className="font-medium">
       {rule.scope === path ? 'Here' : `From ${rule.scope === '/' ? 'everything' : rule.scope}`}
+      {ACT[rule.act] && `, ${ACT[rule.act]}`}
       {rule.role && (
         <>
           , role <span className="mono">{rule.role}</span>
