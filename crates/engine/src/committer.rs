@@ -5,7 +5,8 @@ use std::{collections::BTreeSet, sync::Arc};
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Caller, Command, Context, Decision, Digest, KEPT_FOR, LookedAt, Recall, Refusal, What, World, decide,
+    Caller, CallerRefusal, Command, Context, Decision, Digest, KEPT_FOR, LookedAt, Recall, Refusal, What, World,
+    decide,
     ledger::{Signer, Tree},
     targets_of,
 };
@@ -171,8 +172,8 @@ impl Committer {
         };
         let decided = decide(&self.world, command, context).and_then(|decided| {
             let whats: Vec<What> = decided.facts.iter().map(|fact| fact.what.clone()).collect();
-            let private = private(&decided.facts)
-                .map_err(|error| Refusal::Conflict(format!("a secret of it could not be kept: {error:#}")))?;
+            let private =
+                private(&decided.facts).map_err(|error| CallerRefusal::SecretNotKept { why: format!("{error:#}") })?;
             Ok((decided, private, whats))
         });
         match decided {

@@ -2,7 +2,9 @@
 
 use std::{collections::BTreeSet, sync::Arc};
 
-use tempestas_core::{Caller, Command, Fact, LookedAt, Recall, Refusal, ScopeId, Topic, What, World, ledger::Signer};
+use tempestas_core::{
+    Caller, CallerRefusal, Command, Fact, LookedAt, Recall, Refusal, ScopeId, Topic, What, World, ledger::Signer,
+};
 use tempestas_store::{Loaded, Private, Store, StoreError};
 use tokio::sync::{broadcast, mpsc, oneshot, watch};
 
@@ -83,7 +85,7 @@ impl Engine {
         private: MakePrivate,
     ) -> Outcome {
         let (reply, outcome) = oneshot::channel();
-        let stopping = || Refusal::Conflict("the service is stopping; try again in a moment".to_owned());
+        let stopping = || Refusal::from(CallerRefusal::Stopping);
         let command = command.into();
         self.jobs.send(Job { command, looked_at, caller, private, reply }).await.map_err(|_| stopping())?;
         outcome.await.map_err(|_| stopping())?

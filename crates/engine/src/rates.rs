@@ -3,7 +3,9 @@
 use std::collections::HashMap;
 
 use jiff::Timestamp;
-use tempestas_core::{Command, Context, Decision, Note, Refusal, SubjectId, World, decide, refusals_dropped};
+use tempestas_core::{
+    CallerRefusal, Command, Context, Decision, Note, Refusal, SubjectId, World, decide, refusals_dropped,
+};
 
 /// Refusals of one caller that become facts within a minute; the rest is counted.
 const REFUSALS_MOST: u32 = 30;
@@ -52,9 +54,7 @@ impl Rates {
             (Command::Note(Note::NameUnknown), None) => self.within_rate(SubjectId(0), context),
             (Command::Note(Note::Exported(_)), Some(person)) => {
                 if counted(&mut self.exports, person, context.now).count > EXPORTS_MOST {
-                    return Err(Refusal::Limit(format!(
-                        "you took from the record {EXPORTS_MOST} times within a minute, each of which is noted; wait for the next"
-                    )));
+                    return Err(CallerRefusal::TookTooOften { most: EXPORTS_MOST }.into());
                 }
                 Some(Decision::default())
             }

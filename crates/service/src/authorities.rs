@@ -16,6 +16,7 @@ use crate::{
     app::App,
     keyring::{self, Keyring},
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// Most certificates that a host is told are void; the rest is refused there because its grant is not kept.
@@ -197,15 +198,12 @@ pub(crate) async fn certify(
     key: Option<&str>,
 ) -> Result<LoginReply, Failure> {
     let (Connector::Linux { host, port, host_key, .. }, Some(account)) = (connector, &call.account) else {
-        return Err(Failure::invalid("no certificate opens this kind of target".to_owned()));
+        return Err(EdgeRefusal::NoCertificate.into());
     };
-    let key = key.ok_or_else(|| {
-        Failure::invalid(
-            "a host is reached with a key of your own: send the line of a public key like ~/.ssh/id_ed25519.pub with this"
-                .to_owned(),
-        )
-    })?;
-    let refused = |error: tempestas_targets::linux::CertificateError| Failure::invalid(error.to_string());
+    let key = key.ok_or(EdgeRefusal::NoKey)?;
+    let refused = |error: tempestas_targets::linux::CertificateError| {
+        Failure::from(EdgeRefusal::BadKey { why: error.to_string() })
+    };
     let says = Certified {
         principal: &format!("{account}@{}", host_name(app.installation(), scope)),
         key_id: &format!("tempestas {} g{}", app.installation(), call.grant),

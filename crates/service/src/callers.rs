@@ -10,8 +10,7 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Administers, Caller, Command, DutyKind, Fact, FreshProof, LookedAt, Note, Refusal, ScopeId, Seconds, Sight,
-    SubjectId,
+    Administers, Caller, Command, DutyKind, Fact, FreshProof, LookedAt, Note, ScopeId, Seconds, Sight, SubjectId,
 };
 use tempestas_engine::Outcome;
 use tempestas_store::{Private, SignIn, SignInKind};
@@ -21,6 +20,7 @@ use crate::{
     drafts,
     identity::token_digest,
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// How fresh a proof must be for changing how one signs in, or letting a program in.
@@ -116,7 +116,12 @@ impl SignedIn {
         Sight::of(&self.app.world(), self.person)
     }
 
-    async fn with_duty(self, parts: &Parts, fits: impl Fn(DutyKind) -> bool, says: &str) -> Result<Self, Failure> {
+    async fn with_duty(
+        self,
+        parts: &Parts,
+        fits: impl Fn(DutyKind) -> bool,
+        says: EdgeRefusal,
+    ) -> Result<Self, Failure> {
         let has = {
             let world = self.app.world();
             world.duties.values().any(|duty| fits(duty.kind) && world.belongs_to(self.person, duty.subject))
@@ -127,7 +132,7 @@ impl SignedIn {
         let command = format!("{} {}", parts.method.as_str().to_lowercase(), route(parts));
         let note = Note::Refused { command, code: "not-allowed".to_owned(), elevation: None };
         self.app.note(self.person, &self.address, note).await?;
-        Err(Refusal::NotAllowed(says.to_owned()).into())
+        Err(says.into())
     }
 }
 
@@ -236,7 +241,7 @@ fn ensure_own_origin(parts: &Parts, by_cookie: bool) -> Result<(), Failure> {
     if parts.method == Method::GET || is_own_origin(parts).unwrap_or(!by_cookie) {
         return Ok(());
     }
-    Err(Refusal::NotAllowed("this came from a page of another origin; open the console itself".to_owned()).into())
+    Err(EdgeRefusal::ForeignPage.into())
 }
 
 /// Whether a caller who has been listening for a while is still signed in.
@@ -301,9 +306,7 @@ impl FromRequestParts<App> for Overseer {
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
         let me = SignedIn::from_request_parts(parts, app).await?;
-        me.with_duty(parts, |_| true, "only an administrator or auditor may see this; `tempestas me` shows your duties")
-            .await
-            .map(Self)
+        me.with_duty(parts, |_| true, EdgeRefusal::NoDuty).await.map(Self)
     }
 }
 
@@ -313,8 +316,6 @@ impl FromRequestParts<App> for Administrator {
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Failure> {
         let me = SignedIn::from_request_parts(parts, app).await?;
         let administers = |kind| kind == DutyKind::Administrator;
-        me.with_duty(parts, administers, "only an administrator may do this; `tempestas me` shows your duties")
-            .await
-            .map(Self)
+        me.with_duty(parts, administers, EdgeRefusal::NoAdministrator).await.map(Self)
     }
 }

@@ -11,7 +11,7 @@ use axum::{
 use jiff::Timestamp;
 use serde_json::Value;
 use tempestas_api::{DraftView, Drafted, as_precondition};
-use tempestas_core::{Digest, Refusal};
+use tempestas_core::Digest;
 use tempestas_store::{Draft, SignInKind};
 use tower::ServiceExt as _;
 
@@ -20,6 +20,7 @@ use crate::{
     callers::{SignedIn, credential, sign_in},
     door::{BODY_MOST, Drafting, looked_at, read_body},
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// Most open drafts of one person.
@@ -32,10 +33,7 @@ pub(crate) fn is_reading(parts: &Parts) -> bool {
 
 /// What a device hears of whatever else it tries.
 pub(crate) fn only_in_console() -> Failure {
-    Refusal::NotAllowed(
-        "a program that was let in by a code reads and drafts; do this in the console, or sign in with `tempestas sign-in --password`".to_owned(),
-    )
-    .into()
+    EdgeRefusal::OnlyInConsole.into()
 }
 
 /// Keeps what a device may only draft; lets everything else by.
@@ -65,15 +63,13 @@ async fn keep(app: &App, person: tempestas_core::SubjectId, request: Request) ->
         let said: Value = serde_json::from_str(&body)
             .map_err(|error| Failure::Malformed(format!("the body is not JSON: {error}")))?;
         if said.get("secret").and_then(Value::as_str).is_some_and(|secret| !secret.is_empty()) {
-            return Err(Failure::invalid("a draft keeps no secret: leave it out, or do this in the console"));
+            return Err(EdgeRefusal::SecretDraft.into());
         }
     }
     let looked_at = looked_at(&parts)?;
     let open = app.store().drafts(person).await?.iter().filter(|draft| draft.reply.is_none()).count();
     if open >= OPEN_MOST {
-        return Err(
-            Refusal::Limit(format!("{open} drafts wait for you in the console, and {OPEN_MOST} is the most")).into()
-        );
+        return Err(EdgeRefusal::TooManyDrafts { open, most: OPEN_MOST }.into());
     }
     let (method, path) = (parts.method.as_str(), parts.uri.path());
     let draft = app.store().keep_draft(person, method, path, &body, looked_at, Timestamp::now()).await?;
@@ -117,7 +113,7 @@ pub(crate) async fn find(me: &SignedIn, id: &str) -> Result<Draft, Failure> {
 
 fn settled(draft: &Draft) -> Failure {
     let state = if draft.reply.is_some() { view(draft).state } else { "settled".to_owned() };
-    Refusal::Conflict(format!("draft {} is {state} already", draft.id)).into()
+    EdgeRefusal::DraftSettled { id: draft.id, state }.into()
 }
 
 /// Carries a draft out, through the same doors as everything else, with the confirming browser's own sign-in.
@@ -127,7 +123,7 @@ pub(crate) async fn confirm(me: &SignedIn, parts: &Parts, id: &str, shown: Diges
         return Err(settled(&draft));
     }
     if digest(&draft) != shown {
-        return Err(Refusal::Changed("the draft".to_owned()).into());
+        return Err(EdgeRefusal::DraftChanged.into());
     }
     let routes = me.app.routes().ok_or_else(|| Failure::Failed(anyhow::anyhow!("the doors are not open yet")))?;
     let mut request = Request::builder().method(draft.method.as_str()).uri(&draft.path);

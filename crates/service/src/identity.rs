@@ -15,6 +15,7 @@ use tokio::sync::{Semaphore, SemaphorePermit};
 use totp_rs::{Builder, Secret, Totp};
 use zeroize::Zeroizing;
 
+use crate::refused::EdgeRefusal;
 use crate::{app::App, keyring, problem::Failure};
 
 /// How guesses are slowed down, for an account from an address.
@@ -138,9 +139,7 @@ impl Identity {
 /// Refuses a new password that is too short, or so long that hashing it would cost more than others.
 pub(crate) fn check_password(password: &str) -> Result<(), Failure> {
     if password.chars().count() < PASSWORD_LEAST || password.len() > PASSWORD_MOST {
-        return Err(Failure::invalid(format!(
-            "a password has {PASSWORD_LEAST} letters or more, and at most {PASSWORD_MOST} bytes"
-        )));
+        return Err(EdgeRefusal::BadPassword { least: PASSWORD_LEAST, most: PASSWORD_MOST }.into());
     }
     Ok(())
 }
@@ -271,9 +270,7 @@ pub(crate) async fn prove_again(app: &App, sign_in: &SignIn, code: &str, address
     .await?;
     if passed.is_none() {
         app.note(sign_in.person, address, Note::ProofFailed).await?;
-        return Err(Failure::invalid(
-            "this code is wrong or was used before; wait for the next one your authenticator shows",
-        ));
+        return Err(EdgeRefusal::WrongCode.into());
     }
     proven_anew(app, sign_in, ProofMethod::TotpCode).await
 }

@@ -18,6 +18,7 @@ use crate::{
     callers::{credential, sign_in},
     door::{BODY_MOST, read_body},
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// Longest key.
@@ -67,9 +68,7 @@ async fn carry_out(app: App, key: String, request: Request, next: Next) -> Resul
         Claim::New => {}
         Claim::Done(status, reply) => return Ok(replayed(status, reply)),
         Claim::Busy => {
-            return Err(Failure::Refused(tempestas_core::Refusal::Conflict(
-                "the same request is being carried out, or was when the service stopped; look whether it was done before you send it with a new key".to_owned(),
-            )));
+            return Err(EdgeRefusal::KeyBusy.into());
         }
         Claim::Other => {
             return Err(Failure::Malformed(

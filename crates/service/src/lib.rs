@@ -24,6 +24,7 @@ pub mod operate;
 mod passkeys;
 mod past;
 mod problem;
+mod refused;
 mod routes;
 mod serve;
 mod status;

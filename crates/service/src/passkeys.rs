@@ -25,6 +25,7 @@ use crate::{
     identity::{network, proven_anew},
     keyring,
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// How long the second half of a ceremony may take.
@@ -80,9 +81,7 @@ impl Passkeys {
     }
 
     fn party(&self) -> Result<&Webauthn, Failure> {
-        self.party.as_ref().ok_or_else(|| {
-            Failure::invalid("passkeys are bound to a name, and this service is only known by a number; set `address` in its configuration")
-        })
+        self.party.as_ref().ok_or_else(|| EdgeRefusal::NoName.into())
     }
 
     fn begin(&self, half: Half, options: &impl Serialize) -> Result<Ceremony, Failure> {
@@ -127,7 +126,7 @@ impl Passkeys {
         });
         match taken {
             Some((since, half)) if Timestamp::now().duration_since(since) < CEREMONY_LASTS => Ok(half),
-            _ => Err(Failure::invalid("this took too long, or the service was started anew; press the button again")),
+            _ => Err(EdgeRefusal::CeremonyOver.into()),
         }
     }
 }
@@ -157,7 +156,7 @@ pub(crate) async fn begin_adding(app: &App, _: FreshProof, person: SubjectId, na
     let party = app.passkeys().party()?;
     let known = app.store().passkeys(person).await?;
     if known.len() >= PASSKEYS_MOST {
-        return Err(Failure::invalid(format!("you have {PASSKEYS_MOST} passkeys, which is the most; drop one first")));
+        return Err(EdgeRefusal::TooManyPasskeys { most: PASSKEYS_MOST }.into());
     }
     let exclude = known.iter().map(|kept| CredentialID::from(kept.credential.clone())).collect();
     // Stable for the person and no one's name, as WebAuthn asks of user handles.
@@ -187,9 +186,11 @@ pub(crate) async fn add(
         return Err(not_proven());
     }
     let credential: RegisterPublicKeyCredential = read(credential)?;
-    let key = app.passkeys().party()?.finish_passkey_registration(&credential, &state).map_err(|error| {
-        Failure::invalid(format!("the passkey can't be used: {error}; try again, or with another authenticator"))
-    })?;
+    let key = app
+        .passkeys()
+        .party()?
+        .finish_passkey_registration(&credential, &state)
+        .map_err(|error| EdgeRefusal::BadPasskey { why: error.to_string() })?;
     let kept = Kept {
         credential: key.cred_id().to_vec(),
         person,
@@ -199,7 +200,7 @@ pub(crate) async fn add(
         used_at: None,
     };
     if app.store().passkey(&kept.credential).await?.is_some() {
-        return Err(Failure::invalid("this passkey is in use here already"));
+        return Err(EdgeRefusal::PasskeyKnown.into());
     }
     Ok(kept)
 }
@@ -248,7 +249,7 @@ async fn note_use(store: &Store, kept: &Kept, known: &Passkey) -> Result<(), Fai
 pub(crate) async fn begin_proof(app: &App, sign_in: &SignIn) -> Result<Ceremony, Failure> {
     let kept = app.store().passkeys(sign_in.person).await?;
     if kept.is_empty() {
-        return Err(Failure::invalid("you have no passkey; give a code, or add a passkey under Settings"));
+        return Err(EdgeRefusal::NoPasskey.into());
     }
     let keys = kept.iter().map(key).collect::<Result<Vec<_>, _>>()?;
     let (options, state) = app.passkeys().party()?.start_passkey_authentication(&keys).map_err(failed)?;
@@ -257,7 +258,7 @@ pub(crate) async fn begin_proof(app: &App, sign_in: &SignIn) -> Result<Ceremony,
 
 /// Second half: proven at the time returned.
 pub(crate) async fn prove(app: &App, sign_in: &SignIn, ceremony: &str, credential: Value) -> Result<Proof, Failure> {
-    let wrong = || Failure::invalid("this passkey did not prove you; try again, or give a code");
+    let wrong = || Failure::from(EdgeRefusal::PasskeyProvedNothing);
     let Half::Proving { sign_in: whose, state } = app.passkeys().take(ceremony)? else { return Err(wrong()) };
     if whose != sign_in.id {
         return Err(wrong());

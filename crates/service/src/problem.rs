@@ -8,11 +8,15 @@ use axum::{
 use tempestas_api::{Problem, TokenRefusal};
 use tempestas_core::{Class, Refusal};
 
+use crate::refused::EdgeRefusal;
+
 /// Why a request came to nothing.
 #[derive(Debug)]
 pub(crate) enum Failure {
     /// Decided against.
     Refused(Refusal),
+    /// Refused before the rules were asked.
+    Edge(EdgeRefusal),
     /// Nobody is signed in.
     SignIn(String),
     /// Nobody is signed in with this token any more.
@@ -46,14 +50,11 @@ impl Failure {
         Self::Refused(Refusal::Unknown { what, name: name.to_owned(), remedy: remedy.to_owned() })
     }
 
-    pub(crate) fn invalid(says: impl Into<String>) -> Self {
-        Self::Refused(Refusal::Invalid(says.into()))
-    }
-
     /// The word for programs.
     pub(crate) fn code(&self) -> &'static str {
         match self {
             Self::Refused(refusal) => refusal.code(),
+            Self::Edge(refusal) => refusal.class().into(),
             Self::SignIn(_) | Self::DeadToken => "sign-in",
             Self::NoToken(word, _) => word,
             Self::Malformed(_) => "malformed",
@@ -69,15 +70,8 @@ impl Failure {
 
     fn status(&self) -> StatusCode {
         match self {
-            Self::Refused(refusal) => match refusal.class() {
-                Class::NotAllowed => StatusCode::FORBIDDEN,
-                Class::Unknown => StatusCode::NOT_FOUND,
-                Class::Invalid => StatusCode::UNPROCESSABLE_ENTITY,
-                Class::Conflict | Class::Changed => StatusCode::CONFLICT,
-                Class::Stale => StatusCode::PRECONDITION_FAILED,
-                Class::Limit => StatusCode::TOO_MANY_REQUESTS,
-                Class::StepUp => StatusCode::UNAUTHORIZED,
-            },
+            Self::Refused(refusal) => status_of(refusal.class()),
+            Self::Edge(refusal) => status_of(refusal.class()),
             Self::OtherMethod => StatusCode::METHOD_NOT_ALLOWED,
             Self::Unseen(_) => StatusCode::PRECONDITION_REQUIRED,
             Self::SlowDown(_) => StatusCode::TOO_MANY_REQUESTS,
@@ -93,6 +87,7 @@ impl Failure {
     fn says(&self) -> String {
         match self {
             Self::Refused(refusal) => refusal.to_string(),
+            Self::Edge(refusal) => refusal.to_string(),
             Self::SignIn(says) | Self::Malformed(says) | Self::Target(says) | Self::NoToken(_, says) => says.clone(),
             Self::DeadToken => "nobody is signed in with this token any more; run `tempestas sign-in`".to_owned(),
             Self::NotJson => "the body must be JSON, and say so: `Content-Type: application/json`".to_owned(),
@@ -107,7 +102,28 @@ impl Failure {
     }
 }
 
+const fn status_of(class: Class) -> StatusCode {
+    match class {
+        Class::NotAllowed => StatusCode::FORBIDDEN,
+        Class::Unknown => StatusCode::NOT_FOUND,
+        Class::Invalid => StatusCode::UNPROCESSABLE_ENTITY,
+        Class::Conflict | Class::Changed => StatusCode::CONFLICT,
+        Class::Stale => StatusCode::PRECONDITION_FAILED,
+        Class::Limit => StatusCode::TOO_MANY_REQUESTS,
+        Class::StepUp => StatusCode::UNAUTHORIZED,
+    }
+}
+
 impl Failure {
+    /// Why, as a word for programs; none where its code says it all.
+    fn cause(&self) -> Option<&'static str> {
+        match self {
+            Self::Refused(refusal) => refusal.cause(),
+            Self::Edge(refusal) => Some(refusal.into()),
+            _ => None,
+        }
+    }
+
     /// What is said of it in the log, in one line.
     pub(crate) fn logged(&self) -> String {
         match self {
@@ -120,6 +136,12 @@ impl Failure {
 impl From<Refusal> for Failure {
     fn from(refusal: Refusal) -> Self {
         Self::Refused(refusal)
+    }
+}
+
+impl From<EdgeRefusal> for Failure {
+    fn from(refusal: EdgeRefusal) -> Self {
+        Self::Edge(refusal)
     }
 }
 
@@ -148,14 +170,13 @@ impl IntoResponse for Failure {
             Self::Refused(Refusal::StepUp { max_age, .. }) => Some(max_age.0),
             _ => None,
         };
-        let cause = if let Self::Refused(refusal) = &self { refusal.cause() } else { None };
         let problem = Problem {
             kind: "about:blank".to_owned(),
             title: status.canonical_reason().unwrap_or_default().to_owned(),
             status: status.as_u16(),
             detail: self.says(),
             code: self.code().to_owned(),
-            cause: cause.map(str::to_owned),
+            cause: self.cause().map(str::to_owned),
             max_age,
         };
         let mut response = (status, Json(problem)).into_response();
@@ -181,7 +202,7 @@ impl IntoResponse for Failure {
 #[cfg(test)]
 mod tests {
     use axum::body::to_bytes;
-    use tempestas_core::{AnswerRefusal, AskRefusal, Seconds};
+    use tempestas_core::{AnswerRefusal, AskRefusal, CallerRefusal, Seconds};
 
     use super::*;
 
@@ -195,22 +216,24 @@ mod tests {
     #[tokio::test]
     async fn each_class_of_refusal_has_its_status_and_says_so() {
         let words = || "some words".to_owned();
-        for (refusal, status, code) in [
-            (Refusal::NotAllowed(words()), 403, "not-allowed"),
-            (Refusal::Unknown { what: "scope", name: words(), remedy: words() }, 404, "unknown"),
-            (Refusal::Invalid(words()), 422, "invalid"),
-            (Refusal::Conflict(words()), 409, "conflict"),
-            (Refusal::Changed(words()), 409, "changed"),
-            (Refusal::Stale(words()), 412, "stale"),
-            (Refusal::Limit(words()), 429, "limit"),
-            (Refusal::StepUp { max_age: Seconds(600), last: None }, 401, "step-up"),
+        let unknown = Refusal::Unknown { what: "scope", name: words(), remedy: words() };
+        let stale = Refusal::from(CallerRefusal::Stale { what: words() });
+        for (refusal, status, code, cause) in [
+            (Failure::from(EdgeRefusal::NoDuty), 403, "not-allowed", Some("no-duty")),
+            (unknown.into(), 404, "unknown", None),
+            (EdgeRefusal::NoKey.into(), 422, "invalid", Some("no-key")),
+            (EdgeRefusal::KeyBusy.into(), 409, "conflict", Some("key-busy")),
+            (EdgeRefusal::DraftChanged.into(), 409, "changed", Some("draft-changed")),
+            (stale.into(), 412, "stale", Some("stale")),
+            (EdgeRefusal::TooManyDrafts { open: 20, most: 20 }.into(), 429, "limit", Some("too-many-drafts")),
+            (Refusal::StepUp { max_age: Seconds(600), last: None }.into(), 401, "step-up", None),
         ] {
-            let says = refusal.to_string();
+            let says = refusal.says();
             let (answered, headers, problem) = told(refusal).await;
             assert_eq!((answered, problem["status"].as_u64()), (status, Some(status.into())));
             assert_eq!((problem["code"].as_str(), problem["detail"].as_str()), (Some(code), Some(says.as_str())));
             assert_eq!(headers[header::CONTENT_TYPE], "application/problem+json");
-            assert!(problem.get("cause").is_none(), "its class is all that is told");
+            assert_eq!(problem.get("cause").and_then(|told| told.as_str()), cause);
         }
     }
 

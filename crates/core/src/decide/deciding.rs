@@ -9,9 +9,9 @@ use jiff::Timestamp;
 
 use super::proofs::Permit;
 use crate::{
-    Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Id, Influence, Key, Kind,
-    LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words, World,
-    influence::lets_through_with_less,
+    CallerRefusal, Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Id,
+    Influence, Key, Kind, LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words,
+    World, influence::lets_through_with_less,
 };
 
 /// What is asked, and what is known. Nothing is written here: that takes a [`Draft`], which only a [`Permit`] gives.
@@ -49,7 +49,7 @@ impl<'w> Deciding<'w> {
     pub(super) fn ensure_as_looked_at(&self, what: &impl fmt::Display, present: Option<Digest>) -> Result<(), Refusal> {
         let present = present.map_or(LookedAt::Nothing, LookedAt::This);
         let is_so = self.context.looked_at.is_none_or(|looked_at| looked_at == present);
-        if is_so { Ok(()) } else { Err(Refusal::Stale(what.to_string())) }
+        if is_so { Ok(()) } else { Err(CallerRefusal::Stale { what: what.to_string() }.into()) }
     }
 
     pub(super) fn elevation(&self, id: ElevationId) -> Result<Elevation, Refusal> {

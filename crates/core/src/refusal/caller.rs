@@ -35,12 +35,23 @@ pub enum CallerRefusal {
     AnothersTarget,
     #[error("nothing was chosen")]
     OfNothing,
+    #[error("{what} was changed since you looked at it; look again and decide anew")]
+    Stale { what: String },
+    #[error("the service is stopping; try again in a moment")]
+    Stopping,
+    #[error("a secret of it could not be kept: {why}")]
+    SecretNotKept { why: String },
+    #[error("you took from the record {most} times within a minute, each of which is noted; wait for the next")]
+    TookTooOften { most: u32 },
 }
 
 impl CallerRefusal {
     pub(super) const fn class(&self) -> Class {
         match self {
             Self::OfNothing => Class::Invalid,
+            Self::Stale { .. } => Class::Stale,
+            Self::Stopping | Self::SecretNotKept { .. } => Class::Conflict,
+            Self::TookTooOften { .. } => Class::Limit,
             _ => Class::NotAllowed,
         }
     }

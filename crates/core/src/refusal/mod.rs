@@ -1,6 +1,6 @@
 //! Refusals: what was wrong, with the value, and what to do next.
 //!
-//! What the rules refuse carries its facts, and is told apart by variant; what the edges refuse says its class alone.
+//! What is refused carries its facts, and is told apart by variant; its sentence is made in one place.
 
 mod answering;
 mod asking;
@@ -20,8 +20,8 @@ use thiserror::Error;
 
 pub use {
     answering::AnswerRefusal, asking::AskRefusal, caller::CallerRefusal, converting::ConversionRefusal,
-    eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal,
-    people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal,
+    holding::HoldRefusal, people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
 use crate::time::{Seconds, moment};
@@ -87,9 +87,6 @@ pub enum Refusal {
     /// Who calls, whatever it is about.
     #[error(transparent)]
     Caller(#[from] CallerRefusal),
-    /// The caller may not do this.
-    #[error("{0}")]
-    NotAllowed(String),
     /// What was named isn't there, or isn't in the caller's sight.
     #[error("there is no {what} `{name}` that you can see; {remedy}")]
     Unknown {
@@ -100,21 +97,6 @@ pub enum Refusal {
         /// Where to look.
         remedy: String,
     },
-    /// A value can't be used.
-    #[error("{0}")]
-    Invalid(String),
-    /// The present state doesn't allow it.
-    #[error("{0}")]
-    Conflict(String),
-    /// What the caller looked at has changed since.
-    #[error("this is not what you were shown any more: {0}; look again and decide anew")]
-    Changed(String),
-    /// What is to be changed in place is not what the caller looked at.
-    #[error("{0} was changed since you looked at it; look again and decide anew")]
-    Stale(String),
-    /// A limit was reached.
-    #[error("{0}")]
-    Limit(String),
     /// A fresher proof of the person is needed.
     #[error(
         "this needs a passkey or TOTP code proven within the last {max_age}; {}",
@@ -145,13 +127,7 @@ impl Refusal {
             Self::Terms(why) => why.class(),
             Self::Text(why) => why.class(),
             Self::Caller(why) => why.class(),
-            Self::NotAllowed(_) => Class::NotAllowed,
             Self::Unknown { .. } => Class::Unknown,
-            Self::Invalid(_) => Class::Invalid,
-            Self::Conflict(_) => Class::Conflict,
-            Self::Changed(_) => Class::Changed,
-            Self::Stale(_) => Class::Stale,
-            Self::Limit(_) => Class::Limit,
             Self::StepUp { .. } => Class::StepUp,
         }
     }
@@ -162,7 +138,7 @@ impl Refusal {
         self.class().into()
     }
 
-    /// Its cause as a word, for programs; none where its class alone is told.
+    /// Its cause as a word, for programs; none where its class says it all.
     #[must_use]
     pub fn cause(&self) -> Option<&'static str> {
         match self {
@@ -178,7 +154,7 @@ impl Refusal {
             Self::Terms(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),
             Self::Caller(why) => Some(why.into()),
-            _ => None,
+            Self::Unknown { .. } | Self::StepUp { .. } => None,
         }
     }
 

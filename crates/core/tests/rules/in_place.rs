@@ -77,7 +77,7 @@ fn what_is_changed_in_place_is_as_it_was_looked_at() {
         // Whoever looked before that would undo it without knowing; so would one who thinks that nothing is there.
         for stale in [looked_at, LookedAt::Nothing] {
             let refused = house.change(stale, change(&house, 2)).unwrap_err();
-            assert!(matches!(refused, Refusal::Stale(_)), "{name}: {refused}");
+            assert!(matches!(refused, Refusal::Caller(CallerRefusal::Stale { .. })), "{name}: {refused}");
         }
         assert_eq!(house.world, after, "{name}");
         let anew = LookedAt::This(present(&house).unwrap());
@@ -104,7 +104,7 @@ fn only_whoever_may_know_how_it_is_hears_that_it_changed() {
     for Place { name, change, .. } in PLACES {
         let command = change(&house, 1);
         let refused = house.act_on(Some(LookedAt::Nothing), house.caller(Who::Other), command.clone()).unwrap_err();
-        assert!(!matches!(refused, Refusal::Stale(_)), "{name}: {refused}");
+        assert!(!matches!(refused, Refusal::Caller(CallerRefusal::Stale { .. })), "{name}: {refused}");
     }
     let nowhere = Terms { id: TermsId(4711), ..house.world.terms.values().next().unwrap().clone() };
     let refused = house.change(LookedAt::Nothing, TermsCommand::Set { terms: nowhere }).unwrap_err();

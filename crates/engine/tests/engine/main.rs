@@ -16,8 +16,8 @@ use std::{
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, SqliteConnection, sqlite::SqliteConnectOptions};
 use tempestas_core::{
-    Actor, Caller, Channel, Command, Fact, OperatorCommand, PeopleCommand, Proof, ProofMethod, Refusal, Said,
-    SubjectId, SubjectKind, What, ledger::Signer,
+    Actor, Caller, CallerRefusal, Channel, Command, Fact, OperatorCommand, PeopleCommand, Proof, ProofMethod, Refusal,
+    Said, SubjectId, SubjectKind, What, ledger::Signer,
 };
 use tempestas_engine::{Engine, Snapshot};
 use tempestas_store::{Private, Sealed, Store};
@@ -175,7 +175,7 @@ async fn a_record_is_taken_so_many_times_a_minute_and_no_more() {
     for _ in 0..30 {
         assert_eq!(take().await.unwrap().whats.len(), 1);
     }
-    assert!(matches!(take().await, Err(Refusal::Limit(_))));
+    assert!(matches!(take().await, Err(Refusal::Caller(CallerRefusal::TookTooOften { .. }))));
     running.at(61);
     assert!(take().await.is_ok());
 }

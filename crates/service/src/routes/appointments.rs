@@ -18,6 +18,7 @@ use crate::{
     door::{Answer, At, Body, Json, Listed, Listing, Looked},
     past::Found,
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -73,7 +74,7 @@ pub(super) async fn change(
     Body(new): Body<ChangeWindow>,
 ) -> Answer<EligibilityReply> {
     if new.for_good && new.until.is_some() {
-        return Err(Failure::invalid("say either `until` or `for_good`"));
+        return Err(EdgeRefusal::NoEnd.into());
     }
     let until = if new.for_good { Some(None) } else { new.until.map(Some) };
     let eligibility: EligibilityId = reference(&id)?;

@@ -1,13 +1,14 @@
 //! The SSH certificate authorities: which hosts trust them, and one pair following another.
 
 use tempestas_api::{AuthoritiesStep, AuthoritiesView, HostTrust, RotationStage};
-use tempestas_core::{Command, Connector, Note, Refusal, ScopeId};
+use tempestas_core::{Command, Connector, Note, ScopeId};
 
 use crate::{
     authorities::{self, Signs, digest, trusted},
     callers::{Administrator, Overseer, SignedIn},
     door::{Answer, Body, Json},
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 async fn hosts(me: &SignedIn) -> Result<Vec<HostTrust>, Failure> {
@@ -55,22 +56,17 @@ pub(super) async fn step(
     Administrator(me): Administrator,
     Body(step): Body<AuthoritiesStep>,
 ) -> Answer<AuthoritiesView> {
-    let root = me.app.world().root.ok_or_else(|| Refusal::Conflict("nothing was founded here yet".to_owned()))?;
+    let root = me.app.world().root.ok_or(EdgeRefusal::NotFounded)?;
     me.administers(root)?;
     let stage = authorities::rotation(&me.app).await?;
     if stage != step.from {
-        return Err(Refusal::Changed("the authorities have been taken a step further meanwhile".to_owned()).into());
+        return Err(EdgeRefusal::AuthoritiesChanged.into());
     }
     if stage != RotationStage::Steady && !step.leave_behind {
         let behind: Vec<String> =
             hosts(&me).await?.into_iter().filter(|host| !host.told).map(|host| host.path).collect();
         if !behind.is_empty() {
-            return Err(Refusal::Conflict(format!(
-                "{} {} not been told yet; wait until they were, or leave them behind: they have to be enrolled anew then",
-                behind.join(", "),
-                if behind.len() == 1 { "has" } else { "have" }
-            ))
-            .into());
+            return Err(EdgeRefusal::HostsUntold { hosts: behind }.into());
         }
     }
     let changes = authorities::step(&me.app, stage).await?;

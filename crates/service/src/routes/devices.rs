@@ -5,7 +5,7 @@ use tempestas_api::{
     AuthorizationMetadata, ConfirmRequest, DEVICE_GRANT, DeviceAnswer, DeviceCode, DeviceReply, DeviceRequest,
     DeviceTokenRequest, DeviceView, Done, DraftView, TokenReply,
 };
-use tempestas_core::{Command, Note, Refusal};
+use tempestas_core::{Command, Note};
 use tempestas_store::{DeviceAsk, SignInKind};
 
 use crate::{
@@ -16,6 +16,7 @@ use crate::{
     identity::{guarded, network, token_digest},
     keyring,
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// How long a code is good.
@@ -166,14 +167,14 @@ pub(super) async fn look(me: SignedIn, Body(request): Body<DeviceCode>) -> Answe
 
 pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> Answer<Done> {
     if me.sign_in.kind != SignInKind::Browser {
-        return Err(Refusal::NotAllowed("programs are let in from the console alone".to_owned()).into());
+        return Err(EdgeRefusal::LetInElsewhere.into());
     }
     let ask = waiting(&me, &request.code).await?;
     if request.let_in {
         me.fresh_proof()?;
     }
     if !me.app.store().settle_device_ask(&ask.code, request.let_in.then(|| me.sign_in.proven())).await? {
-        return Err(Refusal::Conflict("somebody settled this code already".to_owned()).into());
+        return Err(EdgeRefusal::CodeSettled.into());
     }
     let note = if request.let_in { Note::DeviceLetIn { program: ask.program } } else { Note::DeviceRefused };
     me.submit(Command::Note(note)).await?;

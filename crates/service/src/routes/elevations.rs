@@ -26,6 +26,7 @@ use crate::{
     keyring,
     past::belonging_to,
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -308,8 +309,7 @@ pub(super) async fn login(me: SignedIn, At(id): At, Body(ask): Body<LoginAsk>) -
     let (call, connector, scope, until) = {
         let world = &done.world;
         let elevation = world.elevations.get(&id).ok_or_else(|| unknown(&id.to_string()))?;
-        let grant =
-            world.grant_of(elevation).ok_or_else(|| Refusal::Conflict(format!("{id} is not on its target yet")))?;
+        let grant = world.grant_of(elevation).ok_or_else(|| EdgeRefusal::NotOnTarget { id: id.to_string() })?;
         let connector = world
             .connector(grant.target)
             .cloned()

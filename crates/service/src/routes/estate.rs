@@ -8,8 +8,7 @@ use tempestas_api::{
     SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Alarm, Command, Connector, EstateCommand, Fact, Note, Phase, Refusal, Said, ScopeId, ScopeKind, Seconds, Weight,
-    What, World,
+    Alarm, Command, Connector, EstateCommand, Fact, Note, Phase, Said, ScopeId, ScopeKind, Seconds, Weight, What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Private;
@@ -26,6 +25,7 @@ use crate::{
     keeper,
     keyring::{BROKER, owner_of},
     problem::Failure,
+    refused::EdgeRefusal,
     status::Statuses,
     views,
 };
@@ -133,22 +133,20 @@ pub(super) async fn add_target(Administrator(me): Administrator, Body(new): Body
 
 /// Only the way to hosts is encrypted so far, so nothing else beyond this machine is called.
 fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
-    let wrong = |why: String| Failure::invalid(why);
+    let wrong = |why: String| EdgeRefusal::BadConnection { why }.into();
     match connector {
         Connector::Described { form } => {
-            Form::read(form).and_then(|form| form.ensure_local()).map_err(|error| Failure::invalid(error.to_string()))
+            Form::read(form).and_then(|form| form.ensure_local()).map_err(|error| wrong(error.to_string()))
         }
         Connector::Linux { host, user, host_key, .. } => {
             if host.is_empty() || !is_account(user) {
-                return Err(Failure::invalid(
-                    "give the host's name, and an account name of a-z, 0-9, `_` and `-`".to_owned(),
-                ));
+                return Err(EdgeRefusal::BadHost.into());
             }
-            public_key(host_key).map(|_| ()).map_err(|error| Failure::invalid(error.to_string()))
+            public_key(host_key).map(|_| ()).map_err(|error| wrong(error.to_string()))
         }
         Connector::Ldap { url, base, grants, .. } => {
             if !grants.to_lowercase().ends_with(&base.to_lowercase()) {
-                return Err(Failure::invalid(format!("`{grants}` does not lie below `{base}`")));
+                return Err(EdgeRefusal::OutsideBase { place: grants.clone(), base: base.clone() }.into());
             }
             local::ensure_url(url, &["ldap"]).map_err(wrong)
         }
@@ -222,7 +220,7 @@ pub(super) async fn host_enrolment(
     };
     let id = me.administers(id)?.scope();
     let Some(Connector::Linux { user, .. }) = connector else {
-        return Err(Failure::invalid(format!("{} is no host; nothing has to be placed on it", which.target)));
+        return Err(EdgeRefusal::NoHost { path: which.target }.into());
     };
     let (says, script, undo) = authorities::enrolment(&me.app, id.0, &user).await?;
     Ok(Json(HostEnrolment { says, script, undo }))
@@ -273,16 +271,10 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
         let id = target(&world, me.person, &which.target)?;
         (id, world.targets.get(&id).and_then(|target| target.held))
     };
-    let digest = held.ok_or_else(|| Refusal::Conflict(format!("no survey of {} waits for a person", which.target)))?;
-    let survey =
-        me.app.store().survey(digest).await?.ok_or_else(|| {
-            Refusal::Conflict("the survey that was held is not there any more; survey again".to_owned())
-        })?;
+    let digest = held.ok_or_else(|| EdgeRefusal::NoSurveyHeld { path: which.target.clone() })?;
+    let survey = me.app.store().survey(digest).await?.ok_or(EdgeRefusal::SurveyGone)?;
     if !survey.complete {
-        return Err(Refusal::Conflict(
-            "the target answered only in part, and a half survey is never taken in; survey again".to_owned(),
-        )
-        .into());
+        return Err(EdgeRefusal::HalfSurvey.into());
     }
     let record = EstateCommand::AcceptSurvey { target: id, digest, survey: Box::new(survey) };
     let done = me.submit(record).await?;

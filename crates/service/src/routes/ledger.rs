@@ -4,7 +4,7 @@ use axum::body::{Body as RawBody, Bytes};
 use futures_util::stream;
 use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
-    Export, Note, Recall, Refusal, Sight, SubjectId, World,
+    Export, Note, Recall, Sight, SubjectId, World,
     ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
     plainly,
 };
@@ -17,6 +17,7 @@ use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Download, Json, Query},
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -177,7 +178,7 @@ async fn ensure_sees_all(me: &SignedIn) -> Result<(), Failure> {
     if sight.sees_all(&me.app.world()) {
         return Ok(());
     }
-    Err(Refusal::NotAllowed("the whole ledger goes only to an administrator or auditor of everything; `tempestas ledger` shows what you may see".to_owned()).into())
+    Err(EdgeRefusal::WholeLedger.into())
 }
 
 pub(super) async fn export(Overseer(me): Overseer) -> Result<Download, Failure> {
@@ -246,7 +247,7 @@ pub(super) async fn checkpoint(me: SignedIn, Query(query): Query<SinceQuery>) ->
     let size = verifier.open(&note).map_err(|error| Failure::Failed(anyhow::anyhow!(error)))?.checkpoint.size;
     let proof = match query.since {
         Some(since) if since > size => {
-            return Err(Refusal::Conflict(format!("this ledger has {size} facts, fewer than the {since} you saw: its tail was cut, or an older copy was put back")).into());
+            return Err(EdgeRefusal::TailCut { size, since }.into());
         }
         Some(since) if since > 0 => {
             let hashes = me.app.store().hashes(since, size).await?;

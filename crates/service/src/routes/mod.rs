@@ -38,6 +38,7 @@ use tower_http::{
     timeout::TimeoutLayer, trace::TraceLayer,
 };
 
+use crate::refused::EdgeRefusal;
 use crate::{app::App, problem::Failure};
 
 /// Longest that a request may take, its body included; waiting for a change takes at most 25 s of it.
@@ -145,7 +146,7 @@ fn target(world: &World, me: SubjectId, path: &str) -> Result<ScopeId, Failure> 
     if world.targets.contains_key(&scope.id) {
         return Ok(scope.id);
     }
-    Err(Failure::invalid(format!("{} is not a target; `tempestas targets` lists them", world.path(scope.id))))
+    Err(EdgeRefusal::NoTarget { path: world.path(scope.id) }.into())
 }
 
 /// A right as written.

@@ -7,8 +7,8 @@ use tempestas_api::{
     Bar, FirstDayReply, FirstDayStep, GroupWay, Hit, NowReply, PersonPage, SearchQuery, SpanQuery, StandingView,
 };
 use tempestas_core::{
-    Digest, DutyKind, Elevation, Grant, Phase, Refusal, Sight, StartChoice, SubjectId, SubjectKind, Weight, What,
-    World, own_rights,
+    Digest, DutyKind, Elevation, Grant, Phase, Sight, StartChoice, SubjectId, SubjectKind, Weight, What, World,
+    own_rights,
 };
 use tempestas_store::Past;
 
@@ -18,6 +18,7 @@ use crate::{
     door::{Answer, At, Json, Query},
     past::{beginning_with, belonging_to},
     problem::Failure,
+    refused::EdgeRefusal,
     uses::LastUses,
     views,
 };
@@ -92,9 +93,7 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     let found = me.app.with_past(&world, &past, BARS_MOST + 1).await?;
     let world = &found.world;
     if found.elevations().filter(|elevation| elevation.is_over()).count() > BARS_MOST {
-        return Err(Failure::invalid(format!(
-            "more than {BARS_MOST} elevations were in force between {from} and {to}; give a shorter span"
-        )));
+        return Err(EdgeRefusal::TooManyBars { most: BARS_MOST, from, to }.into());
     }
     let bars: Vec<Bar> = found
         .elevations()
@@ -220,7 +219,7 @@ pub(super) async fn first_day(Overseer(me): Overseer) -> Answer<FirstDayReply> {
     let (sight, last) = (me.sight(), LastUses::read(&me.app).await?);
     let world = me.app.world();
     if !sight.sees_all(&world) {
-        return Err(Refusal::NotAllowed("the first day is for those who look after everything".to_owned()).into());
+        return Err(EdgeRefusal::NotOfEverything.into());
     }
     let keepers: BTreeSet<SubjectId> = world
         .duties

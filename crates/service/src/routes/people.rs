@@ -2,11 +2,11 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{
-    AccountView, Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject, SubjectFilter, SubjectView,
-    WhichTarget,
+    AccountView, Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject,
+    SubjectFilter, SubjectView, WhichTarget,
 };
 use tempestas_core::{
-    CredentialStep, PeopleCommand, Refusal, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator,
+    CredentialStep, PeopleCommand, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator,
 };
 use tempestas_store::Private;
 
@@ -17,6 +17,7 @@ use crate::{
     identity::token_digest,
     keyring,
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -69,14 +70,10 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
         (id, world.subject_name(id), world.subjects.get(&id).map(|subject| subject.kind))
     };
     if kind != Some(SubjectKind::Person) {
-        return Err(Refusal::Invalid(format!("{name} is not a person; only people enrol")).into());
+        return Err(EdgeRefusal::NoPerson { name }.into());
     }
     if person == me.person {
-        return Err(Refusal::NotAllowed(
-            "you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine"
-                .to_owned(),
-        )
-        .into());
+        return Err(EdgeRefusal::OwnReset.into());
     }
     let secret = keyring::random_text();
     let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);

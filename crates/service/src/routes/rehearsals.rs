@@ -16,7 +16,7 @@ use super::{conversions::chosen_ids, terms};
 use crate::{
     callers::Administrator,
     door::{Answer, Body, Json},
-    problem::Failure,
+    refused::EdgeRefusal,
     uses::{Uses, days_before, seen_at_work},
 };
 
@@ -33,11 +33,10 @@ pub(super) async fn preview(
 ) -> Answer<RehearsalView> {
     let days = request.days.unwrap_or(DAYS);
     if !(1..=400).contains(&days) {
-        return Err(Failure::invalid(format!("{days} days can't be looked back; give 1 to 400")));
+        return Err(EdgeRefusal::TooFarBack { days: days.into() }.into());
     }
     let name = request.zone.unwrap_or_else(|| "UTC".to_owned());
-    let zone = TimeZone::get(&name)
-        .map_err(|_| Failure::invalid(format!("`{name}` is no time zone; give its IANA name, like Europe/Lisbon")))?;
+    let zone = TimeZone::get(&name).map_err(|_| EdgeRefusal::NoZone { name: name.to_string() })?;
     let to = Timestamp::now();
     let from = days_before(to, days);
     let (chosen, plan, rules, may_answer) = {

@@ -16,6 +16,7 @@ use crate::{
     identity::{check_password, new_credentials, prove, prove_again, token_digest},
     keyring, passkeys,
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -101,7 +102,7 @@ pub(super) async fn add_passkey(me: SignedIn, Body(new): Body<NewPasskey>) -> An
     let proof = me.fresh_proof()?;
     let name = new.name.trim();
     if name.is_empty() || name.chars().count() > 60 {
-        return Err(Failure::invalid("call the passkey something, with 60 letters at most"));
+        return Err(EdgeRefusal::PasskeyUnnamed.into());
     }
     let kept = passkeys::add(&me.app, proof, me.person, &new.ceremony, name, new.credential).await?;
     let step = CredentialStep::PasskeyAdded;

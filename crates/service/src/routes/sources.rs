@@ -1,7 +1,7 @@
 //! Sources: where people and groups come from.
 
 use tempestas_api::{Done, NewSource, SourceView, WhichTarget};
-use tempestas_core::{Refusal, ScopeId, SourceCommand};
+use tempestas_core::{ScopeId, SourceCommand};
 
 use super::target;
 use crate::{
@@ -9,6 +9,7 @@ use crate::{
     door::{Answer, Body, Json},
     keeper,
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -47,17 +48,11 @@ pub(super) async fn accept(Administrator(me): Administrator, Body(which): Body<W
         let id = target(&world, me.person, &which.target)?;
         (id, world.sources.get(&id).and_then(|source| source.held))
     };
-    let none = || Refusal::Conflict(format!("nothing that {} says of people waits for anybody", which.target));
+    let none = || EdgeRefusal::NoReadingHeld { path: which.target.clone() };
     let digest = held.ok_or_else(none)?;
-    let imported = me
-        .app
-        .store()
-        .import(digest)
-        .await?
-        .ok_or_else(|| Refusal::Conflict("what was held is not there any more; have it read again".to_owned()))?;
+    let imported = me.app.store().import(digest).await?.ok_or(EdgeRefusal::ReadingGone)?;
     if !imported.complete {
-        let says = "the directory answered only in part, and a part is never taken in; have it read again";
-        return Err(Refusal::Conflict(says.to_owned()).into());
+        return Err(EdgeRefusal::HalfReading.into());
     }
     let record = SourceCommand::Accept { target: id, digest, imported: Box::new(imported) };
     me.submit(record).await?;

@@ -10,6 +10,7 @@ use crate::{
     callers::{Administrator, SignedIn},
     door::{Answer, At, Body, Json, Listed, Listing},
     problem::Failure,
+    refused::EdgeRefusal,
     views,
 };
 
@@ -43,7 +44,7 @@ pub(super) async fn stop(Administrator(me): Administrator, Body(new): Body<NewSt
         match (&new.person, &new.scope) {
             (Some(person), None) => Reach::Person(subject(&world, person)?),
             (None, Some(path)) => Reach::Scope(scope(&world, me.person, path)?.id),
-            _ => return Err(Failure::invalid("say either `person` or `scope`; the scope `/` is everything")),
+            _ => return Err(EdgeRefusal::StopUnsaid.into()),
         }
     };
     let done = me.submit(StopCommand::Order { reach, word: Said::new(new.word) }).await?;

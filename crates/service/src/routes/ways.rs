@@ -13,6 +13,7 @@ use crate::{
     callers::Overseer,
     door::{Answer, Json, Query},
     problem::Failure,
+    refused::EdgeRefusal,
 };
 
 /// Most that are listed.
@@ -44,7 +45,7 @@ pub(super) async fn ways(
             let who = seen_subject(&world, &sight, of)?;
             graph.of_subject(&world, who, LISTED_MOST, sees)
         }
-        _ => return Err(Failure::invalid("say either where to, or whose ways".to_owned())),
+        _ => return Err(EdgeRefusal::WaysUnsaid.into()),
     };
     Ok(Json(WaysReply {
         total: found.total,
