@@ -38,7 +38,7 @@ function Row({ one, times, chosen, choose }: RowProps) {
         aria-pressed={chosen}
         onClick={choose}
         title={one.says}
-        className={`grid w-full gap-0.5 px-3.5 py-2 text-left hover:bg-sunk ${chosen ? 'bg-sea-soft' : ''}`}
+        className={`grid w-full grid-cols-[minmax(0,1fr)] gap-0.5 px-3.5 py-2 text-left hover:bg-sunk ${chosen ? 'bg-sea-soft' : ''}`}
       >
         <span className="flex flex-wrap items-baseline justify-between gap-x-3">
           <Right right={one.right} />
