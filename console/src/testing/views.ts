@@ -23,7 +23,7 @@ export function demand(but: Partial<Api['DemandView']> = {}): Api['DemandView'] 
     proof_within: 600,
     weight: 'critical',
     narrower: [],
-    approvers: [],
+    stages: [],
     reason: { is: 'hidden' },
     ticket: { is: 'off' },
     starts: { at_yes: true, at_time_within: null, begin_within: null },
@@ -31,6 +31,26 @@ export function demand(but: Partial<Api['DemandView']> = {}): Api['DemandView'] 
     ...but,
   }
 }
+
+/** A stage in which these are asked for one yes. */
+export const stage = (...approvers: string[]): Api['StageAskedView'] => ({
+  approvers,
+  yes: 1,
+  within: 3600,
+  onward: [],
+  away: [],
+})
+
+/** A stage that waits for these. */
+export const waiting = (...approvers: string[]): Api['StageView'] => ({
+  approvers,
+  yes: 1,
+  no: 1,
+  until: '2026-11-20T13:00:00Z',
+  onward: [],
+  away: [],
+  answers: [],
+})
 
 /** An elevation, live and somebody else's. */
 export function elevation(but: Partial<Api['ElevationView']> = {}): Api['ElevationView'] {
@@ -54,7 +74,7 @@ export function elevation(but: Partial<Api['ElevationView']> = {}): Api['Elevati
     takes_own_key: false,
     demand: '',
     digest: 'e1',
-    stages: [],
+    rounds: [],
     extension: null,
     extends: [],
     may_extend: false,

@@ -13,3 +13,15 @@ export const why = (ask: Ask): string | null | undefined => (ask.extension ?? as
 
 /** The ticket that it is for. */
 export const ticketOf = (ask: Ask): string | null | undefined => (ask.extension ?? ask).ticket
+
+type Stage = Api['StageView']
+
+/** The stage that waits, or waited last. */
+export const openStage = (stages: Stage[]): Stage | undefined => stages.findLast((stage) => stage.until)
+
+/** The stages of the round that is open, or was last. */
+export const lastStages = (ask: Pick<Api['ElevationView'], 'rounds'>): Stage[] => ask.rounds.at(-1)?.stages ?? []
+
+/** Those who may still answer in a stage. */
+export const silent = (stage: Stage): string[] =>
+  stage.approvers.filter((name) => !stage.answers.some((answer) => answer.who === name))

@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tempestas_core::{AppointmentState, Digest, Verdict};
 
-use crate::{ElevationView, EligibilityView};
+use crate::{ElevationView, EligibilityView, StageView};
 
 /// Who suspended something, and why.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -83,29 +83,12 @@ pub struct AppointmentView {
     pub state: AppointmentState,
     /// In one plain sentence.
     pub sentence: String,
-    /// Who may answer; empty where nobody has to.
-    pub approvers: Vec<String>,
-    /// Until when they may.
-    pub answer_by: Option<Timestamp>,
-    /// What was answered.
-    pub answers: Vec<AppointmentAnswer>,
+    /// Who has to say yes, stage by stage; empty where nobody has to.
+    pub stages: Vec<StageView>,
     /// Whether it waits for the caller's answer.
     pub for_me: bool,
     /// What an answer has to carry.
     pub digest: Digest,
-}
-
-/// What somebody answered.
-#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct AppointmentAnswer {
-    /// Who.
-    pub who: String,
-    /// Yes or no.
-    pub verdict: Verdict,
-    /// Why.
-    pub reason: Option<String>,
-    /// When.
-    pub at: Timestamp,
 }
 
 /// An appointment with the account of what was done by it.

@@ -49,8 +49,8 @@ pub struct DemandView {
     pub ticket: TicketRule,
     /// Scopes below the one asked for, which are less.
     pub narrower: Vec<String>,
-    /// Who may answer; empty where nobody is asked.
-    pub approvers: Vec<String>,
+    /// Who would be asked, stage by stage; empty where nobody is.
+    pub stages: Vec<StageAskedView>,
     /// How it ends on the target.
     pub ends: Lapse,
     /// To be given back with the ask.
@@ -108,8 +108,8 @@ pub struct ExtensionDemand {
     pub reason: ReasonRule,
     /// Whether a ticket is given, and of which form.
     pub ticket: TicketRule,
-    /// Who may answer; empty where nobody is asked.
-    pub approvers: Vec<String>,
+    /// Who would be asked, stage by stage; empty where nobody is.
+    pub stages: Vec<StageAskedView>,
     /// To be given back with the ask.
     pub digest: Digest,
 }
@@ -337,8 +337,8 @@ pub struct ElevationView {
     pub may_revoke: bool,
     /// What was demanded, as one plain sentence.
     pub demand: String,
-    /// Rounds of approval.
-    pub stages: Vec<StageView>,
+    /// Rounds of approval, the open one last.
+    pub rounds: Vec<RoundView>,
     /// To be given back with an answer.
     pub digest: Digest,
     /// The grant, once opening began.
@@ -359,22 +359,67 @@ pub struct ElevationStory {
     pub story: Vec<LedgerEntry>,
 }
 
+/// Who would be asked in one stage.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct StageAskedView {
+    /// Who may answer.
+    pub approvers: Vec<String>,
+    /// How many yes settle it.
+    pub yes: u16,
+    /// How long it waits, in seconds.
+    pub within: Seconds,
+    /// Who is asked as well then; nobody where it runs out.
+    pub onward: Vec<String>,
+    /// Who is named, and away.
+    pub away: Vec<AwayView>,
+}
+
+/// That somebody is away, and who is asked in their place.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct AwayView {
+    /// Who is away.
+    pub who: String,
+    /// Who is asked.
+    pub delegate: String,
+    /// Until when they are away.
+    pub until: Timestamp,
+}
+
 /// One round of approval.
 #[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
-pub struct StageView {
+pub struct RoundView {
     /// Until when the elevation would go on, where it was asked for that.
     #[serde(default)]
     pub extends_to: Option<Timestamp>,
+    /// Its stages, one after another.
+    pub stages: Vec<StageView>,
+}
+
+/// One stage of approval.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct StageView {
     /// Who may answer.
     pub approvers: Vec<String>,
     /// How many yes settle it.
     pub yes: u16,
     /// How many no settle it.
     pub no: u16,
-    /// When it runs out.
-    pub until: Timestamp,
+    /// When it runs out, or comes to others; none while a stage before it is open.
+    pub until: Option<Timestamp>,
+    /// Who is asked as well then; nobody where it runs out.
+    pub onward: Vec<String>,
+    /// Who is named, and away.
+    pub away: Vec<AwayView>,
     /// What was answered.
     pub answers: Vec<AnswerView>,
+}
+
+impl StageView {
+    /// The one that waits, or waited last.
+    #[must_use]
+    pub fn open(stages: &[Self]) -> Option<&Self> {
+        stages.iter().rfind(|stage| stage.until.is_some())
+    }
 }
 
 /// One answer.

@@ -6,6 +6,7 @@
 mod appointments;
 mod authorities;
 mod conversions;
+mod delegations;
 mod drift;
 mod elevations;
 mod estate;
@@ -26,6 +27,7 @@ mod ways;
 pub use appointments::*;
 pub use authorities::*;
 pub use conversions::*;
+pub use delegations::*;
 pub use drift::*;
 pub use elevations::*;
 pub use estate::*;

@@ -29,7 +29,7 @@ pub struct SubjectView {
     pub second_of: Option<String>,
     /// Whether it is suspended.
     pub suspended: bool,
-    /// A person's manager, as the directory that they came from says.
+    /// A person's manager.
     pub manager: Option<String>,
     /// Members, where it is a group.
     pub members: Vec<String>,
@@ -94,6 +94,24 @@ pub struct NewAccount {
     pub target: String,
     /// The account's name there.
     pub account: String,
+}
+
+/// Who somebody's manager is.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct ManagerView {
+    /// Who; none where nobody said.
+    pub manager: Option<String>,
+    /// Of who it is; a change says it with `If-Match`.
+    pub digest: Digest,
+}
+
+/// Who somebody's manager is to be.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewManager {
+    /// Who; nobody where it is left out.
+    #[serde(default)]
+    pub manager: Option<String>,
 }
 
 /// A duty.

@@ -64,6 +64,7 @@ fn estate() -> World {
             suspended: false,
             second_of: None,
             manager: None,
+            manager_set: None,
         }));
         let members = members.into_iter().filter(|member: &SubjectId| !member.0.is_multiple_of(10));
         rows.extend(members.map(|member| Row::Member(Membership { group: SubjectId(n), member })));

@@ -14,7 +14,7 @@ use tempestas_core::{
     Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Channel, Command, Connector, Digest, ElevationCommand,
     ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound, PeopleCommand, Proof,
     ProofMaxAge, ProofMethod, Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings,
-    SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
+    StageTerms, SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
 };
 use tempestas_demo::daemon::Setup;
 use tempestas_service::{House, config::Config};
@@ -178,12 +178,13 @@ impl Big {
             settings: Settings {
                 longest: Some(Longest(Seconds::hours(8))),
                 assurance: Some(ProofMaxAge(Seconds::hours(8))),
-                approval: Some(Approval::Stage {
+                approval: Some(Approval::from(StageTerms {
                     approvers: vec![Approver::Subject { id: self.approver }],
                     yes: 1,
                     no: 1,
                     within: Seconds::hours(4),
-                }),
+                    ..StageTerms::default()
+                })),
                 ..Settings::default()
             },
             labels: Default::default(),

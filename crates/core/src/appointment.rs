@@ -7,9 +7,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, EligibilityRefusal, Longest,
-    ReasonRule, Refusal, Right, Seconds, Stage, SubjectId, World,
-    demand::{refuse_own_terms, who_may_answer},
+    Act, AppointmentId, Approval, Elevation, Eligibility, EligibilityId, EligibilityRefusal, Longest, ReasonRule,
+    Refusal, Right, Seconds, Stage, StageTerms, Stages, SubjectId, World,
+    approval::one_or_several,
+    approvers::{Concern, Shortage, asked_in_stages, shortage},
+    demand::refuse_own_terms,
     effective_terms, later, own_rights,
     text::Digest,
 };
@@ -71,8 +73,9 @@ pub struct Appointment {
     pub reason: Option<Digest>,
     /// For whom they stand in.
     pub covers: Option<SubjectId>,
-    /// Who has to say yes, where somebody has to.
-    pub stage: Option<Stage>,
+    /// Who has to say yes, stage by stage; none where nobody has to.
+    #[serde(rename = "stage", with = "one_or_several")]
+    pub stages: Stages,
     /// Where it stands.
     pub state: AppointmentState,
     /// When it was over, where it is.
@@ -91,7 +94,7 @@ impl Appointment {
     /// Whether it waits for this person's answer.
     #[must_use]
     pub fn waits_for(&self, person: SubjectId) -> bool {
-        self.state == AppointmentState::Waiting && self.stage.as_ref().is_some_and(|stage| stage.waits_for(person))
+        self.state == AppointmentState::Waiting && self.stages.open().is_some_and(|stage| stage.waits_for(person))
     }
 
     /// Every elevation that rests on what it made, for the account of a cover.
@@ -127,8 +130,8 @@ pub(crate) struct Making {
     pub(crate) reason: ReasonRule,
     /// How old the proof of whoever makes it may be.
     pub(crate) assurance: Seconds,
-    /// Who has to say yes, where somebody has to.
-    pub(crate) stage: Option<Stage>,
+    /// Who has to say yes, stage by stage; none where nobody has to.
+    pub(crate) stages: Vec<Stage>,
 }
 
 /// How long `subject` may be eligible for `right`; none where no terms limit it.
@@ -152,47 +155,57 @@ pub(crate) fn making(
     wished: bool,
     now: Timestamp,
 ) -> Result<Making, Refusal> {
-    let mut making = Making { longest: None, reason: ReasonRule::Hidden, assurance: Seconds::minutes(15), stage: None };
+    let mut making =
+        Making { longest: None, reason: ReasonRule::Hidden, assurance: Seconds::minutes(15), stages: Vec::new() };
     for right in rights {
         let terms = effective_terms(world, Act::BeMadeEligible, *right, subject);
         let longest = longest_eligibility(world, subject, *right).map(|longest| (longest, *right));
         making.longest = [making.longest, longest].into_iter().flatten().min_by_key(|(longest, _)| *longest);
         making.reason = making.reason.max(terms.reason);
         making.assurance = making.assurance.min(terms.assurance.0);
-        let by_administrators =
-            Approval::Stage { approvers: vec![Approver::Administrators], yes: 1, no: 1, within: WISH_WITHIN };
         // Whoever gains by it does not do without a yes by terms of their own making.
         if let Some(by) = by.filter(|_| terms.approval == Approval::None)
             && world.people_in(subject).iter().any(|one| world.human(*one) == world.human(by))
         {
             refuse_own_terms(world, &terms, by, now)?;
         }
-        let approval = if wished && terms.approval == Approval::None { by_administrators } else { terms.approval };
-        if let Approval::Stage { approvers, yes, no, within } = approval {
-            let mut free = who_may_answer(world, &approvers, right.scope, by.unwrap_or(subject), now);
-            // Whoever would be made eligible answers no more than whoever wished it.
-            for one in world.people_in(subject) {
-                free = free.intersection(&who_may_answer(world, &approvers, right.scope, one, now)).copied().collect();
-            }
-            let stage = Stage { approvers: free, yes, no, until: later(now, within), answers: Vec::new() };
-            making.stage = Some(making.stage.map_or_else(|| stage.clone(), |other| both(&other, &stage)));
-        }
+        let by_administrators = || StageTerms { within: WISH_WITHIN, ..StageTerms::default() }.into();
+        let approval = if wished && terms.approval == Approval::None { by_administrators() } else { terms.approval };
+        // Whoever would be made eligible answers no more than whoever wished it.
+        let parties: Vec<SubjectId> = by.into_iter().chain(world.people_in(subject)).collect();
+        let concern = Concern { scope: right.scope, holder: subject, parties: &parties };
+        let asked = asked_in_stages(world, &approval, concern, now);
+        let stages = approval.stages().iter().zip(asked).map(|(terms, asked)| Stage::of(terms, asked));
+        making.stages = both(making.stages, stages.collect());
     }
-    match &making.stage {
-        Some(stage) if stage.approvers.len() < usize::from(stage.yes) => {
-            Err(EligibilityRefusal::TooFewToAppoint { yes: stage.yes, free: stage.approvers.len() }.into())
+    match shortage(world, &making.stages) {
+        None => Ok(making),
+        Some(Shortage::Stage { stage, yes, free }) => {
+            Err(EligibilityRefusal::TooFewToAppoint { stage, yes, free }.into())
         }
-        _ => Ok(making),
+        Some(Shortage::Together { humans }) => Err(EligibilityRefusal::TooFewTogetherToAppoint { humans }.into()),
     }
 }
 
-/// A stage that satisfies two.
-fn both(a: &Stage, b: &Stage) -> Stage {
+/// Stages that satisfy two.
+fn both(one: Vec<Stage>, other: Vec<Stage>) -> Vec<Stage> {
+    let (mut one, mut other) = (one.into_iter(), other.into_iter());
+    std::iter::from_fn(|| match (one.next(), other.next()) {
+        (Some(one), Some(other)) => Some(both_of(&one, &other)),
+        (one, other) => one.or(other),
+    })
+    .collect()
+}
+
+fn both_of(one: &Stage, other: &Stage) -> Stage {
     Stage {
-        approvers: a.approvers.intersection(&b.approvers).copied().collect(),
-        yes: a.yes.max(b.yes),
-        no: a.no.min(b.no),
-        until: a.until.min(b.until),
+        approvers: one.approvers.intersection(&other.approvers).copied().collect(),
+        yes: one.yes.max(other.yes),
+        no: one.no.min(other.no),
+        within: one.within.min(other.within),
+        until: None,
+        onward: one.onward.intersection(&other.onward).copied().collect(),
+        away: one.away.iter().chain(&other.away).copied().collect(),
         answers: Vec::new(),
     }
 }

@@ -7,9 +7,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, AskRefusal, DutyKind, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse,
-    LapseRule, Refusal, Right, ScopeId, StartChoice, SubjectId, SubjectKind, Weight, World, effective_terms,
-    influence::{INFLUENCE_LASTS, is_touched, touched_by, weakened_lately},
+    Act, Approval, Approver, AskRefusal, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse, LapseRule,
+    Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Weight, World,
+    approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
+    effective_terms,
+    influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
     later, moment,
     text::Digest,
     time::Seconds,
@@ -33,11 +35,46 @@ pub struct Demand {
     pub ends: Lapse,
     /// The terms that hold.
     pub terms: Effective,
-    /// Who may answer, each a person; empty where nobody is asked.
-    pub approvers: BTreeSet<SubjectId>,
+    /// Who may answer, stage by stage; none where nobody is asked.
+    #[serde(rename = "approvers", with = "kept_stages")]
+    #[schemars(with = "Vec<StageAsked>")]
+    pub stages: Vec<StageAsked>,
     /// The asker's own account that it is put on, where it is put on one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub account: Option<Digest>,
+}
+
+/// How facts have who is asked: of one stage that comes to nobody else the people alone, as before there could be more.
+mod kept_stages {
+    use std::collections::BTreeSet;
+
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    use crate::{StageAsked, SubjectId};
+
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Kept {
+        People(BTreeSet<SubjectId>),
+        Stages(Vec<StageAsked>),
+    }
+
+    pub(super) fn serialize<S: Serializer>(stages: &[StageAsked], serializer: S) -> Result<S::Ok, S::Error> {
+        match stages {
+            [StageAsked { approvers, onward, away }] if onward.is_empty() && away.is_empty() => {
+                approvers.serialize(serializer)
+            }
+            stages => stages.serialize(serializer),
+        }
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<StageAsked>, D::Error> {
+        Ok(match Kept::deserialize(deserializer)? {
+            Kept::People(people) if people.is_empty() => Vec::new(),
+            Kept::People(approvers) => vec![StageAsked { approvers, ..StageAsked::default() }],
+            Kept::Stages(stages) => stages,
+        })
+    }
 }
 
 /// The demand of one elevation, a row of its own: it is long, and frozen, while the elevation goes on.
@@ -54,7 +91,7 @@ impl Demand {
     #[must_use]
     pub fn sentence(&self, world: &World, duration: Seconds, start: Option<StartChoice>) -> String {
         let starts = match start {
-            Some(StartChoice::AtYes) if self.approvers.is_empty() => "the time runs at once".to_owned(),
+            Some(StartChoice::AtYes) if self.stages.is_empty() => "the time runs at once".to_owned(),
             Some(StartChoice::AtYes) => "the time runs from the last yes".to_owned(),
             Some(StartChoice::At { time }) => format!("the time runs from {}", moment(time)),
             None => "the time runs from when you set it to".to_owned(),
@@ -90,10 +127,27 @@ impl Demand {
             vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance.0)];
         needs.extend(self.terms.reason.need());
         needs.extend(self.terms.ticket.need());
-        if let Approval::Stage { yes, within, .. } = &self.terms.approval {
-            needs.push(format!("{yes} yes within {within} from {}", names(world, &self.approvers, 4)));
-        }
+        let yes = self.in_turn().map(|(stage, terms)| {
+            let (yes, within) = (terms.yes, terms.within);
+            let others = match stage.onward.is_empty() {
+                true => String::new(),
+                false => format!(" (after that also from {})", names(world, stage, &stage.onward, 4)),
+            };
+            format!("{yes} yes within {within} from {}{others}", names(world, stage, &stage.approvers, 4))
+        });
+        let yes: Vec<String> = yes.collect();
+        needs.extend((!yes.is_empty()).then(|| yes.join(", then ")));
         and(&needs)
+    }
+
+    /// Each stage with what it takes.
+    fn in_turn(&self) -> impl Iterator<Item = (&StageAsked, &StageTerms)> {
+        self.stages.iter().zip(self.terms.approval.stages())
+    }
+
+    /// Its stages, none of them begun.
+    pub(crate) fn waiting(&self) -> Vec<Stage> {
+        self.in_turn().map(|(asked, terms)| Stage::of(terms, asked.clone())).collect()
     }
 
     /// The demand at a glance: the longest time, and what must be brought, with the same words in the same order.
@@ -106,11 +160,14 @@ impl Demand {
         if self.terms.ticket.need().is_some() {
             parts.push("ticket".to_owned());
         }
-        parts.push(match &self.terms.approval {
-            Approval::None => "no yes needed".to_owned(),
-            Approval::Stage { yes: 1, .. } => format!("yes of {}", names(world, &self.approvers, 1)),
-            Approval::Stage { yes, .. } => format!("{yes} yes of {}", names(world, &self.approvers, 1)),
-        });
+        let yes: Vec<String> = self
+            .in_turn()
+            .map(|(stage, terms)| match terms.yes {
+                1 => format!("yes of {}", some(&stage.approvers, 1, |id| world.subject_name(*id))),
+                yes => format!("{yes} yes of {}", some(&stage.approvers, 1, |id| world.subject_name(*id))),
+            })
+            .collect();
+        parts.push(if yes.is_empty() { "no yes needed".to_owned() } else { yes.join(", then ") });
         parts.join(" · ")
     }
 }
@@ -124,9 +181,23 @@ fn and(parts: &[String]) -> String {
     }
 }
 
-/// `a, b or 3 more`: so many by name.
-fn names(world: &World, people: &BTreeSet<SubjectId>, shown: usize) -> String {
-    let mut names: Vec<String> = people.iter().take(shown).map(|id| world.subject_name(*id)).collect();
+/// `a, b (for c, who is away) or 3 more`: so many by name.
+fn names(world: &World, stage: &StageAsked, people: &BTreeSet<SubjectId>, shown: usize) -> String {
+    some(people, shown, |id| {
+        let away = stage.away.iter().filter(|away| away.delegate == *id).map(|away| world.subject_name(away.who));
+        let away: Vec<String> = away.collect();
+        let name = world.subject_name(*id);
+        match away.as_slice() {
+            [] => name,
+            [one] => format!("{name} (for {one}, who is away)"),
+            all => format!("{name} (for {}, who are away)", and(all)),
+        }
+    })
+}
+
+/// `a, b or 3 more`: so many, each as it is said.
+fn some(people: &BTreeSet<SubjectId>, shown: usize, say: impl Fn(&SubjectId) -> String) -> String {
+    let mut names: Vec<String> = people.iter().take(shown).map(say).collect();
     if people.len() > names.len() {
         names.push(format!("{} more", people.len() - names.len()));
     }
@@ -167,21 +238,13 @@ pub(crate) fn demand_of(
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
     }
-    let approvers = match &terms.approval {
-        Approval::None => {
-            refuse_own_terms(world, &terms, asker, now)?;
-            BTreeSet::new()
-        }
-        Approval::Stage { approvers, yes, .. } => {
-            let people = who_may_answer(world, approvers, right.scope, asker, now);
-            if people.len() < usize::from(*yes) {
-                let (right, free) = (world.right_name(right), people.len());
-                return Err(AskRefusal::TooFewApprovers { right, yes: *yes, free }.into());
-            }
-            people
-        }
-    };
-    Ok(Demand {
+    if terms.approval == Approval::None {
+        refuse_own_terms(world, &terms, asker, now)?;
+    }
+    let parties = std::slice::from_ref(&asker);
+    let concern = Concern { scope: right.scope, holder: asker, parties };
+    let stages = asked_in_stages(world, &terms.approval, concern, now);
+    let demand = Demand {
         right,
         eligibility: eligibility.id,
         eligible_until: eligibility.until,
@@ -189,9 +252,29 @@ pub(crate) fn demand_of(
         permits: role.permits,
         ends: role.lapse.clone(),
         terms,
-        approvers,
+        stages,
         account: own_account(world, asker, right),
-    })
+    };
+    match shortage(world, &demand.waiting()) {
+        None => Ok(demand),
+        Some(short) => Err(too_few(world, &demand, short, concern, now)),
+    }
+}
+
+fn too_few(world: &World, demand: &Demand, short: Shortage, concern: Concern<'_>, now: Timestamp) -> Refusal {
+    let asks_manager = |stage: usize| {
+        let terms = demand.terms.approval.in_turn().nth(stage - 1);
+        terms.is_some_and(|(stage, next)| stage.named(next).any(|approver| *approver == Approver::Manager))
+    };
+    let right = world.right_name(demand.right);
+    match short {
+        Shortage::Stage { stage, yes, free } => {
+            let no_manager = asks_manager(stage) && manager_of(world, concern, now).is_none();
+            AskRefusal::TooFewApprovers { right, stage, yes, free, no_manager }
+        }
+        Shortage::Together { humans } => AskRefusal::TooFewTogether { right, humans },
+    }
+    .into()
 }
 
 /// The account of `asker`'s that `right` would be put on; none where it gets a login of its own, or nobody said which.
@@ -246,39 +329,6 @@ fn fitting_eligibility(world: &World, asker: SubjectId, right: Right, now: Times
         };
         why.into()
     })
-}
-
-/// The people who may answer an ask of `asker`'s about something at `scope`: those the terms name, without anyone
-/// through whom the asker would answer themselves (rule 10).
-pub(crate) fn who_may_answer(
-    world: &World,
-    approvers: &[Approver],
-    scope: ScopeId,
-    asker: SubjectId,
-    now: Timestamp,
-) -> BTreeSet<SubjectId> {
-    let mut people = BTreeSet::new();
-    for approver in approvers {
-        match approver {
-            Approver::Subject { id } => people.extend(world.people_in(*id)),
-            Approver::Administrators => {
-                for duty in world.duties.values() {
-                    if duty.kind == DutyKind::Administrator && world.is_within(scope, duty.scope) {
-                        people.extend(world.people_in(duty.subject));
-                    }
-                }
-            }
-        }
-    }
-    let hands = touched_by(world, asker, now);
-    people.retain(|person| {
-        let active = world
-            .subjects
-            .get(person)
-            .is_some_and(|subject| subject.kind == SubjectKind::Person && !world.is_suspended(subject.id));
-        active && world.human(*person) != world.human(asker) && !hands.contains(&world.human(*person))
-    });
-    people
 }
 
 /// The rights that `subject` may ask for at `now`, through itself or a group.

@@ -29,17 +29,19 @@ impl Elevation {
     /// When time alone changes it; once it is opened, its grant says so.
     pub(crate) fn due(&self) -> Option<Timestamp> {
         match (self.phase, self.start) {
-            (Phase::Waiting, _) => Some(self.stage().map_or(AT_ONCE, |stage| stage.until)),
+            (Phase::Waiting, _) => Some(self.runs_out()),
             (Phase::Scheduled, StartChoice::At { time }) => Some(time),
             // Held by the clock after its yes.
             (Phase::Scheduled, StartChoice::AtYes | StartChoice::OnBegin) => Some(AT_ONCE),
             (Phase::Ready, _) => Some(self.begin_by.unwrap_or(AT_ONCE)),
             (Phase::Opening | Phase::Live, _) if self.grants.is_empty() => Some(AT_ONCE),
-            (Phase::Opening | Phase::Live, _) => {
-                self.extension.as_ref().map(|_| self.stage().map_or(AT_ONCE, |stage| stage.until))
-            }
+            (Phase::Opening | Phase::Live, _) => self.extension.as_ref().map(|_| self.runs_out()),
             (Phase::Closing | Phase::Ended(_), _) => None,
         }
+    }
+
+    fn runs_out(&self) -> Timestamp {
+        self.stage().and_then(|stage| stage.until).unwrap_or(AT_ONCE)
     }
 }
 
@@ -54,7 +56,7 @@ impl Appointment {
     /// When time alone changes it.
     pub(crate) fn due(&self) -> Option<Timestamp> {
         match self.state {
-            AppointmentState::Waiting => Some(self.stage.as_ref().map_or(AT_ONCE, |stage| stage.until)),
+            AppointmentState::Waiting => Some(self.stages.open().and_then(|stage| stage.until).unwrap_or(AT_ONCE)),
             AppointmentState::Made => self.covers.and(self.until),
             _ => None,
         }

@@ -1,13 +1,14 @@
-//! Elevations: one ask and all that follows; its stages, answers and grant.
+//! Elevations: one ask and all that follows, to its grant and its end.
 
-use std::{collections::BTreeSet, fmt};
+use std::fmt;
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Demand, ElevationId, EligibilityId, GrantId, Right, ScopeId, SubjectId, World, text::Digest, time::Seconds,
+    Answer, Demand, ElevationId, EligibilityId, GrantId, Right, Round, ScopeId, Stage, Stages, SubjectId, World,
+    text::Digest, time::Seconds,
 };
 
 /// Where an elevation stands.
@@ -88,31 +89,6 @@ pub enum StartChoice {
     OnBegin,
 }
 
-/// Yes or no.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Verdict {
-    /// Let it be given.
-    Yes,
-    /// Don't.
-    No,
-}
-
-/// What an approver leaves of an ask; what is left out stays as asked.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Less {
-    /// Shorter.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub duration: Option<Seconds>,
-    /// Narrower: a scope below the one asked for.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub scope: Option<ScopeId>,
-    /// At another time.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub start: Option<StartChoice>,
-}
-
 /// What was asked for at first, where a yes to less changed it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Asked {
@@ -122,79 +98,6 @@ pub struct Asked {
     pub duration: Seconds,
     /// From when.
     pub start: StartChoice,
-}
-
-/// One approver's answer.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Answer {
-    /// Who.
-    pub by: SubjectId,
-    /// What.
-    pub verdict: Verdict,
-    /// Why; always there with a no.
-    pub reason: Option<Digest>,
-    /// What a yes left of the ask, where it was a yes to less.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub less: Option<Less>,
-    /// When.
-    pub at: Timestamp,
-}
-
-/// Everything that was asked for at one time: another round begins where what was answered isn't enough any more.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Round {
-    /// What was asked for, where it was to go on.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub extends: Option<Extends>,
-    /// Its stages; the last one is open. None where nobody had to be asked to go on.
-    pub stages: Vec<Stage>,
-}
-
-/// One set of people whose answers settle a part of a round.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Stage {
-    /// Who may answer; fixed at the ask, and only shrinks.
-    pub approvers: BTreeSet<SubjectId>,
-    /// How many yes settle it.
-    pub yes: u16,
-    /// How many no settle it.
-    pub no: u16,
-    /// When it runs out.
-    pub until: Timestamp,
-    /// What was answered so far.
-    pub answers: Vec<Answer>,
-}
-
-impl Stage {
-    /// How many answered so.
-    #[must_use]
-    pub fn count(&self, verdict: Verdict) -> usize {
-        self.answers.iter().filter(|answer| answer.verdict == verdict).count()
-    }
-
-    /// Whether this person may answer, and has not.
-    #[must_use]
-    pub fn waits_for(&self, person: SubjectId) -> bool {
-        self.approvers.contains(&person) && !self.answers.iter().any(|answer| answer.by == person)
-    }
-
-    /// Those who may still answer.
-    pub fn silent(&self) -> impl Iterator<Item = SubjectId> + '_ {
-        self.approvers.iter().copied().filter(|who| !self.answers.iter().any(|answer| answer.by == *who))
-    }
-
-    /// Whether enough said yes.
-    #[must_use]
-    pub fn is_granted(&self) -> bool {
-        self.count(Verdict::Yes) >= usize::from(self.yes)
-    }
-
-    /// Whether enough said no, or too few are left to say yes.
-    #[must_use]
-    pub fn is_refused(&self) -> bool {
-        let no = self.count(Verdict::No);
-        no >= usize::from(self.no) || self.approvers.len() - no < usize::from(self.yes)
-    }
 }
 
 /// An ask to go on with what is live.
@@ -289,18 +192,18 @@ const fn is_none_yet(times: &u16) -> bool {
 impl Elevation {
     /// Every stage of every round, the first one first.
     pub fn stages(&self) -> impl DoubleEndedIterator<Item = &Stage> {
-        self.rounds.iter().flat_map(|round| &round.stages)
+        self.rounds.iter().flat_map(|round| round.stages.all())
     }
 
     /// The stage that waits, or waited last; none where nobody had to be asked.
     #[must_use]
     pub fn stage(&self) -> Option<&Stage> {
-        self.rounds.last()?.stages.last()
+        self.rounds.last()?.stages.open()
     }
 
-    /// [`Self::stage`], to be answered.
-    pub(crate) fn stage_mut(&mut self) -> Option<&mut Stage> {
-        self.rounds.last_mut()?.stages.last_mut()
+    /// The stages of the open round, to be answered.
+    pub(crate) fn open_stages(&mut self) -> Option<&mut Stages> {
+        self.rounds.last_mut().map(|round| &mut round.stages)
     }
 
     /// Every answer of every round, the first one first.
@@ -308,7 +211,7 @@ impl Elevation {
         self.stages().flat_map(|stage| &stage.answers)
     }
 
-    /// Whether this person was ever among those who might answer.
+    /// Whether this person was ever among those who might answer, or will be.
     #[must_use]
     pub fn asked_about(&self, person: SubjectId) -> bool {
         self.stages().any(|stage| stage.approvers.contains(&person))

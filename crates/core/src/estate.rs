@@ -303,6 +303,8 @@ pub enum DutyKind {
     Administrator,
     /// Sees everything there, changes nothing.
     Auditor,
+    /// Answers for it where terms ask the owners; sees everything there, changes nothing.
+    Owner,
 }
 
 /// Who has which duty, where.

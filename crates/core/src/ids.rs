@@ -108,6 +108,8 @@ ids! {
     DriftId "f";
     /// A duty within Tempestas.
     DutyId "d";
+    /// Answers delegated for an absence.
+    DelegationId "w";
     /// An alarm.
     AlarmId "a";
 }

@@ -12,12 +12,15 @@
 mod activity;
 mod alarm;
 mod appointment;
+mod approval;
+mod approvers;
 mod caller;
 mod caution;
 mod command;
 mod conversion;
 mod days;
 mod decide;
+mod delegation;
 mod demand;
 mod drift;
 mod due;
@@ -48,21 +51,21 @@ mod world;
 pub use activity::{Activity, Trail};
 pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
+pub use approval::{Answer, Less, Round, Stage, StageAsked, Stages, Verdict};
 pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
-    AnswerInput, Ask, Command, ConversionCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand,
-    Extend, OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand, TermsCommand,
+    AnswerInput, Ask, Command, ConversionCommand, DelegationCommand, DriftCommand, ElevationCommand,
+    EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand,
+    TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
 pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dropped};
+pub use delegation::{Away, Delegation, Lent};
 pub use demand::{Demand, Demanded, demand_for, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
-pub use elevation::{
-    Answer, Asked, Elevation, End, Extends, Extension, Grant, LEFT_ALONE, Leftover, Less, Phase, Round, Seen, Stage,
-    StartChoice, Verdict,
-};
+pub use elevation::{Asked, Elevation, End, Extends, Extension, Grant, LEFT_ALONE, Leftover, Phase, Seen, StartChoice};
 pub use estate::{
     Account, Connector, Duty, DutyKind, Eligibility, Lapse, Pause, Right, Role, Scope, ScopeKind, Target, Weight,
     is_said,
@@ -70,25 +73,25 @@ pub use estate::{
 pub use extension::{ExtensionOffer, end_with_grace, extension_offer, grace_of};
 pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version};
 pub use ids::{
-    AlarmId, AppointmentId, ConversionId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, Pair, RoleId,
-    ScopeId, StandingId, StopId, SubjectId, TermsId,
+    AlarmId, AppointmentId, ConversionId, DelegationId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, Pair,
+    RoleId, ScopeId, StandingId, StopId, SubjectId, TermsId,
 };
 pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
-    AnswerRefusal, AskRefusal, CallerRefusal, Class, ConversionRefusal, EligibilityRefusal, EstateRefusal,
-    ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal, StopRefusal, TermsRefusal, TextRefusal,
+    AnswerRefusal, AskRefusal, CallerRefusal, Class, ConversionRefusal, DelegationRefusal, EligibilityRefusal,
+    EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal, StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};
 pub use stop::{LIFT_LASTS, Reach, Stop};
-pub use subject::{Influence, Membership, Subject, SubjectKind};
+pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Effective, Extensions, Grace, LapseRule, Longest, PRECEDENCE, ProofMaxAge, ReasonRule,
-    Setting, Settings, Starts, Terms, TicketRule, Trace, Usual, WrittenApproval, WrittenSettings, effective_terms,
-    effective_under, label_from,
+    Act, Approval, Approver, Effective, Extensions, Grace, LapseRule, Longest, NextStage, Onward, PRECEDENCE,
+    ProofMaxAge, ReasonRule, Setting, Settings, StageTerms, Starts, Terms, TicketRule, Trace, Usual, WrittenApproval,
+    WrittenOnward, WrittenSettings, WrittenStage, effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

@@ -3,8 +3,8 @@
 use std::ops::Deref;
 
 use crate::{
-    Actor, Alarm, Appointment, Conversion, Drift, Duty, DutyKind, Elevation, Eligibility, Fact, Reach, Role, Scope,
-    ScopeId, Source, Standing, Stop, Subject, SubjectId, Target, Terms, World,
+    Actor, Alarm, Appointment, Conversion, Delegation, Drift, Duty, DutyKind, Elevation, Eligibility, Fact, Reach,
+    Role, Scope, ScopeId, Source, Standing, Stop, Subject, SubjectId, Target, Terms, World,
 };
 
 /// Something that a caller may see. [`Sight`] alone makes one, and what shows things takes nothing else, so that no reply can
@@ -299,9 +299,18 @@ impl InSight for Appointment {
             self.by == Some(me)
                 || self.covers == Some(me)
                 || world.belongs_to(me, self.subject)
-                || self.stage.as_ref().is_some_and(|stage| stage.approvers.contains(&me))
+                || self.stages.all().iter().any(|stage| stage.approvers.contains(&me))
         };
         sight.person.is_some_and(is_party) || self.rights.iter().any(|right| sight.sees_scope(world, right.scope))
+    }
+}
+
+impl InSight for Delegation {
+    /// Their own, one by which they answer, or one of somebody they see.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        let is_party =
+            |me: SubjectId| [self.absent, self.delegate].map(|one| world.human(one)).contains(&world.human(me));
+        sight.person.is_some_and(is_party) || sight.sees_subject(world, self.absent)
     }
 }
 

@@ -35,9 +35,30 @@ pub struct Subject {
     /// Suspended subjects may do and be given nothing.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub suspended: bool,
-    /// A person's manager, as the source that they came from says.
+    /// A person's manager.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub manager: Option<SubjectId>,
+    /// Who said so last, where that is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub manager_set: Option<ManagerSet>,
+}
+
+impl Subject {
+    /// Who their manager is, as somebody looked at it before they change it.
+    #[must_use]
+    pub fn manager_digest(&self) -> Digest {
+        Digest::of_json(&(self.id, self.manager, self.manager_set))
+    }
+}
+
+/// Who said who somebody's manager is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ManagerSet {
+    /// Who; none where the source did that they come from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<SubjectId>,
+    /// When.
+    pub at: Timestamp,
 }
 
 /// That a subject belongs to a group, itself and not through another one.

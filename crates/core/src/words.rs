@@ -7,9 +7,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    AlarmId, AppointmentId, AppointmentState, ConversionId, Digest, DriftId, DutyId, DutyKind, ElevationId,
-    EligibilityId, End, Export, GrantId, Phase, Reach, Right, ScopeId, Seconds, StandingId, StartChoice, StopId,
-    SubjectId, TermsId, Verdict, Words, World,
+    AlarmId, AppointmentId, AppointmentState, ConversionId, DelegationId, Digest, DriftId, DutyId, DutyKind,
+    ElevationId, EligibilityId, End, Export, GrantId, Phase, Reach, Right, ScopeId, Seconds, StandingId, StartChoice,
+    StopId, SubjectId, TermsId, Verdict, Words, World,
 };
 
 /// A part of a sentence.
@@ -149,6 +149,7 @@ worded! {
     DutyKind, |it, _world| text(match it {
         DutyKind::Administrator => "administrator",
         DutyKind::Auditor => "auditor",
+        DutyKind::Owner => "owner",
     });
     End, |it, _world| text(&Phase::Ended(*it).to_string());
     AlarmId, |it, _world| text(&it.to_string());
@@ -161,6 +162,7 @@ worded! {
     TermsId, |it, _world| text(&it.to_string());
     EligibilityId, |it, _world| text(&it.to_string());
     DutyId, |it, _world| text(&it.to_string());
+    DelegationId, |it, _world| text(&it.to_string());
     AppointmentState, |it, _world| text(it.word());
     Export, |it, _world| text(match it {
         Export::Record => "record",

@@ -13,10 +13,10 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
-    Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Demand, Demanded, Drift, DriftId,
-    Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId, Influence, Item, Link,
-    Membership, Pair, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId,
-    Tally, Target, Terms, TermsId,
+    Account, Alarm, AlarmId, Appointment, AppointmentId, Conversion, ConversionId, Delegation, DelegationId, Demand,
+    Demanded, Drift, DriftId, Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId, Fact, Grant, GrantId,
+    Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Source, Standing, StandingId, Stop, StopId,
+    Subject, SubjectId, Tally, Target, Terms, TermsId,
 };
 
 pub use past::{KEPT_FOR, Recall};
@@ -142,6 +142,7 @@ tables! {
     Standing "standing" standing: StandingId => Standing, |it| it.id;
     Eligibility "eligibility" eligibilities: EligibilityId => Eligibility, |it| it.id;
     Appointment "appointment" appointments: AppointmentId => Appointment, |it| it.id;
+    Delegation "delegation" delegations: DelegationId => Delegation, |it| it.id;
     Terms "terms" terms: TermsId => Terms, |it| it.id;
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
     Item "item" items: ItemKey => Item, |it| it.key();

@@ -34,6 +34,14 @@ pub const PEOPLE: [(&str, &str, Option<&str>, Option<&str>); 18] = [
     ("george.pell", "George Pell, left for the sea in spring", Some("old_admin"), None),
 ];
 
+/// Whose manager is who.
+pub const MANAGERS: [(&str, &str); 4] = [
+    ("tomas.reyes", "henrik.voss"),
+    ("jonas.weir", "henrik.voss"),
+    ("elif.tan", "tomas.reyes"),
+    ("karel.dvor", "tomas.reyes"),
+];
+
 /// Name, what it is for, members.
 pub const GROUPS: [(&str, &str, &[&str]); 7] = [
     (
@@ -237,7 +245,7 @@ fn trail(now: Timestamp) -> VecDeque<Activity> {
 }
 
 /// The house's terms: each a rule as `tempestas terms set` reads it.
-pub const TERMS: [&str; 6] = [
+pub const TERMS: [&str; 7] = [
     // Everywhere: nobody below may do with less.
     r#"
 scope = "/"
@@ -281,6 +289,25 @@ scope = "/analytics/brightwater"
 asker = "harbour-engineers"
 [settings]
 approval = { is = "none" }
+"#,
+    // A key that a program was given outlives whoever made it: two look at it, one after the other.
+    r#"
+scope = "/analytics/brightwater"
+role = "keysmith"
+[settings.approval]
+is = "stages"
+[[settings.approval.stages]]
+approvers = ["the manager"]
+yes = 1
+no = 1
+within = 7200
+onward = ["administrators"]
+[[settings.approval.stages]]
+approvers = ["the owners"]
+yes = 1
+no = 1
+within = 14400
+cover = true
 "#,
     // The same right asks more of a supplier than of the house's own engineers.
     r#"

@@ -110,7 +110,7 @@ impl Demo {
         let (people, systems) = match past {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
-                seed::cover(&seeded.administrator).await?;
+                seed::absences(&seeded.administrator).await?;
                 let systems = Systems::begin(&seeded.administrator, directory, &say).await?;
                 seed::label(&seeded.administrator).await?;
                 (seeded.people, systems)

@@ -6,8 +6,8 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
-    EnrolRequest, NewAccount, NewCover, NewDuty, NewEligibility, NewFolder, NewMember, NewSubject, NewTarget, NewTerms,
-    SignInRequest, TargetSettings,
+    EnrolRequest, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember,
+    NewSubject, NewTarget, NewTerms, SignInRequest, TargetSettings,
 };
 use tempestas_client::{Client, Connection};
 use tempestas_core::{Connector, DutyKind, LookedAt, SubjectKind};
@@ -17,7 +17,7 @@ use crate::{
     cluster::Cluster,
     codes::next_code,
     facts::Person,
-    quillhaven::{BERTHS, BERTHS_DATABASE, BRIGHTWATER, CLUSTER, GROUPS, PEOPLE, TERMS},
+    quillhaven::{BERTHS, BERTHS_DATABASE, BRIGHTWATER, CLUSTER, GROUPS, MANAGERS, PEOPLE, TERMS},
 };
 
 /// The broker's login role on the cluster.
@@ -185,15 +185,22 @@ pub async fn label(mara: &Client) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// Has somebody stand in for one who is away this week.
+/// Has somebody stand in for one who is away this week, and another answer for one who will be; and lets somebody ask for what
+/// the one who is away would answer.
 ///
 /// # Errors
 /// When the service refuses.
-pub async fn cover(mara: &Client) -> anyhow::Result<()> {
-    let until = Timestamp::now().checked_add(SignedDuration::from_hours(4 * 24))?;
+pub async fn absences(mara: &Client) -> anyhow::Result<()> {
+    let in_days = |days: i64| Timestamp::now().checked_add(SignedDuration::from_hours(days * 24));
+    let until = in_days(4)?;
     let (absent, stand_in) = ("signe.holm".to_owned(), "amara.osei".to_owned());
     let reason = Some("At the tide gauges up the coast until the end of the week".to_owned());
     mara.cover(&NewCover { absent, stand_in, from: None, until, reason }).await?;
+    let right = format!("keysmith@{BRIGHTWATER}");
+    mara.give_eligibility(&NewEligibility::for_good("tomas.reyes", &right)).await?;
+    let reason = Some("On leave".to_owned());
+    let (absent, delegate) = (Some("piet.sol".to_owned()), "oda.brandt".to_owned());
+    mara.delegate(&NewDelegation { absent, delegate, from: Some(in_days(3)?), until: in_days(10)?, reason }).await?;
     Ok(())
 }
 
@@ -236,6 +243,10 @@ async fn people(mara: &Client) -> anyhow::Result<()> {
             mara.add_member(name, &NewMember { member: (*member).to_owned() }).await?;
         }
     }
+    for (who, manager) in MANAGERS {
+        let was = LookedAt::This(mara.manager(who).await?.digest);
+        mara.set_manager(who, was, &NewManager { manager: Some(manager.to_owned()) }).await?;
+    }
     for (who, duty) in [("henrik.voss", DutyKind::Administrator), ("ines.kowal", DutyKind::Auditor)] {
         mara.give_duty(&NewDuty { who: who.to_owned(), duty, scope: "/".to_owned() }).await?;
     }
@@ -273,6 +284,8 @@ async fn estate(mara: &Client, targets: &Targets<'_>) -> anyhow::Result<()> {
         alarm_after: 30,
     })
     .await?;
+    let owner = NewDuty { who: "signe.holm".to_owned(), duty: DutyKind::Owner, scope: "/analytics".to_owned() };
+    mara.give_duty(&owner).await?;
     Ok(())
 }
 

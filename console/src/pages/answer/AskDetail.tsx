@@ -12,7 +12,7 @@ import { useKeys } from '../../parts/keys'
 import { useAction, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
-import { howLong, ticketOf, why } from '../../words/asked'
+import { howLong, lastStages, openStage, ticketOf, why } from '../../words/asked'
 
 type Ask = Api['ElevationView']
 
@@ -56,9 +56,13 @@ function Why({ reason }: { reason: string | null | undefined }) {
   return <blockquote className="border-l-2 border-line pl-2 whitespace-pre-wrap">{reason}</blockquote>
 }
 
+/** Who is asked after that. */
+const then = (stages: Api['StageView'][]) => stages.map((stage) => list(stage.approvers, 'or')).join(', then ')
+
 function Facts({ ask }: { ask: Ask }) {
-  const until = ask.stages.at(-1)?.until
-  const facts: [string, ReactElement | string | false | null | undefined][] = [
+  const stages = lastStages(ask)
+  const open = openStage(stages)
+  const facts: [string, ReactElement | ReactElement[] | string | false | null | undefined][] = [
     ['Who', <Who key="who" name={ask.who} />],
     ['Not', ask.alike.length > 0 && <span className="text-alarm">to be taken for {list(ask.alike)}</span>],
     ['What', <Right key="what" right={ask.right} />],
@@ -68,7 +72,25 @@ function Facts({ ask }: { ask: Ask }) {
     ['Ticket', ticketOf(ask) && <span className="mono">{ticketOf(ask)}</span>],
     ['For', <ForHow key="for" ask={ask} />],
     ['Harm', <Weight key="harm" weight={ask.weight} />],
-    ['Until', <>{until && <Instant at={until} />}, then it runs out</>],
+    [
+      'Until',
+      <>
+        {open?.until && <Instant at={open.until} />},{' '}
+        {open?.onward.length ? `then ${list(open.onward, 'or')} may answer too` : 'then it runs out'}
+      </>,
+    ],
+    [
+      'Away',
+      open &&
+        open.away.length > 0 &&
+        open.away.map(({ who, delegate, until }) => (
+          <span key={who} className="block">
+            {who} until <Instant at={until} />: {delegate} answers instead
+          </span>
+        )),
+    ],
+    ['Stage', open && stages.length > 1 && `${stages.indexOf(open) + 1} of ${stages.length}`],
+    ['Then', open && stages.at(-1) !== open && then(stages.slice(stages.indexOf(open) + 1))],
   ]
   return (
     <dl className="grid grid-cols-[5.2rem_minmax(0,1fr)] gap-x-3 gap-y-1.5">
@@ -305,13 +327,15 @@ export function AskDetail({ ask, gone, next }: { ask: Ask; gone: boolean; next: 
     >
       <div className="grid grid-cols-[minmax(0,1fr)] gap-4 px-3.5 py-3">
         <Facts ask={ask} />
-        {ask.stages.at(-1)?.answers.map((said) => (
-          <p key={said.who} className="border-l-4 border-sea pl-2.5">
-            <Who name={said.who} /> said <strong>{said.verdict}</strong>
-            {said.less && ` to less (${said.less})`}
-            {said.reason && `: “${said.reason}”`}
-          </p>
-        ))}
+        {lastStages(ask)
+          .flatMap((stage) => stage.answers)
+          .map((said) => (
+            <p key={said.who} className="border-l-4 border-sea pl-2.5">
+              <Who name={said.who} /> said <strong>{said.verdict}</strong>
+              {said.less && ` to less (${said.less})`}
+              {said.reason && `: “${said.reason}”`}
+            </p>
+          ))}
         <Context ask={ask} />
         {gone ? (
           <p className="rounded bg-sunk px-3 py-2">

@@ -6,7 +6,7 @@ import { describe, expect, it } from 'vitest'
 import type { Api } from '../../api/call'
 import { address, show } from '../../testing/page'
 import { type Asked, serve } from '../../testing/replies'
-import { demand, elevation } from '../../testing/views'
+import { demand, elevation, stage } from '../../testing/views'
 import { AskSheet } from './AskSheet'
 
 /** A service with these terms; what was asked of it last. */
@@ -89,7 +89,7 @@ describe('an ask', () => {
   it('starts only in ways that the terms allow', async () => {
     const { asks } = terms({
       starts: { at_yes: false, at_time_within: 86400, begin_within: 3600 },
-      approvers: ['mara'],
+      stages: [stage('mara')],
     })
     const user = await opened()
     const ways = screen.getByLabelText('The time runs')
@@ -116,12 +116,13 @@ describe('an ask', () => {
   })
 
   it('says who will answer and how it will end, in the order in which that happens', async () => {
-    terms({ approvers: ['mara', 'oda', 'piet', 'jan'] })
+    terms({ stages: [stage('mara', 'oda', 'piet', 'jan'), stage('ines')] })
     await opened()
     const course = screen.getByRole('list', { name: 'What will happen when' })
     expect([...course.children].map((one) => one.textContent)).toEqual([
       'now you ask',
       'then mara or oda or 2 more answers',
+      'then ines answers',
       'at the last yes given, and read back on the system',
       '1 h later the system itself ends it',
     ])

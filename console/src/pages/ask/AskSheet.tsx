@@ -19,9 +19,9 @@ import { TimeSlider } from './TimeSlider'
 type Start = Api['StartChoice']['start']
 
 /** The ways to start that the terms allow, the one first that holds where nobody chooses. */
-function waysToStart({ starts, approvers }: Api['DemandView']): [Start, string][] {
+function waysToStart({ starts, stages }: Api['DemandView']): [Start, string][] {
   const ways: [Start, string][] = []
-  if (starts.at_yes) ways.push(['at-yes', approvers.length ? 'at the last yes' : 'at once'])
+  if (starts.at_yes) ways.push(['at-yes', stages.length ? 'at the last yes' : 'at once'])
   if (starts.begin_within != null) ways.push(['on-begin', 'when I begin'])
   if (starts.at_time_within != null) ways.push(['at', 'at a set time'])
   return ways
@@ -202,7 +202,7 @@ function AskForm({ asking, demand, chosen, last }: Demanded & { chosen: string; 
           from={from}
           now={asking.now}
           onChange={asking.setSeconds}
-          open={asking.start === 'on-begin' || demand.approvers.length > 0}
+          open={asking.start === 'on-begin' || demand.stages.length > 0}
         />
         <StartAndTicket asking={asking} demand={demand} />
         <Reason asking={asking} demand={demand} />

@@ -6,9 +6,11 @@ import { Section, Sentence } from '../../parts/sections'
 import { Shown } from '../../parts/shown'
 import { Instant, Right, State, Weight, Who } from '../../parts/told'
 import { useData, useNow } from '../../parts/data'
+import { lastStages, openStage, silent } from '../../words/asked'
 import { about, clock, count, list, span } from '../../words/time'
 import { opened } from '../../words/sentence'
 import { Acts } from './Acts'
+import { Answers } from './Answers'
 import { Reach } from './Reach'
 import { Story } from './Story'
 
@@ -31,10 +33,17 @@ function goesOn(one: Story_, open: string[], now: Date): string {
   return `; to go on until ${clock(new Date(one.extension.until), now)} it waits for ${list(open, 'or')}`
 }
 
+/** Which of several stages is open. */
+function whichStage(stages: Api['StageView'][]): string {
+  const open = openStage(stages)
+  return open && stages.length > 1 ? ` (stage ${stages.indexOf(open) + 1} of ${stages.length})` : ''
+}
+
 /** Where it stands, as the rest of the page's first sentence. */
 function standing(one: Story_, left: number, now: Date): React.ReactNode {
-  const stage = one.stages.at(-1)
-  const open = stage?.approvers.filter((name) => !stage.answers.some((answer) => answer.who === name)) ?? []
+  const stages = lastStages(one)
+  const stage = openStage(stages)
+  const open = stage ? silent(stage) : []
   switch (one.state) {
     case 'live':
       return (
@@ -44,7 +53,7 @@ function standing(one: Story_, left: number, now: Date): React.ReactNode {
         </>
       )
     case 'waiting':
-      return `waits for ${list(open, 'or')} until ${clock(new Date(stage?.until ?? one.asked_at), now)}.`
+      return `waits for ${list(open, 'or')} until ${clock(new Date(stage?.until ?? one.asked_at), now)}${whichStage(stages)}.`
     case 'scheduled':
       return one.start.start === 'at' ? `begins ${clock(new Date(one.start.time), now)}.` : 'begins as soon as it may.'
     case 'ready':
@@ -129,50 +138,6 @@ function Asked({ one }: { one: Story_ }) {
         </div>
       ))}
     </dl>
-  )
-}
-
-function Answers({ one }: { one: Story_ }) {
-  const now = useNow()
-  const waits = one.state === 'waiting' || one.extension != null
-  return (
-    <div className="grid gap-2 px-3.5 py-3">
-      {one.stages.length === 0 && <p className="text-ink-2">Nobody had to be asked.</p>}
-      {one.stages.map((stage, n) => (
-        <div key={n} className="grid gap-1">
-          {stage.extends_to && (
-            <p className="label">
-              To go on until <Instant at={stage.extends_to} />
-            </p>
-          )}
-          <p className="text-ink-2">
-            {stage.yes} yes settles it, {stage.no} no refuses it;{' '}
-            {waits && n === one.stages.length - 1 ? 'open' : 'was open'} until {clock(new Date(stage.until), now)}.
-          </p>
-          {stage.answers.map((answer) => (
-            <p key={answer.who}>
-              <Who name={answer.who} /> said <strong>{answer.verdict}</strong>
-              {answer.less && <> to less ({answer.less})</>} <Instant at={answer.at} />
-              {answer.reason && <>: “{answer.reason}”</>}
-            </p>
-          ))}
-          {waits && n === one.stages.length - 1 && (
-            <p>
-              Waits for{' '}
-              {stage.approvers
-                .filter((name) => !stage.answers.some((answer) => answer.who === name))
-                .map((name, n) => (
-                  <span key={name}>
-                    {n > 0 && ', '}
-                    <Who name={name} />
-                  </span>
-                ))}
-              .
-            </p>
-          )}
-        </div>
-      ))}
-    </div>
   )
 }
 

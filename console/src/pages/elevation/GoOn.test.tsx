@@ -18,7 +18,7 @@ const demand = (more: number, but: Partial<Api['ExtensionDemand']> = {}): Api['E
   proof_within: 600,
   reason: { is: 'required', at_least: 8 },
   ticket: { is: 'off' },
-  approvers: [],
+  stages: [],
   digest: `d${more}`,
   ...but,
 })

@@ -90,16 +90,67 @@ describe('a setting', () => {
 
   it('of approval says who answers, how many, and until when, once somebody must', async () => {
     const { user, last } = typing()
-    expect(screen.queryByLabelText(/Who answers/)).toBeNull()
+    expect(screen.queryByLabelText('Who answers')).toBeNull()
     await user.selectOptions(screen.getByLabelText('Approval'), 'stage')
-    expect(last()?.approval).toEqual({ is: 'stage', approvers: ['administrators'], yes: 1, no: 1, within: 14400 })
-    const who = screen.getByLabelText(/Who answers/)
+    expect(last()?.approval).toEqual({
+      is: 'stage',
+      approvers: ['administrators'],
+      yes: 1,
+      no: 1,
+      within: 14400,
+      onward: null,
+      cover: false,
+    })
+    const who = screen.getByLabelText('Who answers')
     await user.clear(who)
     await user.type(who, 'mara')
     expect(last()?.approval).toMatchObject({ approvers: ['mara'] })
     await user.selectOptions(screen.getByLabelText('Approval'), 'none')
     expect(last()?.approval).toEqual({ is: 'none' })
     expect(screen.queryByLabelText('Yes needed')).toBeNull()
+  })
+
+  it('of approval has up to five stages, each of which may come to others, and one of which stands by itself', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('Approval'), 'stage')
+    const another = () => screen.queryByRole('button', { name: 'Another stage after that' })
+    const onward = () => screen.getAllByLabelText<HTMLSelectElement>('If it waits for all that time')
+    expect([...(onward()[0]?.options ?? [])].map((one) => one.value)).toEqual(['nobody', 'others'])
+    await user.click(another() as HTMLElement)
+    expect(last()?.approval).toMatchObject({ is: 'stages', stages: [{ onward: null }, { onward: null }] })
+    await user.selectOptions(onward()[0] as HTMLElement, 'next')
+    await user.selectOptions(onward()[1] as HTMLElement, 'others')
+    const others = screen.getByLabelText('Others who are asked then')
+    await user.clear(others)
+    await user.type(others, 'the owners, oda')
+    await user.click(screen.getAllByLabelText(/Whoever covers/)[1] as HTMLElement)
+    expect(last()?.approval).toMatchObject({
+      stages: [{ onward: 'next-stage' }, { onward: ['the owners', 'oda'], cover: true }],
+    })
+    for (let more = 0; more < 3; more += 1) await user.click(another() as HTMLElement)
+    expect(another()).toBeNull()
+    for (let more = 0; more < 4; more += 1)
+      await user.click(screen.getAllByRole('button', { name: 'Take out' })[0] as HTMLElement)
+    expect(last()?.approval).toMatchObject({ is: 'stage', approvers: ['administrators'] })
+    expect(screen.queryByRole('button', { name: 'Take out' })).toBeNull()
+  })
+
+  it('of approval shows of each stage that stays what it says, once another is taken out', async () => {
+    const of = (who: string) => ({ approvers: [who], yes: 1, no: 1, within: 3600, onward: null, cover: false })
+    const { user, last } = typing({ approval: { is: 'stages', stages: [of('mara'), of('oda')] } })
+    await user.click(screen.getAllByRole('button', { name: 'Take out' })[0] as HTMLElement)
+    expect(last()?.approval).toMatchObject({ is: 'stage', approvers: ['oda'] })
+    expect(screen.getByLabelText<HTMLInputElement>('Who answers').value).toBe('oda')
+  })
+
+  it('of approval in stages is shown as it was set', () => {
+    const one = { approvers: ['the manager'], yes: 1, no: 1, within: 3600, onward: ['mara'], cover: false }
+    typing({ approval: { is: 'stages', stages: [one, { ...one, approvers: ['oda'], onward: 'next-stage' }] } })
+    const values = (label: string | RegExp) =>
+      screen.getAllByLabelText<HTMLInputElement>(label).map((field) => field.value)
+    expect(values('Who answers')).toEqual(['the manager', 'oda'])
+    expect(values('If it waits for all that time')).toEqual(['others', 'next'])
+    expect(values('Others who are asked then')).toEqual(['mara'])
   })
 
   it('of a ticket has a form only where one is asked for', async () => {

@@ -9,12 +9,10 @@ import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, State, Who } from '../../parts/told'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { count, fromDay, local } from '../../words/time'
-import { useWindow, Window } from './Window'
+import { count, fromDay } from '../../words/time'
+import { inDays, useWindow, Window } from './Window'
 
 type One = Api['AppointmentView']
-
-const inDays = (days: number) => local(new Date(Date.now() + days * 86400_000)).slice(0, 10)
 
 function Arrange({ absent, close }: { absent: string; close: () => void }) {
   const [standIn, setStandIn] = useState('')

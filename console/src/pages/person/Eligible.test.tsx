@@ -6,7 +6,7 @@ import { describe, expect, it } from 'vitest'
 import type { Api } from '../../api/call'
 import { show } from '../../testing/page'
 import { serve } from '../../testing/replies'
-import { eligibility } from '../../testing/views'
+import { eligibility, waiting } from '../../testing/views'
 import { Eligible } from './Eligible'
 
 const of = (but: Partial<Api['EligibilityView']>, may = true, own = false) =>
@@ -70,7 +70,7 @@ describe('a window', () => {
   })
 
   it('that one asks for oneself may have to wait for a yes', async () => {
-    serve(() => [202, { eligibility: null, appointment: { id: 'W4', approvers: ['oda.brandt', 'piet.maas'] } }])
+    serve(() => [202, { eligibility: null, appointment: { id: 'W4', stages: [waiting('oda.brandt', 'piet.maas')] } }])
     const user = userEvent.setup()
     of({ until: '2026-12-01T00:00:00Z' }, false, true)
     await user.click(screen.getByRole('button', { name: 'Ask for renewal …' }))

@@ -8,7 +8,8 @@ import { Empty, Wrong } from '../../parts/shown'
 import { Instant, Right, Who } from '../../parts/told'
 import { useAction } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { local, throughDay } from '../../words/time'
+import { openStage } from '../../words/asked'
+import { list, local, throughDay } from '../../words/time'
 
 type One = Api['EligibilityView']
 
@@ -33,7 +34,7 @@ function Window({ one, own, close }: { one: One; own: boolean; close: () => void
   if (wished) {
     return (
       <p className="rounded bg-sea-soft px-3 py-2">
-        {wished.id} waits for a yes from {wished.approvers.join(' or ')}.
+        {wished.id} waits for a yes from {list(openStage(wished.stages)?.approvers ?? [], 'or')}.
       </p>
     )
   }

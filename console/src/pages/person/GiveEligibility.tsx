@@ -7,6 +7,7 @@ import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
+import { openStage } from '../../words/asked'
 import { fromDay, list, throughDay } from '../../words/time'
 import { useWindow, Window } from './Window'
 
@@ -54,7 +55,7 @@ function Form({ who, close }: { who: string; close: () => void }) {
   if (wished) {
     return (
       <p className="rounded bg-sea-soft px-3 py-2">
-        {wished.id} waits for a yes from {list(wished.approvers, 'or')}.
+        {wished.id} waits for a yes from {list(openStage(wished.stages)?.approvers ?? [], 'or')}.
       </p>
     )
   }

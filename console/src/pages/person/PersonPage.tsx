@@ -15,8 +15,10 @@ import { isAdministrator, isOverseer, type Me, useMe } from '../../parts/me'
 import { Ways } from '../../parts/Ways'
 import { count, figure, list } from '../../words/time'
 import { Covers } from './Covers'
+import { Delegations } from './Delegations'
 import { Eligible } from './Eligible'
 import { GiveEligibility } from './GiveEligibility'
+import { Manager } from './Manager'
 import { Members } from './Members'
 
 type Page = Api['PersonPage']
@@ -31,14 +33,21 @@ function sentence(page: Page): string {
   return `${page.subject.name} ${list(parts)}.`
 }
 
-function Facts({ page }: { page: Page }) {
+function Facts({ page, may }: { page: Page; may: boolean }) {
   const { subject } = page
   const rows: [string, React.ReactNode][] = [
     ['Is', `${subject.kind}${subject.suspended ? ', suspended' : ''}${subject.about ? `: ${subject.about}` : ''}`],
     ...(subject.second_of
       ? [['Second of', <Who key="s" name={subject.second_of} />] as [string, React.ReactNode]]
       : []),
-    ...(subject.manager ? [['Manager', <Who key="m" name={subject.manager} />] as [string, React.ReactNode]] : []),
+    ...(subject.kind === 'person' && !subject.second_of
+      ? [
+          ['Manager', <Manager key="m" who={subject.name} manager={subject.manager} may={may} />] as [
+            string,
+            React.ReactNode,
+          ],
+        ]
+      : []),
     [
       'Belongs to',
       page.groups.length === 0
@@ -169,7 +178,7 @@ function Holds({ page, me }: { page: Page; me: Me | undefined }) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <Section title="Who">
-        <Facts page={page} />
+        <Facts page={page} may={me?.administers_all ?? false} />
       </Section>
       {kind === 'group' && <Members group={name} members={page.subject.members} may={administers} />}
       <Section title="Held all the time">
@@ -180,6 +189,7 @@ function Holds({ page, me }: { page: Page; me: Me | undefined }) {
         <Eligible of={name} eligible={page.eligible} may={administers} own={me?.name === name} />
       </Section>
       {kind === 'person' && <Covers of={name} may={administers || me?.name === name} />}
+      {kind === 'person' && <Delegations of={name} may={me?.administers_all === true || me?.name === name} />}
     </div>
   )
 }

@@ -212,6 +212,7 @@ export function Duties() {
         <Select label="Duty" value={duty} onChange={(event) => setDuty(event.target.value as Api['DutyKind'])}>
           <option>auditor</option>
           <option>administrator</option>
+          <option>owner</option>
         </Select>
         <Input label="Of" value={scope} onChange={(event) => setScope(event.target.value)} className="mono" required />
         <Button type="submit" look="main" busy={give.isPending}>

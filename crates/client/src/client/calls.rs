@@ -4,15 +4,15 @@ use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
     AuthoritiesStep, AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView,
-    ConvertRequest, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply,
-    ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget,
-    EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit,
-    HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, Me, NewAccount, NewCover, NewDuty,
-    NewEligibility, NewFolder, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView,
-    PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery,
-    SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView,
-    StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsTouched,
-    TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    ConvertRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery,
+    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply,
+    EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest,
+    Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount,
+    NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject,
+    NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView,
+    ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView,
+    StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView,
+    TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -80,6 +80,10 @@ calls! {
     suspend(who: &str) -> Done = POST ["people", who, "suspend"];
     /// Resumes somebody.
     resume(who: &str) -> Done = POST ["people", who, "resume"];
+    /// Who somebody's manager is.
+    manager(who: &str) -> ManagerView = GET ["people", who, "manager"];
+    /// Says who somebody's manager is.
+    set_manager(who: &str, looked_at: LookedAt, manager: &NewManager) -> Done = PUT ["people", who, "manager"] on looked_at body manager;
     /// Says whose account is which.
     set_account(who: &str, looked_at: LookedAt, account: &NewAccount) -> Done = PUT ["people", who, "account"] on looked_at body account;
     /// Puts somebody into a group.
@@ -172,6 +176,12 @@ calls! {
     resume_eligibility(id: &str) -> Done = POST ["eligibilities", id, "resume"];
     /// Who was made eligible, or is wished to be.
     appointments() -> Vec<AppointmentView> = GET ["appointments"];
+    /// Who answers in whose place.
+    delegations() -> Vec<DelegationView> = GET ["delegations"];
+    /// Has somebody answer in another's place for a while.
+    delegate(new: &NewDelegation) -> DelegationView = POST ["delegations"] body new;
+    /// Has nobody answer in their place any more.
+    end_delegation(id: &str) -> Done = DELETE ["delegations", id];
     /// One, with the account of what was done by it.
     appointment(id: &str) -> AppointmentStory = GET ["appointments", id];
     /// Has somebody stand in for an absent person.

@@ -131,7 +131,7 @@ fn ask_shown(one: &ElevationView) {
         say!("    ticket: {ticket}");
     }
     say!("    {}", one.sentence);
-    for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
+    for answer in one.rounds.iter().flat_map(|round| &round.stages).flat_map(|stage| &stage.answers) {
         say!("    {} said {:?} at {}", answer.who, answer.verdict, show::when(answer.at));
     }
 }
@@ -228,7 +228,7 @@ fn story_shown(story: &ElevationStory) {
     if let Some(ticket) = &one.ticket {
         say!("    ticket: {ticket}");
     }
-    for answer in one.stages.iter().flat_map(|stage| &stage.answers) {
+    for answer in one.rounds.iter().flat_map(|round| &round.stages).flat_map(|stage| &stage.answers) {
         let less = answer.less.as_ref().map_or_else(String::new, |less| format!(" to less ({less})"));
         let why = format!(
             "{less}{}",

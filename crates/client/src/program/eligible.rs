@@ -3,7 +3,7 @@
 use anyhow::Context as _;
 use tempestas_api::{
     AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, EligibilityReply, EligibilityView, NewCover,
-    NewEligibility, SuspendRequest, TakesView,
+    NewEligibility, StageView, SuspendRequest, TakesView,
 };
 use tempestas_core::{AppointmentState, LookedAt, Verdict};
 
@@ -197,7 +197,9 @@ fn said(one: &AppointmentView) {
         one.by.as_deref().unwrap_or("-"),
         one.reason.as_deref().map_or_else(|| "no reason given".to_owned(), show::inline)
     );
-    say!("    a yes is wanted by {} from {}", show::perhaps(one.answer_by), one.approvers.join(" or "));
+    if let Some(open) = StageView::open(&one.stages) {
+        say!("    a yes is wanted by {} from {}", show::perhaps(open.until), open.approvers.join(" or "));
+    }
 }
 
 fn listed(all: &[AppointmentView], empty: &str) {
@@ -208,7 +210,11 @@ fn listed(all: &[AppointmentView], empty: &str) {
             one.sentence.clone(),
             show::when(one.from),
             one.by.clone().unwrap_or_default(),
-            if one.for_me { "you".to_owned() } else { one.approvers.join(", ") },
+            if one.for_me {
+                "you".to_owned()
+            } else {
+                StageView::open(&one.stages).map_or_else(String::new, |open| open.approvers.join(", "))
+            },
         ]
     };
     show::table(&["ref", "state", "what", "from", "wished by", "answered by"], all.iter().map(row), empty);

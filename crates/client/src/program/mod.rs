@@ -3,6 +3,7 @@
 mod args;
 mod cli;
 mod conversions;
+mod delegate;
 mod drift;
 mod elevations;
 mod eligible;
@@ -111,6 +112,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Undo { conversion, wait } => return conversions::undo(&cli, &conversion, wait).await,
         Verb::Eligible { long, all, verb } => eligible::eligible(&cli, long, all, verb).await?,
         Verb::Cover { verb } => eligible::cover(&cli, verb.unwrap_or(args::CoverVerb::List)).await?,
+        Verb::Delegate { verb } => delegate::delegate(&cli, verb.unwrap_or(args::DelegateVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&cli, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&cli, ask).await,
         Verb::Waiting { elevation: None } => elevations::waiting(&cli).await?,

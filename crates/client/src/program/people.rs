@@ -1,6 +1,6 @@
 //! `me`, `sign-ins`, `people`.
 
-use tempestas_api::{Me, NewAccount, NewDuty, NewMember, NewSubject};
+use tempestas_api::{Me, NewAccount, NewDuty, NewManager, NewMember, NewSubject};
 use tempestas_core::{LookedAt, ProofMethod};
 
 use super::{
@@ -99,6 +99,15 @@ pub(crate) async fn people(cli: &Cli, verb: PeopleVerb) -> anyhow::Result<()> {
             let was = account_of(cli, &name, &new.target).await?;
             cli.fresh(async |client| client.set_account(&name, was, &new).await).await?;
             cli.done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
+        }
+        PeopleVerb::Manager { name, manager, none: _ } => {
+            let was = LookedAt::This(cli.client().manager(&name).await?.digest);
+            let new = NewManager { manager };
+            cli.fresh(async |client| client.set_manager(&name, was, &new).await).await?;
+            match &new.manager {
+                Some(manager) => cli.done(&format!("{manager} is {name}'s manager.")),
+                None => cli.done(&format!("{name} has no manager that is known.")),
+            }
         }
         PeopleVerb::Join { group, member } => {
             let new = NewMember { member };

@@ -1,5 +1,6 @@
 //! Commands: everything that can be asked of the World, whatever the channel, by what it is about.
 
+mod delegation;
 mod elevation;
 mod estate;
 mod operator;
@@ -7,6 +8,7 @@ mod people;
 mod report;
 mod rights;
 
+pub use delegation::DelegationCommand;
 pub use elevation::{AnswerInput, Ask, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
 pub use operator::OperatorCommand;
@@ -68,6 +70,8 @@ commands! {
     Stop(StopCommand);
     /// About who may ask for what.
     Eligibility(EligibilityCommand);
+    /// About who answers in whose place.
+    Delegation(DelegationCommand);
     /// About rules of terms.
     Terms(TermsCommand);
     /// About what surveys saw that nobody did through us.

@@ -50,6 +50,13 @@ pub enum PeopleCommand {
         /// The account's name there.
         account: Said,
     },
+    /// Says who somebody's manager is.
+    SetManager {
+        /// Whose.
+        subject: SubjectId,
+        /// Who; nobody where none.
+        manager: Option<SubjectId>,
+    },
     /// Gives a duty.
     GiveDuty {
         /// To whom.

@@ -1,5 +1,7 @@
 //! Answering: yes, no, or yes to less than was asked for.
 
+use jiff::Timestamp;
+
 use super::{
     ADMINISTRATOR_PROOF,
     checked::checked_text,
@@ -8,8 +10,10 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Answer, AnswerInput, AnswerRefusal, Approval, Asked, Demand, Demanded, Digest, Elevation, End, Less, Refusal, Row,
-    SubjectId, Verdict, What, demand::who_may_answer, demand_for,
+    Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Digest, Elevation, End, Less, Refusal, Row, Stages,
+    SubjectId, Verdict, What,
+    approvers::{Concern, could_settle, still_asked},
+    demand_for,
 };
 
 pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &AnswerInput) -> Result<(), Refusal> {
@@ -17,7 +21,7 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
     if let Some(extension) = &elevation.extension {
         demand = extension.demand.clone();
     }
-    ensure_may_answer(deciding, &elevation, &demand, person.id(), answer.shown)?;
+    ensure_may_answer(deciding, &elevation, &demand, person.id(), answer)?;
     match answer.reason.as_ref().filter(|text| !text.0.is_empty()) {
         Some(text) => checked_text("reason", text, 2000)?,
         None if answer.verdict == Verdict::No => {
@@ -38,11 +42,15 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
         } else {
             narrow(deciding, &mut elevation, &mut demand, less)?;
         }
-        if elevation.start != before
-            && let Some(stage) = elevation.stage_mut()
-        {
+        let (id, is_moved) = (elevation.id, elevation.start != before);
+        if let Some(stages) = elevation.open_stages().filter(|_| is_moved) {
+            if stages.open_at() > Some(0) {
+                return Err(AnswerRefusal::StartAgreed { id }.into());
+            }
             // At another time it is another thing: whoever said yes to the first looks at it anew.
-            stage.answers.retain(|answer| answer.verdict == Verdict::No);
+            if let Some(stage) = stages.open_mut() {
+                stage.answers.retain(|answer| answer.verdict == Verdict::No);
+            }
         }
     }
     let answered = (elevation, demand);
@@ -59,9 +67,13 @@ fn give(
 ) {
     let (id, verdict, less) = (elevation.id, answer.verdict, answer.less);
     let reason = draft.said(answer.reason.as_ref());
-    let Some(stage) = elevation.stage_mut() else { return };
-    stage.answers.push(Answer { by: me, verdict, reason, less, at: draft.now() });
+    let (now, latest) = (draft.now(), lifecycle::waits_until(draft.world, &elevation));
+    let Some(stages) = elevation.open_stages() else { return };
+    let Some(stage) = stages.open_mut() else { return };
+    stage.answers.push(Answer { by: me, verdict, reason, less, at: now });
     let (granted, refused) = (stage.is_granted(), stage.is_refused());
+    let next = granted && !refused && stages.begin_next(now, latest);
+    let at = stages.open_at();
     let goes_on = elevation.extension.is_some();
     let mut put = vec![Row::Elevation(elevation.clone())];
     if !goes_on && draft.world.demand_of(id) != Some(&demand) {
@@ -79,6 +91,8 @@ fn give(
         } else {
             lifecycle::never_begun(draft, elevation, End::Refused, None);
         }
+    } else if next {
+        draft.fact(What::StageBegun { elevation: id, stage: lifecycle::number(at) }, Vec::new());
     } else if granted {
         draft.fact(What::Settled { elevation: id, verdict: Verdict::Yes }, Vec::new());
         if goes_on {
@@ -133,7 +147,7 @@ fn ensure_may_answer(
     elevation: &Elevation,
     demand: &Demand,
     me: SubjectId,
-    shown: Digest,
+    answer: &AnswerInput,
 ) -> Result<(), Refusal> {
     let (world, now, id) = (deciding.world, deciding.now(), elevation.id);
     if world.human(elevation.asker) == world.human(me) {
@@ -142,28 +156,41 @@ fn ensure_may_answer(
     if !elevation.is_asked() {
         return Err(AnswerRefusal::NotWaiting { id, phase: elevation.phase }.into());
     }
-    if elevation.asked_digest() != shown {
+    if elevation.asked_digest() != answer.shown {
         return Err(AnswerRefusal::AskChanged { id }.into());
     }
-    let Some(stage) = elevation.stage() else { return Err(AnswerRefusal::NothingAsked { id }.into()) };
+    let stages = elevation.rounds.last().map(|round| &round.stages);
+    let open = stages.and_then(|stages| Some((stages, stages.open_at()?, stages.open()?)));
+    let Some((stages, at, stage)) = open else { return Err(AnswerRefusal::NothingAsked { id }.into()) };
+    if let Some(answered) = stages.answered_in(world, me).filter(|answered| *answered != at) {
+        return Err(AnswerRefusal::AnsweredInStage { id, stage: answered + 1 }.into());
+    }
     if !stage.approvers.contains(&me) {
         return Err(AnswerRefusal::NotNamed { id }.into());
     }
     // The set was fixed at the ask, and only shrinks: whoever left since, or was touched since, is out.
-    let still_named = match &demand.terms.approval {
-        Approval::Stage { approvers, .. } => {
-            who_may_answer(world, approvers, elevation.right.scope, elevation.asker, now).contains(&me)
-        }
-        Approval::None => false,
-    };
-    if !still_named {
+    let approval = &demand.terms.approval;
+    if !still_asked(world, approval, (at, stage), Concern::of(elevation), now).contains(&me) {
         return Err(AnswerRefusal::NoLongerNamed { id }.into());
     }
-    if now >= stage.until {
-        return Err(AnswerRefusal::RanOut { id, at: stage.until }.into());
+    if stage.has_run_out(now) {
+        return Err(AnswerRefusal::RanOut { id, at: stage.until.unwrap_or(now) }.into());
     }
-    if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
+    if stages.answered_in(world, me).is_some() {
         return Err(AnswerRefusal::AnsweredAlready { id }.into());
     }
+    let settles = |elevation: &Elevation| could_settle(world, elevation, approval, now);
+    if answer.verdict == Verdict::Yes && settles(elevation) && !settles(&with_yes(elevation, me, now)) {
+        return Err(AnswerRefusal::NeededLater { id }.into());
+    }
     Ok(())
+}
+
+/// The ask as it would be with one more yes.
+fn with_yes(elevation: &Elevation, by: SubjectId, at: Timestamp) -> Elevation {
+    let mut answered = elevation.clone();
+    if let Some(stage) = answered.open_stages().and_then(Stages::open_mut) {
+        stage.answers.push(Answer { by, verdict: Verdict::Yes, reason: None, less: None, at });
+    }
+    answered
 }

@@ -7,11 +7,12 @@ use super::{
     asks::WAITING_MOST,
     checked::{checked_text, letters},
     deciding::{Deciding, Draft, count},
+    lifecycle::number,
     proofs::{FreshProof, Permit, Permitted},
 };
 use crate::{
     Actor, Answer, Appointment, AppointmentId, AppointmentState, Digest, Eligibility, EligibilityCommand,
-    EligibilityId, EligibilityRefusal, Key, Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, Stage,
+    EligibilityId, EligibilityRefusal, Key, Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, Stage, Stages,
     SubjectId, SubjectKind, Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
     due::Due,
@@ -98,8 +99,9 @@ fn ensure_is_not_own(deciding: &Deciding<'_>, held: &Eligibility) -> Result<(), 
     let suspended_it = held.paused.is_some_and(|pause| pause.by.is_some_and(|by| world.human(by) == world.human(me)));
     let is_own = |who: &SubjectId| world.human(*who) == world.human(me) && !suspended_it;
     let is_hand = gains.iter().any(|who| is_touched(world, *who, me, now));
-    let asks =
-        || making(world, Some(me), held.subject, &[held.right], false, now).map_or(true, |made| made.stage.is_some());
+    let asks = || {
+        making(world, Some(me), held.subject, &[held.right], false, now).map_or(true, |made| !made.stages.is_empty())
+    };
     if gains.iter().any(is_own) || is_hand && asks() {
         return Err(EligibilityRefusal::OwnResumption.into());
     }
@@ -225,6 +227,8 @@ fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wi
     if deciding.context.caller.actor != Actor::Machine {
         deciding.proven(demanded.assurance)?;
     }
+    let mut stages = Stages::from(demanded.stages);
+    stages.begin_next(now, Timestamp::MAX);
     let draft = &mut deciding.by(permit);
     let appointment = Appointment {
         id: draft.id(),
@@ -236,12 +240,12 @@ fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wi
         until: wish.until,
         reason: said.map(|text| draft.text(text)),
         covers: wish.covers,
-        stage: demanded.stage,
+        stages,
         state: AppointmentState::Waiting,
         over_at: None,
         made: Vec::new(),
     };
-    if appointment.stage.is_none() {
+    if appointment.stages.is_empty() {
         make(draft, appointment);
         return Ok(());
     }
@@ -323,20 +327,23 @@ fn answer(
     // Fixed when it was wished, and only shrinking: whoever may not say yes by now is out, and what the terms have come to
     // demand since is demanded.
     let now_demanded = making(world, appointment.by, appointment.subject, &appointment.rights, true, now)?;
-    let free = now_demanded.stage.as_ref();
-    let is_free = free.is_some_and(|stage| stage.approvers.contains(&me));
-    if let (Some(stage), Some(free)) = (appointment.stage.as_mut(), free) {
-        stage.yes = stage.yes.max(free.yes);
-        stage.no = stage.no.min(free.no);
+    appointment.stages.demand_more(&now_demanded.stages);
+    let stages = &mut appointment.stages;
+    let at = stages.open_at().unwrap_or(0);
+    match stages.answered_in(world, me) {
+        Some(answered) if answered == at => return Err(EligibilityRefusal::WishAnswered { id }.into()),
+        Some(answered) => return Err(EligibilityRefusal::WishAnsweredInStage { id, stage: answered + 1 }.into()),
+        None => {}
     }
-    let Some(stage) = appointment.stage.as_mut().filter(|stage| is_free && stage.approvers.contains(&me)) else {
+    let free = now_demanded.stages.get(at);
+    let is_asked = |stage: &&mut Stage| {
+        stage.approvers.contains(&me) && free.is_some_and(|free| free.still_asks(world, stage, me))
+    };
+    let Some(stage) = stages.open_mut().filter(is_asked) else {
         return Err(EligibilityRefusal::NotYourWish { id }.into());
     };
-    if now >= stage.until {
-        return Err(EligibilityRefusal::WishRanOut { id, at: stage.until }.into());
-    }
-    if stage.answers.iter().any(|answer| world.human(answer.by) == world.human(me)) {
-        return Err(EligibilityRefusal::WishAnswered { id }.into());
+    if let Some(until) = stage.until.filter(|until| now >= *until) {
+        return Err(EligibilityRefusal::WishRanOut { id, at: until }.into());
     }
     let said = reason.filter(|text| !text.0.is_empty());
     match said {
@@ -357,13 +364,17 @@ fn answer(
 }
 
 /// What an answer comes to; `lasts` where the terms still let it be as long as was wished.
-fn answered(draft: &mut Draft<'_, '_>, _: FreshProof, appointment: Appointment, verdict: Verdict, lasts: bool) {
+fn answered(draft: &mut Draft<'_, '_>, _: FreshProof, mut appointment: Appointment, verdict: Verdict, lasts: bool) {
     let (id, now) = (appointment.id, draft.now());
-    let stage = appointment.stage.as_ref();
+    let stage = appointment.stages.open();
     let (granted, refused) = (stage.is_some_and(Stage::is_granted), stage.is_some_and(Stage::is_refused));
+    let next = granted && !refused && appointment.stages.begin_next(now, Timestamp::MAX);
+    let stage = number(appointment.stages.open_at());
     draft.fact(What::AppointmentAnswered { appointment: id, verdict }, vec![Row::Appointment(appointment.clone())]);
     if refused {
         settle(draft, appointment, AppointmentState::Refused);
+    } else if next {
+        draft.fact(What::AppointmentStageBegun { appointment: id, stage }, Vec::new());
     } else if granted && (!lasts || appointment.until.is_some_and(|until| until <= now)) {
         settle(draft, appointment, AppointmentState::Unanswered);
     } else if granted {
@@ -405,15 +416,20 @@ fn end_appointment(deciding: &mut Deciding<'_>, id: AppointmentId) -> Result<(),
     Ok(())
 }
 
-/// Ends what nobody answered, and covers whose time is over.
+/// Has others asked about what nobody answered, ends it where there are none, and ends covers whose time is over.
 pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     let world = draft.world;
     let due = world.due_by(draft.now()).filter_map(|due| match due {
         Due::Appointment(id) => world.appointments.get(&id),
         _ => None,
     });
-    for one in due.cloned() {
+    for mut one in due.cloned() {
         let waits = one.state == AppointmentState::Waiting;
+        if waits && one.stages.move_on(draft.now(), Timestamp::MAX) {
+            let what = What::AppointmentStageLate { appointment: one.id, stage: number(one.stages.open_at()) };
+            draft.fact(what, vec![Row::Appointment(one)]);
+            continue;
+        }
         settle(draft, one, if waits { AppointmentState::Unanswered } else { AppointmentState::Over });
     }
 }

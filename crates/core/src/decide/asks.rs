@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, AskRefusal, Demand, Demanded, Digest, Effective, Elevation, Phase, ReasonRule, Refusal, Right, Row, Said,
-    Seconds, StartChoice, SubjectId, TicketRule, What, demand_for,
+    Ask, AskRefusal, Demand, Demanded, Digest, Effective, Elevation, Phase, ReasonRule, Refusal, Right, Round, Row,
+    Said, Seconds, StartChoice, SubjectId, TicketRule, What, demand_for,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -54,7 +54,8 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
     let id = draft.elevation_id();
     let (reason, ticket) = (draft.said(ask.reason.as_ref()), draft.said(ask.ticket.as_ref()));
     let digest = Digest::of_json(&(id, &demand, duration, start, reason, ticket));
-    let rounds = lifecycle::round_of(&demand, now).into_iter().collect();
+    let stages = lifecycle::begun(&demand, now, Timestamp::MAX);
+    let rounds = if stages.is_empty() { Vec::new() } else { vec![Round { extends: None, stages }] };
     let elevation = Elevation {
         id,
         asker: me,

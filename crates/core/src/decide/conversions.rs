@@ -113,7 +113,7 @@ fn ensure_no_own_gain(deciding: &Deciding<'_>, by: SubjectId, items: &[PlanItem]
         let is_own = world.human(planned.holder) == world.human(by)
             || is_touched(world, planned.holder, by, now)
             || said_lately(deciding, by, planned.holder, held.target);
-        if is_own && making(world, Some(by), planned.holder, &[held.right], false, now)?.stage.is_some() {
+        if is_own && !making(world, Some(by), planned.holder, &[held.right], false, now)?.stages.is_empty() {
             let (who, right) = (world.subject_name(planned.holder), world.right_name(held.right));
             return Err(ConversionRefusal::OwnGain { standing: planned.standing, who, right }.into());
         }

@@ -5,7 +5,7 @@ use jiff::Timestamp;
 use super::{
     asks::checked_words,
     deciding::{Deciding, Draft},
-    lifecycle::{cause, needs_another_yes, round_of},
+    lifecycle::{begun, cause, needs_another_yes},
     proofs::{FreshProof, Person, Reported},
 };
 use crate::{
@@ -42,10 +42,9 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, mut elevation: Elevation, off
     let digest = Digest::of_json(&(id, &demand, &extends));
     // It waits no longer than there is something to go on with.
     let ends = draft.world.grant_of(&elevation).map_or(until, |grant| grant.until);
-    let mut stages = round_of(&demand, asked_at).map_or_else(Vec::new, |round| round.stages);
-    stages.iter_mut().for_each(|stage| stage.until = stage.until.min(ends));
+    let stages = begun(&demand, asked_at, ends);
+    let asks_nobody = stages.is_empty();
     elevation.rounds.push(Round { extends: Some(extends), stages });
-    let asks_nobody = demand.approvers.is_empty();
     elevation.extension = Some(Box::new(Extension { until, digest, demand }));
     draft.fact(What::ExtensionAsked { elevation: id, until }, vec![Row::Elevation(elevation.clone())]);
     if asks_nobody {

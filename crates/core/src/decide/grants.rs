@@ -9,13 +9,12 @@ use super::{
     checked::checked_text,
     deciding::{Deciding, Draft},
     extensions,
-    lifecycle::{never_begun, open},
+    lifecycle::{never_begun, number, open, waits_until},
     proofs::{FreshProof, Person, Reported},
 };
 use crate::{
-    AlarmKind, Approval, Digest, Elevation, ElevationId, End, Grant, GrantId, HoldRefusal, LEFT_ALONE, Leftover, Phase,
-    Refusal, Row, Said, Seconds, Seen, Sight, StartChoice, SubjectId, Verdict, What, World, demand::who_may_answer,
-    due::Due, later,
+    AlarmKind, Digest, Elevation, ElevationId, End, Grant, GrantId, HoldRefusal, LEFT_ALONE, Leftover, Phase, Refusal,
+    Row, Said, Seconds, Seen, Sight, StartChoice, What, World, approvers::could_settle, due::Due, later,
 };
 
 /// How far a target's clock may be from ours while grants are still given there.
@@ -196,16 +195,22 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     for elevation in touched.iter().filter_map(|id| world.elevations.get(id)) {
         let grant = world.grant_of(elevation);
         match elevation.phase {
-            Phase::Waiting if elevation.stage().is_none_or(|stage| now >= stage.until) => {
-                never_begun(draft, elevation.clone(), End::Unanswered, Some("nobody settled it in time".to_owned()));
+            Phase::Waiting if elevation.stage().is_none_or(|stage| stage.has_run_out(now)) => {
+                if !comes_to_others(draft, elevation) {
+                    let why = Some("nobody settled it in time".to_owned());
+                    never_begun(draft, elevation.clone(), End::Unanswered, why);
+                }
             }
             Phase::Opening | Phase::Live if grant.is_none_or(|grant| now >= grant.until) => {
                 let never = grant.is_some_and(|grant| grant.verified_at.is_none());
                 close(draft, elevation.clone(), if never { End::Failed } else { End::Lapsed }, None);
             }
             Phase::Live if elevation.extension.is_some() => {
-                let over = elevation.stage().is_none_or(|stage| now >= stage.until) || is_left_alone(world, elevation);
-                if over {
+                let late = elevation.stage().is_none_or(|stage| stage.has_run_out(now));
+                if late && comes_to_others(draft, elevation) {
+                    continue;
+                }
+                if late || is_left_alone(world, elevation) {
                     extensions::over(draft, elevation.clone(), End::Unanswered, None);
                 }
             }
@@ -240,19 +245,25 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
 
 /// Whether those who may still answer, each with a yes, could not settle an ask before it runs out.
 fn is_left_alone(world: &World, elevation: &Elevation) -> bool {
-    let Some(demand) = elevation.demanded(world) else { return false };
-    let (Some(stage), Approval::Stage { approvers, .. }) = (elevation.stage(), &demand.terms.approval) else {
+    let (Some(demand), Some(until)) = (elevation.demanded(world), elevation.stage().and_then(|stage| stage.until))
+    else {
         return false;
     };
-    // Whoever may not answer for a day because of a hand in their standing may again once that day is over.
-    let named = who_may_answer(world, approvers, elevation.right.scope, elevation.asker, stage.until);
-    let answered: BTreeSet<SubjectId> = stage.answers.iter().map(|answer| world.human(answer.by)).collect();
-    let free: BTreeSet<SubjectId> = named
-        .intersection(&stage.approvers)
-        .map(|one| world.human(*one))
-        .filter(|one| !answered.contains(one))
-        .collect();
-    stage.count(Verdict::Yes) + free.len() < usize::from(stage.yes)
+    !could_settle(world, elevation, &demand.terms.approval, until)
+}
+
+/// Has others asked as well about what waited for its time; whether there are any.
+fn comes_to_others(draft: &mut Draft<'_, '_>, elevation: &Elevation) -> bool {
+    let (now, latest) = (draft.now(), waits_until(draft.world, elevation));
+    let mut elevation = elevation.clone();
+    let id = elevation.id;
+    let Some(stages) = elevation.open_stages() else { return false };
+    if now >= latest || !stages.move_on(now, latest) {
+        return false;
+    }
+    let stage = number(stages.open_at());
+    draft.fact(What::StageLate { elevation: id, stage }, vec![Row::Elevation(elevation)]);
+    true
 }
 
 fn is_due(elevation: &Elevation, now: Timestamp) -> bool {

@@ -1,17 +1,17 @@
 //! An elevation's way: from all that was said to opening, and the ends of what was never begun.
 
-use std::collections::BTreeSet;
-
 use jiff::Timestamp;
 
 use super::{
-    deciding::{Deciding, Draft},
+    deciding::{Deciding, Draft, count},
     extensions,
     proofs::{FreshProof, Person},
 };
 use crate::{
     Approval, AskRefusal, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Phase, Refusal,
-    Round, Row, ScopeId, Seconds, Seen, Stage, StartChoice, Starts, Verdict, What, World, demand_for, later,
+    Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, Verdict, What, World,
+    approvers::{Concern, humans, still_asked},
+    demand_for, later,
 };
 
 /// Takes an ask back, or an ask to go on.
@@ -41,11 +41,11 @@ pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId
         return Err(HoldRefusal::NotReady { id, phase: elevation.phase }.into());
     }
     let proof = deciding.proven(demand.terms.assurance.0)?;
-    begun(&mut deciding.by(person), proof, elevation, &demand);
+    opened(&mut deciding.by(person), proof, elevation, &demand);
     Ok(())
 }
 
-fn begun(draft: &mut Draft<'_, '_>, _: FreshProof, elevation: Elevation, demand: &Demand) {
+fn opened(draft: &mut Draft<'_, '_>, _: FreshProof, elevation: Elevation, demand: &Demand) {
     open(draft, elevation, demand);
 }
 
@@ -181,23 +181,26 @@ pub(super) fn needs_another_yes(
     frozen: &Demand,
     now: &Demand,
 ) -> Option<String> {
-    let Approval::Stage { yes, .. } = &now.terms.approval else { return None };
-    let said_yes = elevation
-        .stage()
-        .into_iter()
-        .flat_map(|stage| &stage.answers)
-        .filter(|answer| answer.verdict == Verdict::Yes && now.approvers.contains(&answer.by))
-        .map(|answer| deciding.world.human(answer.by))
-        .collect::<BTreeSet<_>>()
-        .len();
-    if now.weight > frozen.weight || now.permits != frozen.permits {
+    let wanted = now.terms.approval.stages();
+    if !wanted.is_empty() && (now.weight > frozen.weight || now.permits != frozen.permits) {
         return Some("the role permits something else than when it was asked for".to_owned());
     }
-    (said_yes < usize::from(*yes)).then(|| format!("the terms now want {yes} yes from those who may answer"))
+    let answered = elevation.rounds.last().map_or(&[][..], |round| round.stages.all());
+    let concern = Concern::of(elevation);
+    let short = wanted.iter().enumerate().find(|(at, wanted)| {
+        let Some(stage) = answered.get(*at) else { return true };
+        let free = still_asked(deciding.world, &now.terms.approval, (*at, stage), concern, deciding.now());
+        let yes = stage.answers.iter().filter(|answer| answer.verdict == Verdict::Yes).map(|answer| &answer.by);
+        humans(deciding.world, yes.filter(|by| free.contains(*by))).len() < usize::from(wanted.yes)
+    });
+    short.map(|(at, StageTerms { yes, .. })| match at {
+        0 => format!("the terms now want {yes} yes from those who may answer"),
+        at => format!("the terms now want {yes} yes in stage {} from those who may answer", at + 1),
+    })
 }
 
 fn send_back(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: Demand, why: String) {
-    elevation.rounds.extend(round_of(&demand, draft.now()));
+    elevation.rounds.push(Round { extends: None, stages: begun(&demand, draft.now(), Timestamp::MAX) });
     elevation.eligibility = demand.eligibility;
     elevation.digest = Digest::of_json(&(elevation.digest, &demand, elevation.rounds.len()));
     elevation.phase = Phase::Waiting;
@@ -220,16 +223,22 @@ fn unguessable(bytes: &[u8; 16]) -> String {
     std::iter::once("tp".to_owned()).chain(bytes.iter().map(|byte| letter(byte).to_string())).collect()
 }
 
-/// The round of answers that a demand wants; none where it wants none.
-pub(super) fn round_of(demand: &Demand, now: Timestamp) -> Option<Round> {
-    match &demand.terms.approval {
-        Approval::None => None,
-        Approval::Stage { yes, no, within, .. } => {
-            let (approvers, until) = (demand.approvers.clone(), later(now, *within));
-            let stage = Stage { approvers, yes: *yes, no: *no, until, answers: Vec::new() };
-            Some(Round { extends: None, stages: vec![stage] })
-        }
-    }
+/// The stages that a demand wants, the first one begun. None waits longer than until `latest`.
+pub(super) fn begun(demand: &Demand, now: Timestamp, latest: Timestamp) -> Stages {
+    let mut stages = Stages::from(demand.waiting());
+    stages.begin_next(now, latest);
+    stages
+}
+
+/// Until when answers can be waited for: to go on with something only while there is something to go on with.
+pub(super) fn waits_until(world: &World, elevation: &Elevation) -> Timestamp {
+    let goes_on = elevation.extension.as_ref().and_then(|_| world.grant_of(elevation));
+    goes_on.map_or(Timestamp::MAX, |grant| grant.until)
+}
+
+/// A stage's number, the first being 1.
+pub(super) fn number(at: Option<usize>) -> u32 {
+    count(at.map_or(0, |at| at + 1))
 }
 
 pub(super) fn checked_start(now: Timestamp, starts: &Starts, start: StartChoice) -> Result<(), Refusal> {

@@ -8,6 +8,7 @@ mod checked;
 mod conversions;
 mod credentials;
 mod deciding;
+mod delegations;
 mod drifts;
 mod elevations;
 mod estate;
@@ -47,6 +48,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::Estate(command) => estate::decide(&mut deciding, command)?,
         Command::Stop(command) => stops::decide(&mut deciding, command)?,
         Command::Eligibility(command) => appointments::decide(&mut deciding, command)?,
+        Command::Delegation(command) => delegations::decide(&mut deciding, command)?,
         Command::Terms(command) => terms::decide(&mut deciding, command)?,
         Command::Drift(command) => drifts::decide(&mut deciding, command)?,
         Command::Conversion(command) => conversions::decide(&mut deciding, command)?,

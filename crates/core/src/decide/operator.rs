@@ -48,6 +48,7 @@ fn found(draft: &mut Draft<'_, '_>, installation: &str, name: &Said) -> Result<(
         second_of: None,
         suspended: false,
         manager: None,
+        manager_set: None,
     };
     draft.fact(
         What::Founded { installation: installation.to_owned() },

@@ -8,8 +8,8 @@ use super::{
     grants,
 };
 use crate::{
-    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, Membership, PeopleCommand, PeopleRefusal, ReasonRule,
-    Refusal, Row, Said, ScopeId, Subject, SubjectId, SubjectKind, What,
+    Account, AlarmKind, Duty, DutyId, DutyKind, Key, Kind, ManagerSet, Membership, PeopleCommand, PeopleRefusal,
+    ReasonRule, Refusal, Row, Said, ScopeId, Source, Subject, SubjectId, SubjectKind, What,
     appointment::{ensure_lasts, making},
     influence::{gained_by_joining, is_touched, touchers},
     world::GROUP_DEPTH,
@@ -43,6 +43,13 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &PeopleCommand) -> Re
             let (who, place) = (deciding.world.subject_name(*subject), deciding.world.path(*target));
             deciding.ensure_as_looked_at(&format!("{who}'s account on {place}"), present)?;
             set_account(&mut deciding.by(administers), *subject, *target, account)
+        }
+        PeopleCommand::SetManager { subject, manager } => {
+            let administers = deciding.administers_all()?;
+            let present = known(deciding, *subject)?;
+            let who = deciding.world.subject_name(*subject);
+            deciding.ensure_as_looked_at(&format!("{who}'s manager"), Some(present.manager_digest()))?;
+            set_manager(&mut deciding.by(administers), present, *manager)
         }
         PeopleCommand::GiveDuty { subject, kind, scope } => {
             let administers = deciding.administers(*scope)?;
@@ -141,6 +148,7 @@ fn add(
         second_of,
         suspended: false,
         manager: None,
+        manager_set: None,
     };
     draft.fact(What::SubjectAdded { subject: id }, vec![Row::Subject(subject)]);
     Ok(())
@@ -187,7 +195,7 @@ fn ensure_no_gain_unasked(deciding: &Deciding<'_>, member: SubjectId, group: Sub
     for who in whose {
         for (right, until) in gains(who) {
             let demanded = making(world, by, who, &[right], false, now)?;
-            let asks = demanded.stage.is_some() || matches!(demanded.reason, ReasonRule::Required { .. });
+            let asks = !demanded.stages.is_empty() || matches!(demanded.reason, ReasonRule::Required { .. });
             let lasts = demanded.longest.map_or(Ok(()), |longest| ensure_lasts(world, longest, now, until));
             if asks || lasts.is_err() {
                 let (group, who) = (world.subject_name(group), world.subject_name(who));
@@ -242,6 +250,32 @@ fn set_account(draft: &mut Draft<'_, '_>, subject: SubjectId, target: ScopeId, a
     let own = set_by.filter(|me| draft.world.human(*me) == draft.world.human(subject));
     put.extend(own.map(|me| draft.own_influence(me)));
     draft.fact(What::AccountSet { subject, target }, put);
+    Ok(())
+}
+
+fn set_manager(draft: &mut Draft<'_, '_>, subject: Subject, manager: Option<SubjectId>) -> Result<(), Refusal> {
+    let world = draft.world;
+    let (id, name) = (subject.id, world.subject_name(subject.id));
+    if let Some(first) = subject.second_of {
+        return Err(PeopleRefusal::SecondsManager { name, first: world.subject_name(first) }.into());
+    }
+    let other = manager.map(|manager| known(draft, manager)).transpose()?;
+    let is_person = |one: &Subject| one.kind == SubjectKind::Person;
+    if !is_person(&subject) || other.as_ref().is_some_and(|one| !is_person(one) || world.human(one.id) == id) {
+        let name = if is_person(&subject) { other.map_or(name, |one| world.subject_name(one.id)) } else { name };
+        return Err(PeopleRefusal::NoManager { name }.into());
+    }
+    let mut links = world.links.values().filter(|link| link.subject == id);
+    let says = |target| world.sources.get(target).is_some_and(|source: &Source| source.mapping.manager.is_some());
+    if let Some(link) = links.find(|link| says(&link.target)) {
+        return Err(PeopleRefusal::ManagerFromSource { name, source_path: world.path(link.target) }.into());
+    }
+    if subject.manager == manager {
+        return Err(PeopleRefusal::ManagerAlready { name }.into());
+    }
+    let manager_set = Some(ManagerSet { by: draft.context.caller.subject(), at: draft.now() });
+    let row = Row::Subject(Subject { manager, manager_set, ..subject });
+    draft.fact(What::ManagerNamed { subject: id, manager }, vec![row]);
     Ok(())
 }
 

@@ -11,9 +11,9 @@ use super::{
     proofs::Reporting,
 };
 use crate::{
-    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, Mapping, Membership, PeopleRefusal, PersonFound,
-    Refusal, Right, Row, Said, ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind, What, World,
-    appointment::making, influence::gained_by_joining, own_rights,
+    Account, AlarmKind, Connector, Digest, Imported, Key, Kind, Link, ManagerSet, Mapping, Membership, PeopleRefusal,
+    PersonFound, Refusal, Right, Row, Said, ScopeId, Source, SourceCommand, Stage, Subject, SubjectId, SubjectKind,
+    What, World, appointment::making, influence::gained_by_joining, own_rights,
 };
 
 /// A reading in which more than this share of the people known from the source are missing waits for a person.
@@ -185,7 +185,8 @@ fn why_held(deciding: &Deciding<'_>, target: ScopeId, imported: &Imported, leavi
 struct Gain {
     who: SubjectId,
     right: Right,
-    stage: Stage,
+    /// Who would have to say yes; none where too few could.
+    stages: Option<Vec<Stage>>,
 }
 
 impl Gain {
@@ -218,8 +219,10 @@ fn unasked_gain(deciding: &Deciding<'_>, target: ScopeId, imported: &Imported) -
                 None => own_rights(world, group, now).into_iter().map(|held| held.right).collect(),
             };
             gained.into_iter().find_map(|right| {
-                let stage = making(world, None, member.unwrap_or(group), &[right], false, now).ok()?.stage?;
-                Some(Gain { who: group, right, stage })
+                let made = making(world, None, member.unwrap_or(group), &[right], false, now);
+                let stages = made.ok().map(|made| made.stages);
+                let asks_nobody = stages.as_ref().is_some_and(Vec::is_empty);
+                (!asks_nobody).then_some(Gain { who: group, right, stages })
             })
         })
     })
@@ -228,7 +231,8 @@ fn unasked_gain(deciding: &Deciding<'_>, target: ScopeId, imported: &Imported) -
 /// Whoever has such a reading taken in says yes by that, and has to be somebody who may.
 fn ensure_may_say_yes(deciding: &Deciding<'_>, gain: &Gain) -> Result<(), Refusal> {
     let me = deciding.person()?.id();
-    if gain.stage.yes <= 1 && gain.stage.approvers.contains(&me) {
+    let alone = |stages: &[Stage]| matches!(stages, [stage] if stage.yes <= 1 && stage.approvers.contains(&me));
+    if gain.stages.as_deref().is_some_and(alone) {
         return Ok(());
     }
     Err(PeopleRefusal::GainByReading { says: gain.says(deciding.world) }.into())
@@ -277,7 +281,8 @@ impl<'d, 'w> Taking<'d, 'w> {
         }
         let id: SubjectId = self.deciding.id();
         let (name, about) = (self.deciding.text(&Said::new(name)), self.deciding.text(&about));
-        let subject = Subject { id, kind, name, about, second_of: None, suspended: false, manager: None };
+        let subject =
+            Subject { id, kind, name, about, second_of: None, suspended: false, manager: None, manager_set: None };
         self.put.push(Row::Subject(subject.clone()));
         self.rows.insert(id, subject);
         self.link(key, id);
@@ -338,8 +343,9 @@ impl<'d, 'w> Taking<'d, 'w> {
         for found in &imported.people {
             let manager = found.manager.as_ref().and_then(|key| self.subjects.get(key).copied());
             let row = self.subjects.get(&found.key).and_then(|id| self.row(*id));
-            if let Some(row) = row.filter(|row| manager != Some(row.id)) {
-                self.change(Subject { manager, ..row });
+            if let Some(row) = row.filter(|row| manager != Some(row.id) && manager != row.manager) {
+                let manager_set = Some(ManagerSet { by: None, at: self.deciding.now() });
+                self.change(Subject { manager, manager_set, ..row });
             }
         }
     }

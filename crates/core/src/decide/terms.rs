@@ -75,8 +75,8 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
     let administers = deciding.administers(terms.scope)?;
     terms.check()?;
     let mut touched = Vec::new();
-    if let Some(Approval::Stage { approvers, .. }) = &terms.settings.approval {
-        for approver in approvers {
+    for (stage, next) in terms.settings.approval.iter().flat_map(Approval::in_turn) {
+        for approver in stage.named(next) {
             if let Approver::Subject { id } = approver {
                 let people = deciding.world.everybody_in(*id);
                 if !deciding.world.subjects.contains_key(id) {

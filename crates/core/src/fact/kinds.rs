@@ -6,9 +6,9 @@ use serde::{Deserialize, Serialize};
 
 use super::{About, Export, Topic};
 use crate::{
-    AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, DriftId, DutyId, DutyKind, ElevationId,
-    EligibilityId, End, GrantId, Reach, Right, ScopeId, Seconds, StandingId, StartChoice, StopId, SubjectId, TermsId,
-    Verdict, World,
+    AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, DelegationId, DriftId, DutyId, DutyKind,
+    ElevationId, EligibilityId, End, GrantId, Reach, Right, ScopeId, Seconds, StandingId, StartChoice, StopId,
+    SubjectId, TermsId, Verdict, World,
     text::{Digest, Words},
     words::{Sentence, Worded},
 };
@@ -130,6 +130,8 @@ facts! {
         Resumed { subject: SubjectId } about [subject] "resumed {subject}";
         AccountSet { subject: SubjectId, target: ScopeId } about [subject target]
             "named {subject}'s account on {target}";
+        ManagerNamed { subject: SubjectId, manager: Option<SubjectId> } about [subject]
+            if manager.is_some() { "named {manager} {subject}'s manager" } else { "left {subject} without a manager" };
         DutyGiven { duty: DutyId, subject: SubjectId, duty_kind: DutyKind, scope: ScopeId } about [subject scope]
             "made {subject} {duty_kind} at {scope}";
         DutyEnded { duty: DutyId, subject: SubjectId, duty_kind: DutyKind, scope: ScopeId } about [subject scope]
@@ -146,10 +148,19 @@ facts! {
             "wished that {subject} be eligible for {rights} rights ({appointment})";
         AppointmentAnswered { appointment: AppointmentId, verdict: Verdict } about []
             "said {verdict} to {appointment}";
+        AppointmentStageBegun { appointment: AppointmentId, stage: u32 } about []
+            "brought {appointment} to its stage {stage}";
+        AppointmentStageLate { appointment: AppointmentId, stage: u32 } about []
+            "had others asked about {appointment} as well, which waited for its time in stage {stage}";
         AppointmentEnded { appointment: AppointmentId, state: AppointmentState } about []
             "{appointment} ended: {state}";
         CoverBegun { appointment: AppointmentId, absent: SubjectId, subject: SubjectId, rights: u32 } about [subject]
             "has {subject} stand in for {absent}, for {rights} rights ({appointment})";
+        Delegated {
+            delegation: DelegationId, absent: SubjectId, delegate: SubjectId, from: Timestamp, until: Timestamp
+        } about [absent] "has {delegate} answer for {absent} from {from} until {until} ({delegation})";
+        DelegationEnded { delegation: DelegationId, absent: SubjectId } about [absent]
+            "has nobody answer for {absent} any more ({delegation})";
         SourceSet { target: ScopeId } about [target] "has people and groups come from {target}";
         SourceEnded { target: ScopeId } about [target] "has nobody come from {target} any more";
         Imported { target: ScopeId, digest: Digest, added: u32, changed: u32, left: u32 } about [target]
@@ -228,6 +239,9 @@ facts! {
             } else {
                 "narrowed {elevation} to {right} for {duration}"
             };
+        StageBegun { elevation: ElevationId, stage: u32 } about [elevation] "brought {elevation} to its stage {stage}";
+        StageLate { elevation: ElevationId, stage: u32 } about [elevation]
+            "had others asked about {elevation} as well, which waited for its time in stage {stage}";
         Settled { elevation: ElevationId, verdict: Verdict } about [elevation] "settled {elevation}: {verdict}";
         Readied { elevation: ElevationId, begins: Option<Timestamp>, begin_by: Option<Timestamp> } about [elevation]
             match (begins, begin_by) {

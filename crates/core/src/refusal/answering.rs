@@ -32,6 +32,16 @@ pub enum AnswerRefusal {
     RanOut { id: ElevationId, at: Timestamp },
     #[error("you have answered {id} already")]
     AnsweredAlready { id: ElevationId },
+    #[error("you answered {id} in stage {stage}; each stage wants somebody else's answer")]
+    AnsweredInStage { id: ElevationId, stage: usize },
+    #[error(
+        "with your yes in this stage of {id} too few would be left for those that follow; leave it to the others who may answer now"
+    )]
+    NeededLater { id: ElevationId },
+    #[error(
+        "the start of {id} was agreed to in the stage before; say yes to it as it is, or no with the time that would do"
+    )]
+    StartAgreed { id: ElevationId },
     #[error("a no needs a reason, which the asker will read")]
     NoWithoutReason,
     #[error("a no leaves nothing; say yes to less, or no")]
@@ -52,11 +62,14 @@ impl AnswerRefusal {
             Self::NotWaiting { .. }
             | Self::NothingAsked { .. }
             | Self::RanOut { .. }
-            | Self::AnsweredAlready { .. } => Class::Conflict,
+            | Self::AnsweredAlready { .. }
+            | Self::AnsweredInStage { .. }
+            | Self::NeededLater { .. } => Class::Conflict,
             Self::NoWithoutReason
             | Self::NoToLess
             | Self::NotShorter { .. }
             | Self::OnlyShorter { .. }
+            | Self::StartAgreed { .. }
             | Self::NotNarrower { .. } => Class::Invalid,
         }
     }

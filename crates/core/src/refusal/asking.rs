@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use thiserror::Error;
 
-use super::Class;
+use super::{Class, in_stage};
 use crate::{
     StopId, TermsId,
     time::{Seconds, moment},
@@ -38,9 +38,15 @@ pub enum AskRefusal {
     #[error("the terms allow only rights that the target ends by itself, and {right} is not one: {says}")]
     EndsByUs { right: String, says: String },
     #[error(
-        "{yes} yes are needed for {right}, but only {free} who may answer are free to answer you (you, your other sign-ins, and whoever you made an approver within a day don't count); ask an administrator to name more approvers"
+        "{yes} yes are needed for {right}{}, but only {free} who may answer are free to answer you (you, your other sign-ins, and whoever you made an approver within a day don't count{}); ask an administrator to name more approvers",
+        in_stage(*stage),
+        if *no_manager { "; nobody has said who your manager is, or not for a day yet" } else { "" }
     )]
-    TooFewApprovers { right: String, yes: u16, free: usize },
+    TooFewApprovers { right: String, stage: usize, yes: u16, free: usize, no_manager: bool },
+    #[error(
+        "{humans} different people are needed for the stages of {right}, since nobody answers in two of them, and those who are free to answer you are too few for that; ask an administrator to name more approvers"
+    )]
+    TooFewTogether { right: String, humans: usize },
     #[error(
         "within a day you, or somebody who owes you their standing, let somebody through with less (terms, a label, a group, an account); for you nothing opens without a yes until then"
     )]
@@ -99,9 +105,11 @@ impl AskRefusal {
             | Self::NoLonger { .. }
             | Self::Weakened
             | Self::OwnTerms { .. } => Class::NotAllowed,
-            Self::Stopped { .. } | Self::EndsByUs { .. } | Self::TooFewApprovers { .. } | Self::NoAccount { .. } => {
-                Class::Conflict
-            }
+            Self::Stopped { .. }
+            | Self::EndsByUs { .. }
+            | Self::TooFewApprovers { .. }
+            | Self::TooFewTogether { .. }
+            | Self::NoAccount { .. } => Class::Conflict,
             Self::TooManyOpen { .. } | Self::TooOften { .. } | Self::TooManyWaiting { .. } => Class::Limit,
             Self::NoDuration
             | Self::TooLong { .. }

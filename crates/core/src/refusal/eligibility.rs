@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use thiserror::Error;
 
-use super::Class;
+use super::{Class, in_stage};
 use crate::{
     AppointmentId, EligibilityId,
     time::{Seconds, moment},
@@ -51,9 +51,14 @@ pub enum EligibilityRefusal {
     #[error("a reason of at least {at_least} letters is required to make somebody eligible for that: `--reason`")]
     WishWithoutReason { at_least: u16 },
     #[error(
-        "{yes} yes are needed for that, and only {free} of those who may say it are free to (whoever wishes it, whoever would be made eligible, and whoever they made an approver within a day don't count)"
+        "{yes} yes are needed for that{}, and only {free} of those who may say it are free to (whoever wishes it, whoever would be made eligible, and whoever they made an approver within a day don't count)",
+        in_stage(*stage)
     )]
-    TooFewToAppoint { yes: u16, free: usize },
+    TooFewToAppoint { stage: usize, yes: u16, free: usize },
+    #[error(
+        "{humans} different people are needed for the stages of that, since nobody answers in two of them, and those who are free to are too few for that; ask an administrator to name more approvers"
+    )]
+    TooFewTogetherToAppoint { humans: usize },
     #[error("{id} doesn't wait for an answer any more: it is {state}")]
     WishNotWaiting { id: AppointmentId, state: &'static str },
     #[error("this is not what you were shown any more: {id} is not what you looked at; look again and decide anew")]
@@ -64,6 +69,8 @@ pub enum EligibilityRefusal {
     WishRanOut { id: AppointmentId, at: Timestamp },
     #[error("you have answered {id} already")]
     WishAnswered { id: AppointmentId },
+    #[error("you answered {id} in stage {stage}; each stage wants somebody else's answer")]
+    WishAnsweredInStage { id: AppointmentId, stage: usize },
     #[error("a no needs a reason, which whoever wished it will read")]
     WishRefusedWithoutReason,
     #[error("only those it is about, or an administrator, end it")]
@@ -98,6 +105,8 @@ impl EligibilityRefusal {
             | Self::NothingToCover { .. }
             | Self::WishedAlready { .. }
             | Self::TooFewToAppoint { .. }
+            | Self::TooFewTogetherToAppoint { .. }
+            | Self::WishAnsweredInStage { .. }
             | Self::WishNotWaiting { .. }
             | Self::WishRanOut { .. }
             | Self::WishAnswered { .. }

@@ -6,6 +6,7 @@ mod answering;
 mod asking;
 mod caller;
 mod converting;
+mod delegating;
 mod eligibility;
 mod estate;
 mod extending;
@@ -20,7 +21,7 @@ use thiserror::Error;
 
 pub use {
     answering::AnswerRefusal, asking::AskRefusal, caller::CallerRefusal, converting::ConversionRefusal,
-    eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal,
+    delegating::DelegationRefusal, eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal,
     holding::HoldRefusal, people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
@@ -72,6 +73,9 @@ pub enum Refusal {
     /// An eligibility, a wish for one, or a cover.
     #[error(transparent)]
     Eligibility(#[from] EligibilityRefusal),
+    /// Answers delegated for an absence.
+    #[error(transparent)]
+    Delegation(#[from] DelegationRefusal),
     /// People, groups, accounts, duties, and where they come from.
     #[error(transparent)]
     People(#[from] PeopleRefusal),
@@ -122,6 +126,7 @@ impl Refusal {
             Self::Stop(why) => why.class(),
             Self::Conversion(why) => why.class(),
             Self::Eligibility(why) => why.class(),
+            Self::Delegation(why) => why.class(),
             Self::People(why) => why.class(),
             Self::Estate(why) => why.class(),
             Self::Terms(why) => why.class(),
@@ -149,6 +154,7 @@ impl Refusal {
             Self::Stop(why) => Some(why.into()),
             Self::Conversion(why) => Some(why.into()),
             Self::Eligibility(why) => Some(why.into()),
+            Self::Delegation(why) => Some(why.into()),
             Self::People(why) => Some(why.into()),
             Self::Estate(why) => Some(why.into()),
             Self::Terms(why) => Some(why.into()),
@@ -161,4 +167,9 @@ impl Refusal {
     pub(crate) fn unknown(what: &'static str, name: impl ToString, remedy: &str) -> Self {
         Self::Unknown { what, name: name.to_string(), remedy: remedy.to_owned() }
     }
+}
+
+/// Which stage, where it isn't the first: of an ask with one stage nothing is said.
+fn in_stage(stage: usize) -> String {
+    if stage > 1 { format!(" in stage {stage}") } else { String::new() }
 }

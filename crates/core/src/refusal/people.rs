@@ -41,6 +41,14 @@ pub enum PeopleRefusal {
     BadAccount,
     #[error("`{account}` on {target} is {owner}'s account; one account has one owner")]
     AccountTaken { account: String, target: String, owner: String },
+    #[error("only people have a manager, who is another person; {name} can't be one, or have one")]
+    NoManager { name: String },
+    #[error("{name} is a second sign-in; say who the manager of {first} is")]
+    SecondsManager { name: String, first: String },
+    #[error("{name} comes from {source_path}, which says who their manager is; change it there")]
+    ManagerFromSource { name: String, source_path: String },
+    #[error("{name} has that manager already")]
+    ManagerAlready { name: String },
     #[error("{name} has that duty there already")]
     DutyAlready { name: String },
     #[error("this is the last administrator of everything; give the duty to somebody else first")]
@@ -81,6 +89,8 @@ impl PeopleRefusal {
             | Self::NameTaken { .. }
             | Self::AccountTaken { .. }
             | Self::DutyAlready { .. }
+            | Self::ManagerFromSource { .. }
+            | Self::ManagerAlready { .. }
             | Self::LastAdministrator
             | Self::LastWouldLeave { .. } => Class::Conflict,
             Self::TooDeep { .. } => Class::Limit,
@@ -88,6 +98,8 @@ impl PeopleRefusal {
             Self::NoGroup { .. }
             | Self::NoSecond
             | Self::GroupAccount
+            | Self::NoManager { .. }
+            | Self::SecondsManager { .. }
             | Self::NoTarget { .. }
             | Self::BadAccount
             | Self::NoDirectory

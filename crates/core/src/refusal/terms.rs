@@ -28,6 +28,14 @@ pub enum TermsRefusal {
     ActNotAsked { act: Act, known: Vec<String> },
     #[error("`approval` needs at least one approver, one yes, one no and a time")]
     EmptyApproval,
+    #[error("`approval` has {stages} stages; it may have {most} at most")]
+    TooManyStages { stages: usize, most: usize },
+    #[error(
+        "stage {stage} is the last, so nothing follows that it could come to; name the others, or leave `onward` out"
+    )]
+    NoNextStage { stage: usize },
+    #[error("`yes` and `no` of a stage may be {most} at most")]
+    TooManyAnswers { most: u16 },
     #[error("`assurance` may be at most {oldest}: asking always needs a fresh proof")]
     ProofTooOld { oldest: Seconds },
     #[error("`usual` ({usual}) is longer than `longest` ({longest})")]
@@ -54,6 +62,9 @@ impl TermsRefusal {
             | Self::ActNotAsked { .. }
             | Self::GraceTooLong { .. }
             | Self::EmptyApproval
+            | Self::TooManyStages { .. }
+            | Self::NoNextStage { .. }
+            | Self::TooManyAnswers { .. }
             | Self::ProofTooOld { .. }
             | Self::UsualTooLong { .. }
             | Self::BadSpan { .. }

@@ -21,11 +21,12 @@ pub use presence::Presence;
 pub use rhythm::{Advice, Clockwork, Rhythm, UseOf, advise, use_of};
 
 use crate::{
-    Act, Approval, LapseRule, Right, Seconds, StandingId, SubjectId, SubjectKind, Terms, World, demand::who_may_answer,
+    Act, LapseRule, Right, Seconds, StandingId, SubjectId, SubjectKind, Terms, World,
+    approvers::{Concern, asked_in_stages},
     effective_under,
 };
 use presence::{Answering, Hours};
-use replay::{Answers, Replay};
+use replay::{Answerers, Answers, Replay};
 
 /// Whoever can't answer somebody for a day, having been made an approver by them, can on all the others.
 const LONG_AFTER: Timestamp = Timestamp::MAX;
@@ -160,7 +161,7 @@ pub fn rehearse(world: &World, script: &Script<'_>) -> Rehearsal {
             *out.hours.entry(fate).or_default() += count;
         }
         for who in answers.who() {
-            *approvers.entry(*who).or_default() += replay.figures.asks;
+            *approvers.entry(who).or_default() += replay.figures.asks;
         }
         out.batches.extend(clockwork.into_iter().map(|clockwork| Batch {
             holder: recorded.holder,
@@ -181,9 +182,8 @@ pub fn approvers(world: &World, rules: &[Terms], rights: &[Recorded]) -> BTreeSe
     let mut people = BTreeSet::new();
     for one in rights {
         let terms = effective_under(world, rules.iter(), Act::Elevate, one.right, one.holder);
-        if let Approval::Stage { approvers, .. } = &terms.approval {
-            people.extend(who_may_answer(world, approvers, one.right.scope, one.holder, LONG_AFTER));
-        }
+        let asked = asked_in_stages(world, &terms.approval, concern(one), LONG_AFTER);
+        people.extend(asked.into_iter().flat_map(|stage| stage.approvers.into_iter().chain(stage.onward)));
     }
     people
 }
@@ -201,13 +201,25 @@ fn answers(
     if is_program || (terms.lapse == LapseRule::ByItself && !lapses) {
         return Answers::Never;
     }
-    match &terms.approval {
-        Approval::None => Answers::AtOnce { lasts: terms.usual.0 },
-        Approval::Stage { approvers, yes, within, .. } => {
-            let who = who_may_answer(world, approvers, recorded.right.scope, recorded.holder, LONG_AFTER);
-            let hours: Vec<Hours> = who.iter().map(|who| hours_of(*who)).collect();
-            let answering = Box::new(Answering::of(&hours, usize::from(*yes)));
-            Answers::People { who, answering, within: *within, lasts: terms.usual.0 }
-        }
+    let lasts = terms.usual.0;
+    let asked = asked_in_stages(world, &terms.approval, concern(recorded), LONG_AFTER);
+    if asked.is_empty() {
+        return Answers::AtOnce { lasts };
     }
+    let stages = terms.approval.stages().iter().zip(asked).map(|(terms, asked)| {
+        let yes = usize::from(terms.yes);
+        let mut hours: Vec<Hours> = asked.approvers.iter().map(|who| hours_of(*who)).collect();
+        let answering = Answering::of(&hours, yes);
+        hours.extend(asked.onward.iter().map(|who| hours_of(*who)));
+        let onward = (!asked.onward.is_empty()).then(|| Answering::of(&hours, yes));
+        let who = asked.approvers.into_iter().chain(asked.onward).collect();
+        Answerers { who, answering, within: terms.within, onward }
+    });
+    Answers::People { stages: stages.collect(), lasts }
+}
+
+/// What an answer to the holder's ask would be about.
+fn concern(recorded: &Recorded) -> Concern<'_> {
+    let parties = std::slice::from_ref(&recorded.holder);
+    Concern { scope: recorded.right.scope, holder: recorded.holder, parties }
 }

@@ -24,25 +24,48 @@ pub(super) enum Answers {
     },
     /// By people.
     People {
-        /// Who may answer.
-        who: BTreeSet<SubjectId>,
-        /// When enough of them are there.
-        answering: Box<Answering>,
-        /// How long an ask waits before it runs out.
-        within: Seconds,
+        /// One stage after another.
+        stages: Vec<Answerers>,
         /// How long a grant lasts.
         lasts: Seconds,
     },
 }
 
+/// Those who answer in one stage.
+pub(super) struct Answerers {
+    /// Who may.
+    pub(super) who: BTreeSet<SubjectId>,
+    /// When enough of them are there.
+    pub(super) answering: Answering,
+    /// How long an ask waits before it runs out, or others are asked as well.
+    pub(super) within: Seconds,
+    /// When enough are there once those are asked.
+    pub(super) onward: Option<Answering>,
+}
+
+impl Answerers {
+    /// How long an ask of `at` waits; how long it waited in vain where too few were there.
+    fn wait(&self, at: Timestamp, script: &Script<'_>) -> Result<Seconds, Seconds> {
+        let answered = |answering: &Answering, at: Timestamp| {
+            let there = answering.wait(Local::of(at, script.zone))?;
+            Some(Seconds(there.0.saturating_add(script.answered_after.0))).filter(|wait| *wait <= self.within)
+        };
+        if let Some(wait) = answered(&self.answering, at) {
+            return Ok(wait);
+        }
+        let Some(onward) = &self.onward else { return Err(self.within) };
+        let more = |wait: Seconds| Seconds(self.within.0.saturating_add(wait.0));
+        answered(onward, later(at, self.within)).map(more).ok_or(more(self.within))
+    }
+}
+
 impl Answers {
     /// Whom asks reach.
-    pub(super) fn who(&self) -> impl Iterator<Item = &SubjectId> {
-        let who = match self {
-            Self::People { who, .. } => Some(who),
-            Self::Never | Self::AtOnce { .. } => None,
-        };
-        who.into_iter().flatten()
+    pub(super) fn who(&self) -> BTreeSet<SubjectId> {
+        match self {
+            Self::People { stages, .. } => stages.iter().flat_map(|stage| &stage.who).copied().collect(),
+            Self::Never | Self::AtOnce { .. } => BTreeSet::new(),
+        }
     }
 }
 
@@ -96,28 +119,34 @@ impl Replay {
                 (self.settled_at, self.live_until) = (Some(at), Some(later(at, *lasts)));
                 Fate::Free
             }
-            Answers::People { answering, within, lasts, .. } => {
+            Answers::People { stages, lasts } => {
                 self.figures.asks += 1;
-                let until_there = answering.wait(local);
-                if until_there != Some(Seconds(0)) {
-                    self.figures.unattended += 1;
-                    self.figures.at_night += u64::from(local.is_night());
-                }
-                let wait = until_there.map(|wait| Seconds(wait.0.saturating_add(script.answered_after.0)));
-                match wait.filter(|wait| wait <= within) {
-                    Some(wait) => {
-                        let answered = later(at, wait);
-                        self.figures.longest = self.figures.longest.max(Some((wait, at)));
-                        (self.settled_at, self.live_until) = (Some(answered), Some(later(answered, *lasts)));
-                        waited(i64::from(wait.0))
-                    }
-                    None => {
-                        (self.settled_at, self.live_until) = (Some(later(at, *within)), None);
-                        Fate::Refused
+                let (mut answered, mut is_attended) = (at, true);
+                for stage in stages {
+                    let is_there = stage.answering.wait(Local::of(answered, script.zone)) == Some(Seconds(0));
+                    is_attended &= is_there;
+                    match stage.wait(answered, script) {
+                        Ok(wait) => answered = later(answered, wait),
+                        Err(waited) => {
+                            (self.settled_at, self.live_until) = (Some(later(answered, waited)), None);
+                            self.count_unattended(is_attended, local);
+                            return Fate::Refused;
+                        }
                     }
                 }
+                self.count_unattended(is_attended, local);
+                let wait = answered.duration_since(at).as_secs();
+                let seconds = Seconds(u32::try_from(wait).unwrap_or(u32::MAX));
+                self.figures.longest = self.figures.longest.max(Some((seconds, at)));
+                (self.settled_at, self.live_until) = (Some(answered), Some(later(answered, *lasts)));
+                waited(wait)
             }
         }
+    }
+
+    fn count_unattended(&mut self, is_attended: bool, local: Local) {
+        self.figures.unattended += u64::from(!is_attended);
+        self.figures.at_night += u64::from(!is_attended && local.is_night());
     }
 }
 

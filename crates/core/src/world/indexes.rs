@@ -10,9 +10,9 @@ use super::{
     table::{Change, Number, Pairs},
 };
 use crate::{
-    Account, Alarm, Appointment, Conversion, ConversionId, Demanded, Drift, Duty, Elevation, ElevationId, Eligibility,
-    EligibilityId, Grant, GrantId, Id, Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Source,
-    Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
+    Account, Alarm, Appointment, Conversion, ConversionId, Delegation, DelegationId, Demanded, Drift, Duty, Elevation,
+    ElevationId, Eligibility, EligibilityId, Grant, GrantId, Id, Influence, Item, Link, Membership, Pair, Role, RoleId,
+    Scope, ScopeId, Source, Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -46,6 +46,8 @@ pub(crate) struct Indexes {
     pub(super) standing_of: Pairs<(ScopeId, Digest), StandingId>,
     /// Eligibilities by who holds them.
     pub(super) eligible: Pairs<SubjectId, EligibilityId>,
+    /// Delegations by who is away.
+    pub(crate) delegations_of: Pairs<SubjectId, DelegationId>,
     /// Rights of conversions that are still to be changed, by target.
     pub(crate) pending_on: Pairs<ScopeId, ItemKey>,
     /// Grants that are not read back as gone, by target.
@@ -203,6 +205,12 @@ impl Indexed for Appointment {
     }
 }
 
+impl Indexed for Delegation {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.delegations_of.change(change, self.absent, self.id);
+    }
+}
+
 impl Indexed for Conversion {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
         indexes.falls_due(change, self.due(), Due::Conversion(self.id));
@@ -251,7 +259,7 @@ impl<A: Number + Id, B: Number + Id> Number for Pair<A, B> {
     const GREATEST: Self = Self(A::GREATEST, B::GREATEST);
 }
 
-numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId);
+numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId DelegationId);
 
 impl Digest {
     const LEAST: Self = Self([u8::MIN; 32]);

@@ -114,6 +114,18 @@ fn facts_of_extensions_and_of_grace_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_stages_delegations_and_managers_are_read_as_they_were_written() {
+    let world = replayed(include_str!("stages-v3.jsonl"));
+    let one = world.elevations.values().next().unwrap();
+    let said: Vec<usize> = one.stages().map(|stage| stage.answers.len()).collect();
+    assert_eq!((said, one.stages().filter(|stage| !stage.away.is_empty()).count()), (vec![1, 1], 1));
+    let wish = world.appointments.values().next_back().unwrap();
+    assert_eq!((wish.state, wish.stages.all().len()), (AppointmentState::Made, 2));
+    assert!(world.subjects.values().any(|subject| subject.manager_set.is_some()));
+    assert_eq!(world.delegations.values().next(), None, "it was ended");
+}
+
+#[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
     let refused = Fact::from_bytes(br#"{"v":4,"whatever":true}"#).unwrap_err();
     assert_eq!(refused, "fact of version 4; this program reads up to 3");
@@ -182,6 +194,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("facts-v2.jsonl"),
         include_str!("facts-v3.jsonl"),
         include_str!("extensions-v3.jsonl"),
+        include_str!("stages-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -36,7 +36,7 @@ fn an_end_moves_once_the_target_was_read_back_with_it_and_no_sooner() {
     house.extend(Who::Asker, id, 600).unwrap();
     let round = house.world.elevations[&id].rounds.last().unwrap();
     assert_eq!(round.extends.map(|asked| asked.until), Some(later(ends, Seconds(600))));
-    assert_eq!(round.stages[0].until, ends, "it waits no longer than there is something to go on with");
+    assert_eq!(round.stages.all()[0].until, Some(ends), "it waits no longer than there is something to go on with");
     assert_eq!(house.until(id), ends, "asking moves nothing");
     assert!(house.world.elevations[&id].waits_for(house.id(Who::First)));
     house.answer(Who::First, id, Verdict::Yes).unwrap();
@@ -132,7 +132,8 @@ fn terms_of_its_own_say_how_often_how_long_and_whose_yes_it_takes() {
 
     let (mut house, id) = live(&settings(0));
     let approvers = vec![Approver::Subject { id: house.id(Who::Other) }];
-    let approval = Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::minutes(10) };
+    let approval =
+        Approval::from(StageTerms { approvers, yes: 1, no: 1, within: Seconds::minutes(10), ..StageTerms::default() });
     extending(&mut house, Settings { approval: Some(approval), ..Settings::default() });
     house.extend(Who::Asker, id, 300).unwrap();
     let stage = house.world.elevations[&id].stage().unwrap();
@@ -150,7 +151,13 @@ fn what_is_pinned_for_holding_it_holds_for_going_on() {
     extending(&mut house, nobody);
     let takes = |house: &House| effective_terms(&house.world, Act::Extend, right, house.id(Who::Asker)).approval;
     assert_eq!(takes(&house), Approval::None, "a rule of its own comes before one that it follows");
-    let approval = Approval::Stage { approvers: vec![Approver::Administrators], yes: 1, no: 1, within: Seconds(60) };
+    let approval = Approval::from(StageTerms {
+        approvers: vec![Approver::Administrators],
+        yes: 1,
+        no: 1,
+        within: Seconds(60),
+        ..StageTerms::default()
+    });
     let pinned = Settings { approval: Some(approval.clone()), ..Settings::default() };
     let terms = Terms { pins: vec!["approval".to_owned()], ..rule(root, pinned) };
     house.well(Who::Administrator, TermsCommand::Set { terms });
@@ -206,7 +213,13 @@ fn what_changed_between_the_ask_and_the_yes_wins_where_it_is_stricter() {
         }),
         ("two have to say yes now", |house| {
             let approvers = [Who::First, Who::Other].map(|who| Approver::Subject { id: house.id(who) }).to_vec();
-            let approval = Approval::Stage { approvers, yes: 2, no: 1, within: Seconds::hours(1) };
+            let approval = Approval::from(StageTerms {
+                approvers,
+                yes: 2,
+                no: 1,
+                within: Seconds::hours(1),
+                ..StageTerms::default()
+            });
             extending(house, Settings { approval: Some(approval), ..Settings::default() });
         }),
     ];
@@ -235,7 +248,7 @@ fn an_ask_to_go_on_is_taken_back_runs_out_and_can_not_be_repeated_for_ever() {
     house.well(Who::Asker, ElevationCommand::Withdraw { elevation: id });
     assert_eq!((house.phase(id), extension(&house, id)), (Phase::Live, None));
     house.extend(Who::Asker, id, 600).unwrap();
-    let runs_out = house.world.elevations[&id].stage().unwrap().until;
+    let runs_out = house.world.elevations[&id].stage().unwrap().until.unwrap();
     assert_eq!(house.world.next_due(house.now), Some(runs_out));
     for _ in 0..8 {
         house.well(Who::Asker, ElevationCommand::Withdraw { elevation: id });
@@ -248,12 +261,13 @@ fn an_ask_to_go_on_is_taken_back_runs_out_and_can_not_be_repeated_for_ever() {
     extending(
         &mut house,
         Settings {
-            approval: Some(Approval::Stage {
+            approval: Some(Approval::from(StageTerms {
                 approvers: vec![Approver::Administrators],
                 yes: 1,
                 no: 1,
                 within: Seconds(60),
-            }),
+                ..StageTerms::default()
+            })),
             ..Settings::default()
         },
     );

@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::*;
 
-use crate::interleavings::{no_grant_past_its_end, no_grant_without_its_stages, nobody_answers_themselves};
+use crate::interleavings::{
+    no_grant_past_its_end, no_grant_without_its_stages, no_two_answers_of_one, nobody_answers_themselves,
+};
 
 /// A small house on virtual time.
 pub struct House {
@@ -94,8 +96,8 @@ impl House {
             .map(|who| Approver::Subject { id: house.id(who) })
             .to_vec();
         let mut settings = terms.clone();
-        if let Some(Approval::Stage { approvers: named, .. }) = &mut settings.approval {
-            *named = approvers;
+        if let Some(Approval::Stages(stages)) = &mut settings.approval {
+            stages[0].approvers = approvers;
         }
         house.well(Who::Administrator, TermsCommand::Set { terms: rule(root, settings) });
         house.now = later(house.now, Seconds::hours(48));
@@ -305,6 +307,7 @@ impl House {
         }
         for elevation in self.world.elevations.values() {
             nobody_answers_themselves(self, elevation);
+            no_two_answers_of_one(self, elevation);
             assert_eq!(
                 self.world.active().any(|one| one.id == elevation.id),
                 !elevation.is_over(),
@@ -426,7 +429,13 @@ pub fn settings(yes: u16) -> Settings {
         }),
         approval: Some(match yes {
             0 => Approval::None,
-            yes => Approval::Stage { approvers: Vec::new(), yes, no: 1, within: Seconds::hours(4) },
+            yes => Approval::from(StageTerms {
+                approvers: Vec::new(),
+                yes,
+                no: 1,
+                within: Seconds::hours(4),
+                ..StageTerms::default()
+            }),
         }),
         ..Settings::default()
     }

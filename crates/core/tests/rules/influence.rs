@@ -55,7 +55,13 @@ fn eligible(house: &mut House, who: SubjectId) {
 fn wants_a_yes_to_be_eligible(house: &mut House) {
     let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
     let settings = Settings {
-        approval: Some(Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::hours(72) }),
+        approval: Some(Approval::from(StageTerms {
+            approvers,
+            yes: 1,
+            no: 1,
+            within: Seconds::hours(72),
+            ..StageTerms::default()
+        })),
         ..Settings::default()
     };
     let terms = Terms { act: Act::BeMadeEligible, ..rule(house.world.root.unwrap(), settings) };
@@ -104,8 +110,13 @@ fn a_suspended_group_swallows_no_hands_and_closes_no_circle() {
     let mut house = house(1);
     let (inner, outer) = (group(&mut house, "tide", &[Who::Other]), group(&mut house, "watch", &[]));
     house.well(Who::Asker, PeopleCommand::Suspend { subject: inner });
-    let asked =
-        Approval::Stage { approvers: vec![Approver::Subject { id: inner }], yes: 1, no: 1, within: Seconds::hours(8) };
+    let asked = Approval::from(StageTerms {
+        approvers: vec![Approver::Subject { id: inner }],
+        yes: 1,
+        no: 1,
+        within: Seconds::hours(8),
+        ..StageTerms::default()
+    });
     let terms = rule(house.target(), Settings { approval: Some(asked), ..settings(0) });
     house.well(Who::Asker, TermsCommand::Set { terms });
     house.well(Who::Asker, PeopleCommand::Resume { subject: inner });
@@ -174,7 +185,13 @@ fn whoever_weakens_what_would_hold_them_up_waits_a_day_however_it_is_done() {
         house.well(Who::Administrator, EstateCommand::AddFolder { parent: root, name: "elsewhere".to_owned() });
         let strict = settings(1);
         let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
-        let approval = Some(Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::hours(8) });
+        let approval = Some(Approval::from(StageTerms {
+            approvers,
+            yes: 1,
+            no: 1,
+            within: Seconds::hours(8),
+            ..StageTerms::default()
+        }));
         house.well(Who::Administrator, TermsCommand::Set { terms: rule(target, Settings { approval, ..strict }) });
         house.now = later(house.now, Seconds::hours(48));
         assert!(house.ask(Who::Asker, 600, StartChoice::AtYes).is_ok(), "with a yes");
@@ -209,7 +226,13 @@ fn leaving_a_group_whose_rule_demands_more_is_a_hand_of_whoever_did_it() {
     let mut house = house(0);
     let group = group(&mut house, "suppliers", &[Who::Asker]);
     let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
-    let approval = Some(Approval::Stage { approvers, yes: 1, no: 1, within: Seconds::hours(8) });
+    let approval = Some(Approval::from(StageTerms {
+        approvers,
+        yes: 1,
+        no: 1,
+        within: Seconds::hours(8),
+        ..StageTerms::default()
+    }));
     let strict = Terms { asker: Some(group), ..rule(house.target(), Settings { approval, ..settings(1) }) };
     house.well(Who::Administrator, TermsCommand::Set { terms: strict });
     house.now = later(house.now, Seconds::hours(48));
@@ -468,7 +491,13 @@ fn terms_that_were_raised_since_hold_for_a_wish_that_waits() {
     let appointment = *house.world.appointments.keys().next_back().unwrap();
     let old = house.world.terms.values().find(|rule| rule.act == Act::BeMadeEligible).unwrap().clone();
     let approvers = [Who::First, Who::Asker].map(|who| Approver::Subject { id: house.id(who) }).to_vec();
-    let approval = Some(Approval::Stage { approvers, yes: 2, no: 1, within: Seconds::hours(8) });
+    let approval = Some(Approval::from(StageTerms {
+        approvers,
+        yes: 2,
+        no: 1,
+        within: Seconds::hours(8),
+        ..StageTerms::default()
+    }));
     let raised = Terms { settings: Settings { approval, ..old.settings.clone() }, ..old };
     house.well(Who::Administrator, TermsCommand::Set { terms: raised });
     house.now = later(house.now, Seconds::hours(25));
@@ -485,16 +514,22 @@ fn a_target_that_lies_about_itself_puts_nobody_in_an_approvers_place() {
         let mut house = house(1);
         let site = BTreeMap::from([("site".to_owned(), "workshop".to_owned())]);
         let approvers = named.iter().map(|who| Approver::Subject { id: house.id(*who) }).collect();
-        let stage = Approval::Stage { approvers, yes: wanted, no: 1, within: Seconds::hours(8) };
+        let stage = Approval::from(StageTerms {
+            approvers,
+            yes: wanted,
+            no: 1,
+            within: Seconds::hours(8),
+            ..StageTerms::default()
+        });
         let settings = Settings { approval: Some(stage), ..Settings::default() };
         let of_workshops = Terms { attributes: site.clone(), ..rule(house.target(), settings) };
         house.well(Who::Administrator, TermsCommand::Set { terms: of_workshops });
         house.now = later(house.now, Seconds::hours(48));
         let who_is_asked = |house: &House| {
             let effective = effective_terms(&house.world, Act::Elevate, house.right(), house.id(Who::Other));
-            let Approval::Stage { approvers, yes, .. } = effective.approval else { panic!("nobody is asked") };
+            let [StageTerms { approvers, yes, .. }] = effective.approval.stages() else { panic!("nobody is asked") };
             let is_asked = |who: &Who| approvers.contains(&Approver::Subject { id: house.id(*who) });
-            (EVERYONE.into_iter().filter(is_asked).collect::<Vec<_>>(), yes)
+            (EVERYONE.into_iter().filter(is_asked).collect::<Vec<_>>(), *yes)
         };
         let before = who_is_asked(&house);
         let found = Survey { attributes: site, ..survey(house.now, 1) };
@@ -608,5 +643,16 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
     make_administrator(&mut house, Who::Administrator, Who::First);
     record(&mut house, joins, true).unwrap();
     assert!(house.world.belongs_to(jonas, crew));
+    // Where too few could say it, nobody says it by taking a reading in.
+    record(&mut house, vec![group("crew", &["signe"]), group("watch", &[])], false).unwrap();
+    let nine = StageTerms { yes: 9, ..StageTerms::default() };
+    let settings = Settings { approval: Some(nine.into()), ..Settings::default() };
+    let terms = Terms { act: Act::BeMadeEligible, ..rule(house.target(), settings) };
+    house.well(Who::Administrator, TermsCommand::Set { terms });
+    let joins = vec![group("crew", &["signe", "jonas"]), group("watch", &[])];
+    record(&mut house, joins.clone(), false).unwrap();
+    assert!(!house.world.belongs_to(jonas, crew), "that nobody could say yes was taken for a yes");
+    let refused = record(&mut house, joins, true).unwrap_err();
+    assert!(matches!(refused, Refusal::People(PeopleRefusal::GainByReading { .. })), "{refused}");
     house.replay();
 }

@@ -1,5 +1,7 @@
 //! Random interleavings of commands and time, with what must always hold written as such.
 
+use std::collections::BTreeSet;
+
 use proptest::prelude::*;
 use tempestas_core::*;
 
@@ -21,20 +23,34 @@ pub fn no_grant_past_its_end(grant: &Grant, elevation: &Elevation, demand: &Dema
 
 pub fn no_grant_without_its_stages(grant: &Grant, elevation: &Elevation, demand: &Demand) {
     for round in elevation.rounds.iter().filter(|round| round.extends.is_some()) {
-        for (stage, answer) in round.stages.iter().flat_map(|stage| stage.answers.iter().map(move |one| (stage, one))) {
+        for (stage, answer) in answers_of(round) {
             assert!(stage.approvers.contains(&answer.by), "{} goes on by a stranger's answer", grant.id);
-            assert!(answer.at <= stage.until, "{} goes on by a late answer", grant.id);
+            assert!(Some(answer.at) <= stage.until, "{} goes on by a late answer", grant.id);
         }
     }
-    let opening = elevation.rounds.iter().filter(|round| round.extends.is_none());
-    if let Some(stage) = opening.flat_map(|round| &round.stages).next_back() {
-        assert!(stage.is_granted(), "{} was opened without its yes", grant.id);
-        for answer in &stage.answers {
+    if let Some(round) = elevation.rounds.iter().rfind(|round| round.extends.is_none()) {
+        for stage in round.stages.all() {
+            assert!(stage.is_granted(), "{} was opened without its yes", grant.id);
+        }
+        for (stage, answer) in answers_of(round) {
             assert!(stage.approvers.contains(&answer.by), "{} counted a stranger's answer", grant.id);
-            assert!(answer.at <= stage.until && answer.at <= grant.opened_at, "{} counted a late answer", grant.id);
+            let in_time = Some(answer.at) <= stage.until && answer.at <= grant.opened_at;
+            assert!(in_time, "{} counted a late answer", grant.id);
         }
     } else {
         assert_eq!(demand.terms.approval, Approval::None, "{} skipped its stage", grant.id);
+    }
+}
+
+fn answers_of(round: &Round) -> impl Iterator<Item = (&Stage, &Answer)> {
+    round.stages.all().iter().flat_map(|stage| stage.answers.iter().map(move |answer| (stage, answer)))
+}
+
+/// One human answers in one stage, and once.
+pub fn no_two_answers_of_one(house: &House, elevation: &Elevation) {
+    for round in &elevation.rounds {
+        let humans: Vec<SubjectId> = answers_of(round).map(|(_, answer)| house.world.human(answer.by)).collect();
+        assert_eq!(humans.iter().collect::<BTreeSet<_>>().len(), humans.len(), "{} counts one twice", elevation.id);
     }
 }
 
@@ -223,8 +239,8 @@ pub fn carry_out(house: &mut House, step: &Step) {
             let approvers =
                 vec![Approver::Subject { id: house.id(Who::First) }, Approver::Subject { id: house.id(Who::Other) }];
             let mut settings = settings(yes);
-            if let Some(Approval::Stage { approvers: named, .. }) = &mut settings.approval {
-                *named = approvers;
+            if let Some(Approval::Stages(stages)) = &mut settings.approval {
+                stages[0].approvers = approvers;
             }
             let terms = rule(house.target(), settings);
             let _ = house.try_as(who(n), TermsCommand::Set { terms });

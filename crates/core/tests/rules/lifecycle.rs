@@ -29,7 +29,7 @@ fn what_is_due_next_is_known_and_what_is_done_is_due_no_more() {
     let mut house = House::new(&settings(1));
     assert_eq!(house.world.next_due(house.now), None, "nothing waits");
     let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    let runs_out = house.world.elevations[&id].stage().unwrap().until;
+    let runs_out = house.world.elevations[&id].stage().unwrap().until.unwrap();
     assert_eq!(house.world.next_due(house.now), Some(runs_out));
     let later_one = house.ask(Who::Asker, 60, StartChoice::At { time: later(house.now, Seconds::hours(2)) }).unwrap();
     house.answer(Who::First, id, Verdict::Yes).unwrap();
@@ -39,7 +39,7 @@ fn what_is_due_next_is_known_and_what_is_done_is_due_no_more() {
     house.now = ends;
     house.tick();
     assert_eq!(house.phase(id), Phase::Closing);
-    let next = house.world.elevations[&later_one].stage().unwrap().until;
+    let next = house.world.elevations[&later_one].stage().unwrap().until.unwrap();
     assert_eq!(house.world.next_due(house.now), Some(next), "what is being ended waits for its target, not for time");
     house.obey();
     house.well(Who::Asker, ElevationCommand::Withdraw { elevation: later_one });
@@ -90,7 +90,7 @@ fn a_secret_that_was_issued_early_and_used_late_is_still_its_issuers_hand() {
     house.well(Who::First, PeopleCommand::SetCredentials { subject: first, step: CredentialStep::Enrolled });
     let refused = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
     let right = house.world.right_name(house.right());
-    assert_eq!(refused, AskRefusal::TooFewApprovers { right, yes: 2, free: 1 }.into());
+    assert_eq!(refused, AskRefusal::TooFewApprovers { right, stage: 1, yes: 2, free: 1, no_manager: false }.into());
     house.now = later(house.now, Seconds::hours(25));
     house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
 }

@@ -6,6 +6,7 @@
 mod appointments;
 mod conversions;
 mod corpus;
+mod delegations;
 mod extensions;
 mod house;
 mod in_place;
@@ -21,6 +22,7 @@ mod settings;
 mod sight;
 mod simulation;
 mod sources;
+mod stages;
 mod stops;
 mod terms;
 mod ways;

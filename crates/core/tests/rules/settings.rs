@@ -79,11 +79,14 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
         ],
     );
     let [oda, piet] = [Who::First, Who::Other].map(|who| Approver::Subject { id: house.id(who) });
-    let stage = |approvers: &[Approver], yes, no, hours| Approval::Stage {
-        approvers: approvers.to_vec(),
-        yes,
-        no,
-        within: Seconds::hours(hours),
+    let stage = |approvers: &[Approver], yes, no, hours| {
+        Approval::from(StageTerms {
+            approvers: approvers.to_vec(),
+            yes,
+            no,
+            within: Seconds::hours(hours),
+            ..StageTerms::default()
+        })
     };
     keeps_to_the_rules(
         world,
@@ -124,7 +127,8 @@ fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
     assert_eq!(rule.check().unwrap_err().cause(), Some("bad-pattern"));
     for (yes, no, within) in [(0, 1, 60), (1, 0, 60), (1, 1, 0)] {
         let approvers = vec![Approver::Administrators];
-        let approval = Approval::Stage { approvers, yes, no, within: Seconds(within) };
+        let approval =
+            Approval::from(StageTerms { approvers, yes, no, within: Seconds(within), ..StageTerms::default() });
         refused(Settings { approval: Some(approval), ..set() }, TermsRefusal::EmptyApproval);
     }
     let longest = Some(Longest(Seconds::hours(1)));

@@ -145,8 +145,8 @@ fn beside_an_ask_its_approver_sees_the_askers_others_for_the_same_right_alone() 
     let right = Right { role, scope: quay };
     let by = Approver::Subject { id: house.id(Who::Other) };
     let mut asked = rule(quay, settings(1));
-    if let Some(Approval::Stage { approvers, .. }) = &mut asked.settings.approval {
-        *approvers = vec![by];
+    if let Some(Approval::Stages(stages)) = &mut asked.settings.approval {
+        stages[0].approvers = vec![by];
     }
     house.well(Who::Administrator, TermsCommand::Set { terms: asked });
     let id = house.ask_for(Who::Asker, right, 600, StartChoice::AtYes).unwrap();

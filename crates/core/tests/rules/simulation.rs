@@ -8,7 +8,9 @@ use tempestas_core::*;
 
 use crate::{
     house::{EVERYONE, House, Who, rule, settings},
-    interleavings::{no_grant_past_its_end, no_grant_without_its_stages, nobody_answers_themselves},
+    interleavings::{
+        no_grant_past_its_end, no_grant_without_its_stages, no_two_answers_of_one, nobody_answers_themselves,
+    },
 };
 
 /// Steps of one seed in a run of the tests; a soak takes as many seeds as its time allows.
@@ -410,6 +412,7 @@ impl Simulation {
         let looked_at: BTreeSet<ElevationId> = touched.chain(world.active().map(|one| one.id)).collect();
         for elevation in looked_at.iter().filter_map(|id| world.elevations.get(id)) {
             nobody_answers_themselves(house, elevation);
+            no_two_answers_of_one(house, elevation);
             if let Some(grant) = world.grant_of(elevation) {
                 let demand = &world.demands[&elevation.id].demand;
                 no_grant_past_its_end(grant, elevation, demand);

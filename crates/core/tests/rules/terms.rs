@@ -76,7 +76,9 @@ fn pins_tighten_tickets_and_approvals_in_their_own_way() {
     let trace = held.traces.iter().find(|trace| trace.setting == "ticket").unwrap();
     assert_eq!((trace.tightened_by.len(), trace.passed_over.len()), (1, 1));
 
-    let stage = |approvers: Vec<Approver>, yes| Approval::Stage { approvers, yes, no: 1, within: Seconds::hours(1) };
+    let stage = |approvers: Vec<Approver>, yes| {
+        Approval::from(StageTerms { approvers, yes, no: 1, within: Seconds::hours(1), ..StageTerms::default() })
+    };
     let approval = |approval| with(Settings { approval: Some(approval), ..Settings::default() });
     let owners = vec![Approver::Administrators];
     let above = pinned(&["approval"], approval(stage(owners.clone(), 2)));
@@ -133,12 +135,13 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
         ..terms
     };
     let stage = Settings {
-        approval: Some(Approval::Stage {
+        approval: Some(Approval::from(StageTerms {
             approvers: vec![Approver::Administrators],
             yes: 1,
             no: 1,
             within: Seconds(60),
-        }),
+            ..StageTerms::default()
+        })),
         longest: Some(Longest(Seconds::hours(1))),
         ..Settings::default()
     };
@@ -168,7 +171,7 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
     };
     assert!(house.try_as(Who::Asker, label(named("stage=production"))).is_err());
     house.well(Who::Administrator, label(named("stage=production")));
-    assert!(matches!(effective(&house).approval, Approval::Stage { .. }));
+    assert!(matches!(effective(&house).approval, Approval::Stages(_)));
     assert_eq!(effective(&house).longest.0, Seconds::hours(1));
 
     let mut says = |site: &str, system: &str| {
@@ -179,7 +182,7 @@ fn rules_go_by_labels_and_a_target_that_lies_about_itself_only_tightens() {
         effective(&house)
     };
     let lied = says("test bench", "new");
-    assert!(matches!(lied.approval, Approval::Stage { .. }), "it says of itself that nobody need be asked");
+    assert!(matches!(lied.approval, Approval::Stages(_)), "it says of itself that nobody need be asked");
     assert_eq!(lied.longest.0, Seconds::hours(1));
     let trace = lied.traces.iter().find(|trace| trace.setting == "longest").unwrap();
     assert!(trace.tightened_by.is_empty() && !trace.passed_over.is_empty(), "the rule is shown as passed over");

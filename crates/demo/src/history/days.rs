@@ -216,7 +216,7 @@ impl Days {
             world
                 .elevations
                 .get(&id)
-                .map(|one| (one.phase, one.grants.first().copied(), one.stage().map(|stage| stage.until)))
+                .map(|one| (one.phase, one.grants.first().copied(), one.stage().and_then(|stage| stage.until)))
         }) else {
             return;
         };

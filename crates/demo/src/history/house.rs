@@ -8,7 +8,7 @@ use tempestas_core::{
 
 use super::{Systems, Teller, people};
 use crate::{
-    quillhaven::{BERTHS, BRIGHTWATER, GROUPS, PEOPLE, TERMS},
+    quillhaven::{BERTHS, BRIGHTWATER, GROUPS, MANAGERS, PEOPLE, TERMS},
     seed::BROKER,
 };
 
@@ -56,7 +56,13 @@ pub(super) async fn furnish(teller: &mut Teller, systems: &Systems<'_>) -> anyho
         let subject = teller.who(who).await?;
         teller.by(mara, PeopleCommand::GiveDuty { subject, kind, scope: root }).await?;
     }
+    for (who, manager) in MANAGERS {
+        let (subject, manager) = (teller.who(who).await?, Some(teller.who(manager).await?));
+        teller.by(mara, PeopleCommand::SetManager { subject, manager }).await?;
+    }
     estate(teller, systems).await?;
+    let (subject, scope) = (teller.who("signe.holm").await?, teller.scope("/analytics").await?);
+    teller.by(mara, PeopleCommand::GiveDuty { subject, kind: DutyKind::Owner, scope }).await?;
     accounts(teller, systems).await?;
     for rule in TERMS {
         let rule: NewTerms = toml::from_str(rule)?;

@@ -51,6 +51,9 @@ signed-in      get    /eligibilities/{id}
 signed-in      get    /appointments
 signed-in      get    /appointments/{id}
 signed-in      post   /covers
+signed-in      get    /delegations
+signed-in      post   /delegations
+signed-in      delete /delegations/{id}
 signed-in      post   /appointments/{id}/answer
 signed-in      post   /appointments/{id}/end
 signed-in      post   /asks/preview
@@ -78,6 +81,7 @@ overseer       get    /targets
 overseer       get    /roles
 overseer       get    /authorities
 overseer       get    /people/{who}/account
+overseer       get    /people/{who}/manager
 overseer       get    /targets/settings
 overseer       get    /alarms
 overseer       get    /alarms/{id}
@@ -102,6 +106,7 @@ administrator  post   /people/{who}/enrolment
 administrator  post   /people/{who}/suspend
 administrator  post   /people/{who}/resume
 administrator  put    /people/{who}/account
+administrator  put    /people/{who}/manager
 administrator  post   /groups/{group}/members
 administrator  delete /groups/{group}/members/{member}
 administrator  post   /duties

@@ -214,7 +214,7 @@ async fn two_approvers_at_the_same_instant_settle_an_ask_once_and_both_are_told(
     };
     oda.until("that it is settled", settled).await.unwrap();
     piet.until("that it is settled", settled).await.unwrap();
-    let answers = house.live(&id).await.elevation.stages.remove(0).answers;
+    let answers = house.live(&id).await.elevation.rounds.remove(0).stages.remove(0).answers;
     assert_eq!(answers.len(), 1, "one yes settled it");
 }
 

@@ -43,7 +43,7 @@ async fn a_session_on_the_cluster_goes_on_beyond_its_first_end_and_is_cut_off_at
 
     let waits = extend(&house, TOMAS, &asked.id, 6).await.unwrap();
     assert!(waits.extension.is_some() && !waits.may_extend, "{}", waits.sentence);
-    assert!(waits.stages.last().unwrap().approvers.contains(&ODA.to_owned()), "as for holding it");
+    assert!(waits.rounds.last().unwrap().stages[0].approvers.contains(&ODA.to_owned()), "as for holding it");
     let waiting = house.client(ODA).waiting().await.unwrap();
     assert!(waiting.iter().any(|one| one.id == asked.id && one.for_me), "its approver isn't asked");
     house.yes(ODA, &asked.id).await.unwrap();

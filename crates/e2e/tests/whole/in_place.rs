@@ -5,7 +5,7 @@ use serde_json::{Value, json};
 use tempestas_core::LookedAt;
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
-use crate::house::{House, MARA, Plan, TOMAS, on_cloud};
+use crate::house::{House, MARA, ODA, Plan, TOMAS, on_cloud};
 
 /// A route that changes something in place: its template in the document, as it is called here, and what it is sent.
 struct Change {
@@ -42,6 +42,7 @@ impl House {
                 Method::PUT,
                 json!({ "target": BRIGHTWATER, "account": "t.reyes-ops" }),
             ),
+            change("/people/{who}/manager", format!("people/{TOMAS}/manager"), Method::PUT, json!({ "manager": ODA })),
             change(
                 "/targets/settings",
                 "targets/settings".to_owned(),
@@ -63,6 +64,7 @@ impl House {
         let shown = match change.route {
             "/terms/{id}" => self.found("terms", |one| one["id"] == id).await,
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
+            "/people/{who}/manager" => serde_json::to_value(self.client(MARA).manager(TOMAS).await.unwrap()).unwrap(),
             "/targets/settings" => self.found("targets", |one| one["path"] == BRIGHTWATER).await,
             _ => {
                 let person = self.found("people", |one| one["name"] == TOMAS).await;

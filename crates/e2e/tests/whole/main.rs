@@ -28,6 +28,7 @@ mod parts;
 mod printed;
 mod proxy;
 mod sign_in;
+mod stages;
 mod story;
 mod targets;
 mod terminals;

@@ -325,7 +325,7 @@ async fn a_no_ends_an_ask_with_its_reason_and_later_starts_wait_for_their_time()
     let answered = oda.answer(&asked.id, &no(Some("not during the audit"))).await.unwrap();
     assert_eq!(answered.state, "refused");
     let seen = house.client(TOMAS).elevation(&asked.id, &WaitQuery::default()).await.unwrap();
-    assert_eq!(seen.elevation.stages[0].answers[0].reason.as_deref(), Some("not during the audit"));
+    assert_eq!(seen.elevation.rounds[0].stages[0].answers[0].reason.as_deref(), Some("not during the audit"));
 
     house.eligible(TOMAS, &on_cloud("tide-writer", "/lake")).await;
     let raw = on_cloud("tide-writer", "/lake/raw");

@@ -4,6 +4,7 @@ mod appointments;
 mod authorities;
 mod conversions;
 mod days;
+mod delegations;
 mod devices;
 mod drift;
 mod elevations;

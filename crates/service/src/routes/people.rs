@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{
-    AccountView, Done, DutyView, Enrolment, NewAccount, NewDuty, NewMember, NewSubject,
+    AccountView, Done, DutyView, Enrolment, ManagerView, NewAccount, NewDuty, NewManager, NewMember, NewSubject,
     SubjectFilter, SubjectView, WhichTarget,
 };
 use tempestas_core::{
@@ -109,6 +109,32 @@ pub(super) async fn account(
     let command = PeopleCommand::SetAccount { subject: person, target, account: Said::new(new.account) };
     me.change(looked_at, command).await?;
     Ok(Json(Done {}))
+}
+
+pub(super) async fn manager(
+    Administrator(me): Administrator,
+    At(who): At,
+    LookedOrNew(looked_at): LookedOrNew,
+    Whole(new): Whole<NewManager>,
+) -> Answer<Done> {
+    let (person, manager) = {
+        let world = me.app.world();
+        let manager = new.manager.as_deref().map(|name| anybody(&world, me.person, name)).transpose()?;
+        (anybody(&world, me.person, &who)?, manager)
+    };
+    me.change(looked_at, PeopleCommand::SetManager { subject: person, manager }).await?;
+    Ok(Json(Done {}))
+}
+
+/// Who somebody's manager is, to be changed in place.
+pub(super) async fn show_manager(Overseer(me): Overseer, At(who): At) -> Tagging<ManagerView> {
+    let sight = me.sight();
+    let world = me.app.world();
+    let person = seen_subject(&world, &sight, &who)?;
+    let known =
+        world.subjects.get(&person).ok_or_else(|| Failure::unknown("person", &who, "`tempestas people` lists them"))?;
+    let digest = known.manager_digest();
+    Ok(Tagged(digest, ManagerView { manager: known.manager.map(|manager| world.subject_name(manager)), digest }))
 }
 
 /// Somebody's account on a target, to be changed in place.

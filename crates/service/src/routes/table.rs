@@ -1,8 +1,8 @@
 //! The whole route table; it is the map of what can be attacked.
 
 use super::{
-    appointments, authorities, conversions, days, devices, drift, elevations, estate, ledger, pages, people,
-    rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
+    appointments, authorities, conversions, days, delegations, devices, drift, elevations, estate, ledger, pages,
+    people, rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
 };
 use crate::door::Table;
 
@@ -91,6 +91,8 @@ fn of_people(table: Table) -> Table {
         .post("/people/{who}/suspend", people::suspend, "Suspend, and end what is held")
         .post("/people/{who}/resume", people::resume, "Resume")
         .get("/people/{who}/account", people::show_account, "Which account on a target is theirs")
+        .get("/people/{who}/manager", people::show_manager, "Who somebody's manager is")
+        .put("/people/{who}/manager", people::manager, "Say who somebody's manager is")
         .put("/people/{who}/account", people::account, "Say which account on a target is theirs")
         .post("/groups/{group}/members", people::add_member, "Put somebody into a group")
         .delete("/groups/{group}/members/{member}", people::remove_member, "Take somebody out of a group")
@@ -158,6 +160,9 @@ fn of_rights(table: Table) -> Table {
         .get("/appointments", appointments::list, "Who was made eligible, or is wished to be")
         .get("/appointments/{id}", appointments::story, "One, with the account of what was done by it")
         .post("/covers", appointments::cover, "Have somebody stand in for an absent person")
+        .get("/delegations", delegations::list, "Who answers in whose place")
+        .post("/delegations", delegations::give, "Have somebody answer in another's place for a while")
+        .delete("/delegations/{id}", delegations::end, "Have nobody answer in their place any more")
         .post("/appointments/{id}/answer", appointments::answer, "Say yes or no to a wish")
         .post("/appointments/{id}/end", appointments::end_appointment, "Take a wish back, or end a cover early")
 }

@@ -1,18 +1,13 @@
 //! Wishes for eligibilities, and covers, as replies show them.
 
-use tempestas_api::{AppointmentAnswer, AppointmentView};
+use tempestas_api::AppointmentView;
 use tempestas_core::{Appointment, AppointmentState, SubjectId, Visible, World};
+
+use super::elevations::stages;
 
 /// An appointment as one person sees it.
 pub(crate) fn appointment(world: &World, one: Visible<'_, Appointment>, me: SubjectId) -> AppointmentView {
     let name = |id: &SubjectId| world.subject_name(*id);
-    let stage = one.stage.as_ref();
-    let answers = stage.into_iter().flat_map(|stage| &stage.answers).map(|answer| AppointmentAnswer {
-        who: name(&answer.by),
-        verdict: answer.verdict,
-        reason: answer.reason.map(|reason| world.text(reason)),
-        at: answer.at,
-    });
     AppointmentView {
         id: one.id.to_string(),
         by: one.by.as_ref().map(name),
@@ -25,9 +20,7 @@ pub(crate) fn appointment(world: &World, one: Visible<'_, Appointment>, me: Subj
         covers: one.covers.as_ref().map(name),
         state: one.state,
         sentence: sentence(world, &one),
-        approvers: stage.into_iter().flat_map(|stage| &stage.approvers).map(name).collect(),
-        answer_by: stage.map(|stage| stage.until),
-        answers: answers.collect(),
+        stages: stages(world, &one.stages),
         for_me: one.waits_for(me),
         digest: one.digest(),
     }

@@ -2,13 +2,13 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AnswerView, AskedView, DemandView, EarlierView, ElevationView, ExtendsView, ExtensionDemand, ExtensionView,
-    GrantView, LeftoverView, StageView,
+    AnswerView, AskedView, AwayView, DemandView, EarlierView, ElevationView, ExtendsView, ExtensionDemand,
+    ExtensionView, GrantView, LeftoverView, RoundView, StageAskedView, StageView,
 };
 use tempestas_core::{
-    Answer, Demand, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer, Grant, LEFT_ALONE, Less, Outline,
-    Phase, Round, ScopeId, Seconds, Sight, Stage, Standing, StartChoice, SubjectId, Visible, World, demand_for,
-    end_with_grace, extension_offer, grace_of,
+    Answer, Away, Demand, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer, Grant, LEFT_ALONE, Less,
+    Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked, StageTerms, Stages, Standing, StartChoice,
+    SubjectId, Visible, World, demand_for, end_with_grace, extension_offer, grace_of,
 };
 
 use super::rights::role_of;
@@ -31,7 +31,7 @@ pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: O
         reason: demand.terms.reason,
         ticket: demand.terms.ticket.clone(),
         narrower: below(world, demand.right.scope),
-        approvers: demand.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        stages: asked(world, demand),
         ends: demand.ends.clone(),
         digest: tempestas_core::Digest::of_json(demand),
     }
@@ -116,11 +116,7 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         ticket: elevation.ticket.map(|text| world.text(text)),
         demand: demand
             .map_or_else(String::new, |demand| demand.sentence(world, elevation.duration, Some(elevation.start))),
-        stages: elevation
-            .rounds
-            .iter()
-            .flat_map(|round| round.stages.iter().map(|stage| stage_view(world, round, stage)))
-            .collect(),
+        rounds: elevation.rounds.iter().map(|round| round_view(world, round)).collect(),
         extension: elevation
             .extension
             .as_ref()
@@ -173,13 +169,47 @@ pub(crate) fn extension_demand(world: &World, elevation: ElevationId, offer: &Ex
         proof_within: demand.terms.assurance.0,
         reason: demand.terms.reason,
         ticket: demand.terms.ticket.clone(),
-        approvers: demand.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        stages: asked(world, demand),
         digest: *digest,
     }
 }
 
+fn names<'a>(world: &World, people: impl IntoIterator<Item = &'a SubjectId>) -> Vec<String> {
+    people.into_iter().map(|id| world.subject_name(*id)).collect()
+}
+
+fn away(world: &World, away: &[Away]) -> Vec<AwayView> {
+    let view = |away: &Away| AwayView {
+        who: world.subject_name(away.who),
+        delegate: world.subject_name(away.delegate),
+        until: away.until,
+    };
+    away.iter().map(view).collect()
+}
+
+/// Who would be asked, stage by stage.
+fn asked(world: &World, demand: &Demand) -> Vec<StageAskedView> {
+    let stages = demand.stages.iter().zip(demand.terms.approval.stages());
+    let view = |(asked, terms): (&StageAsked, &StageTerms)| StageAskedView {
+        approvers: names(world, &asked.approvers),
+        yes: terms.yes,
+        within: terms.within,
+        onward: names(world, &asked.onward),
+        away: away(world, &asked.away),
+    };
+    stages.map(view).collect()
+}
+
+fn round_view(world: &World, round: &Round) -> RoundView {
+    RoundView { extends_to: round.extends.map(|asked| asked.until), stages: stages(world, &round.stages) }
+}
+
+pub(super) fn stages(world: &World, stages: &Stages) -> Vec<StageView> {
+    stages.all().iter().map(|stage| stage_view(world, stage)).collect()
+}
+
 /// Who is asked, and what they said.
-fn stage_view(world: &World, round: &Round, stage: &Stage) -> StageView {
+fn stage_view(world: &World, stage: &Stage) -> StageView {
     let answer = |answer: &Answer| AnswerView {
         who: world.subject_name(answer.by),
         verdict: answer.verdict,
@@ -188,11 +218,12 @@ fn stage_view(world: &World, round: &Round, stage: &Stage) -> StageView {
         at: answer.at,
     };
     StageView {
-        extends_to: round.extends.map(|asked| asked.until),
-        approvers: stage.approvers.iter().map(|id| world.subject_name(*id)).collect(),
+        approvers: names(world, &stage.approvers),
         yes: stage.yes,
         no: stage.no,
         until: stage.until,
+        onward: names(world, &stage.onward),
+        away: away(world, &stage.away),
         answers: stage.answers.iter().map(answer).collect(),
     }
 }
@@ -238,11 +269,10 @@ fn grant_view(world: &World, demand: &Demand, grant: &Grant) -> GrantView {
 /// Who could answer now, if the same were asked anew.
 fn who_could(world: &World, elevation: &Elevation) -> String {
     match demand_for(world, elevation.holder, elevation.right, Timestamp::now()) {
-        Ok(demand) if demand.approvers.is_empty() => "asked anew it would need no yes".to_owned(),
-        Ok(demand) => {
-            let names: Vec<String> = demand.approvers.iter().map(|id| world.subject_name(*id)).collect();
-            format!("asked anew it would go to {}", names.join(" or "))
-        }
+        Ok(demand) => match demand.stages.as_slice() {
+            [] => "asked anew it would need no yes".to_owned(),
+            [first, ..] => format!("asked anew it would go to {}", names(world, &first.approvers).join(" or ")),
+        },
         Err(refusal) => refusal.to_string(),
     }
 }
@@ -254,14 +284,9 @@ fn at(time: Timestamp) -> String {
 
 /// What an elevation is at, as one plain sentence.
 fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, trouble: Option<&str>) -> String {
-    let names = |people: &mut dyn Iterator<Item = SubjectId>| {
-        people.map(|id| world.subject_name(id)).collect::<Vec<_>>().join(" or ")
-    };
     let until = grant.map(|grant| at(grant.until)).unwrap_or_default();
     let said = match elevation.phase {
-        Phase::Waiting => elevation.stage().map_or_else(String::new, |stage| {
-            format!("waits for {} until {}", names(&mut stage.silent()), at(stage.until))
-        }),
+        Phase::Waiting => format!("waits {}", waits_for(world, elevation)),
         Phase::Scheduled => match elevation.start {
             StartChoice::At { time } => format!("begins at {}", at(time)),
             StartChoice::AtYes | StartChoice::OnBegin => "begins as soon as it may".to_owned(),
@@ -273,7 +298,7 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
         Phase::Opening => format!("being put on its target, until {until}"),
         Phase::Live => {
             let seen = grant.and_then(|grant| grant.verified_at).map(at).unwrap_or_default();
-            format!("verified on its target at {seen}, live until {until}{}", goes_on(elevation, grant, &names))
+            format!("verified on its target at {seen}, live until {until}{}", goes_on(world, elevation, grant))
         }
         Phase::Closing => "being taken away on its target".to_owned(),
         Phase::Ended(end) => ended_sentence(elevation, grant, end),
@@ -285,21 +310,31 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
 }
 
 /// How going on with what is live stands; nothing where that wasn't asked.
-fn goes_on(
-    elevation: &Elevation,
-    grant: Option<&Grant>,
-    names: &impl Fn(&mut dyn Iterator<Item = SubjectId>) -> String,
-) -> String {
+fn goes_on(world: &World, elevation: &Elevation, grant: Option<&Grant>) -> String {
     if let Some(until) = grant.and_then(|grant| grant.moving_to) {
         return format!("; its end there is being moved to {}", at(until));
     }
-    match (&elevation.extension, elevation.stage()) {
-        (Some(asked), Some(stage)) => {
-            let (who, until) = (names(&mut stage.silent()), at(stage.until));
-            format!("; to go on until {} it waits for {who} until {until}", at(asked.until))
-        }
-        _ => String::new(),
+    match &elevation.extension {
+        Some(asked) => format!("; to go on until {} it waits {}", at(asked.until), waits_for(world, elevation)),
+        None => String::new(),
     }
+}
+
+/// For whom it waits, until when, and what follows.
+fn waits_for(world: &World, elevation: &Elevation) -> String {
+    let stages = elevation.rounds.last().map(|round| &round.stages);
+    let Some((stages, open)) = stages.and_then(|stages| Some((stages, stages.open()?))) else { return String::new() };
+    let silent: Vec<SubjectId> = open.silent().collect();
+    let until = open.until.map(at).unwrap_or_default();
+    let onward = match open.onward.is_empty() {
+        true => String::new(),
+        false => format!(", then for {} too", names(world, &open.onward).join(" or ")),
+    };
+    let which = match (stages.open_at(), stages.all().len()) {
+        (Some(stage), of) if of > 1 => format!(" (stage {} of {of})", stage + 1),
+        _ => String::new(),
+    };
+    format!("for {} until {until}{onward}{which}", names(world, &silent).join(" or "))
 }
 
 fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> String {

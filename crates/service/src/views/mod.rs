@@ -4,6 +4,7 @@
 mod alarms;
 mod appointments;
 mod conversions;
+mod delegations;
 mod elevations;
 mod estate;
 mod ledger;
@@ -14,6 +15,7 @@ mod terms;
 pub(crate) use alarms::{alarm, stop};
 pub(crate) use appointments::appointment;
 pub(crate) use conversions::{conversion, drift};
+pub(crate) use delegations::delegation;
 pub(crate) use elevations::{below, demand, earlier, elevation, extension_demand};
 pub(crate) use estate::{source, target};
 pub(crate) use ledger::entry;

@@ -65,8 +65,19 @@ impl Told {
         });
         let verdict = if self.opened { Verdict::Yes } else { Verdict::No };
         let answer = Answer { by: self.approver, verdict, reason: None, less: None, at: at(self.asked + 1) };
-        let (approvers, until) = ([self.approver].into(), at(self.asked + 4));
-        let stages = vec![Stage { approvers, yes: 1, no: 1, until, answers: vec![answer] }];
+        let (approvers, until) = ([self.approver].into(), Some(at(self.asked + 4)));
+        let onward = BTreeSet::new();
+        let stages = vec![Stage {
+            approvers,
+            yes: 1,
+            no: 1,
+            within: None,
+            until,
+            onward,
+            away: Vec::new(),
+            answers: vec![answer],
+        }]
+        .into();
         demand.eligibility = EligibilityId(self.id % 3);
         let elevation = Elevation {
             id: ElevationId(self.id),

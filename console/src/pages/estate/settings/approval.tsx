@@ -1,20 +1,41 @@
-// Whether somebody must say yes, who, and how many.
+// Whether somebody must say yes: who, how many, and what follows, stage by stage.
 
-import { Input } from '../../../parts/fields'
+import { useState } from 'react'
+import { Button } from '../../../parts/buttons'
+import { Input, Select } from '../../../parts/fields'
 import { Choice, type SettingField, type Settings, Time } from './fields'
 
-type Stage = Extract<NonNullable<Settings['approval']>, { is: 'stage' }>
+type Approval_ = NonNullable<Settings['approval']>
+type Stage = Omit<Extract<Approval_, { is: 'stage' }>, 'is'>
+
+/** How many stages there may be. */
+const MOST = 5
 
 /** What a stage begins with. */
-const STAGE: Stage = { is: 'stage', approvers: ['administrators'], yes: 1, no: 1, within: 14400 }
+const STAGE: Stage = { approvers: ['administrators'], yes: 1, no: 1, within: 14400, onward: null, cover: false }
 
 const CHOICES = { none: 'nobody need be asked', stage: 'somebody must say yes' }
 
-/** Who answers, how many of them, and within what time. */
+/** The stages of an approval; none where nobody need be asked. */
+function stagesOf(approval: Settings['approval']): Stage[] {
+  if (approval?.is === 'stages') return approval.stages
+  if (approval?.is !== 'stage') return []
+  const { approvers, yes, no, within, onward, cover } = approval
+  return [{ approvers, yes, no, within, onward: onward ?? null, cover }]
+}
+
+/** Stages as the service takes them: one stands by itself. */
+function approvalOf(stages: Stage[]): Approval_ {
+  const [only, next] = stages
+  return only && !next ? { is: 'stage', ...only } : { is: 'stages', stages }
+}
+
+/** Whether anybody is asked. */
 export function Approval({ settings: { approval }, set }: SettingField) {
-  const begun = { none: { is: 'none' as const }, stage: STAGE }
+  const begun = { none: { is: 'none' as const }, stage: approvalOf([STAGE]) }
   const change = (is: string | undefined) => set({ approval: is ? begun[is as keyof typeof begun] : undefined })
-  return <Choice label="Approval" value={approval?.is} choices={CHOICES} onChange={change} />
+  const is = approval?.is === 'stages' ? 'stage' : approval?.is
+  return <Choice label="Approval" value={is} choices={CHOICES} onChange={change} />
 }
 
 function Count({ label, value, onChange }: { label: string; value: number; onChange: (value: number) => void }) {
@@ -36,22 +57,118 @@ const names = (text: string) =>
     .map((one) => one.trim())
     .filter(Boolean)
 
-/** The stage, where somebody must say yes. */
-export function ApprovalStage({ settings: { approval: stage }, set }: SettingField) {
-  if (stage?.is !== 'stage') return null
-  const change = (next: Partial<Stage>) => set({ approval: { ...stage, ...next } })
+/** Names, as they are being typed: a space may be one between two words. */
+function Names({
+  label,
+  hint,
+  named,
+  onChange,
+}: {
+  label: string
+  hint?: string
+  named: string[]
+  onChange: (named: string[]) => void
+}) {
+  const [text, setText] = useState(() => named.join(', '))
+  return (
+    <Input
+      label={label}
+      hint={hint}
+      value={text}
+      onChange={(event) => {
+        setText(event.target.value)
+        onChange(names(event.target.value))
+      }}
+    />
+  )
+}
+
+/** What follows where a stage has waited for its time. */
+function Onward({
+  onward,
+  last,
+  change,
+}: {
+  onward: Stage['onward']
+  last: boolean
+  change: (onward: Stage['onward']) => void
+}) {
+  const is = onward === 'next-stage' ? 'next' : onward ? 'others' : 'nobody'
+  const begun = { nobody: null, next: 'next-stage' as const, others: ['administrators'] }
   return (
     <>
-      <Input
-        label="Who answers: people, groups, or administrators"
-        value={stage.approvers.join(', ')}
-        onChange={(event) => change({ approvers: names(event.target.value) })}
+      <Select
+        label="If it waits for all that time"
+        value={is}
+        onChange={(event) => change(begun[event.target.value as keyof typeof begun])}
+      >
+        <option value="nobody">it runs out</option>
+        {(!last || is === 'next') && <option value="next">those of the next stage are asked too</option>}
+        <option value="others">others are asked too</option>
+      </Select>
+      {Array.isArray(onward) && <Names label="Others who are asked then" named={onward} onChange={change} />}
+    </>
+  )
+}
+
+function OneStage({ stage, last, change }: { stage: Stage; last: boolean; change: (next: Partial<Stage>) => void }) {
+  return (
+    <>
+      <Names
+        label="Who answers"
+        hint="People, groups; or: administrators, the owners, the manager"
+        named={stage.approvers}
+        onChange={(approvers) => change({ approvers })}
       />
       <div className="grid grid-cols-3 gap-3">
         <Count label="Yes needed" value={stage.yes} onChange={(yes) => change({ yes })} />
         <Count label="No refuses" value={stage.no} onChange={(no) => change({ no })} />
         <Time label="Within" seconds={stage.within} onChange={(within) => within !== undefined && change({ within })} />
       </div>
+      <Onward onward={stage.onward} last={last} change={(onward) => change({ onward })} />
+      <label className="flex items-center gap-2">
+        <input type="checkbox" checked={stage.cover} onChange={(event) => change({ cover: event.target.checked })} />
+        Whoever covers for one of them answers in their place
+      </label>
+    </>
+  )
+}
+
+/** The stages, where somebody must say yes. */
+export function ApprovalStages({ settings: { approval }, set }: SettingField) {
+  const stages = stagesOf(approval)
+  // Each field keeps what is being typed; once a stage is taken out, those that stay are read anew.
+  const [takenOut, setTakenOut] = useState(0)
+  const put = (next: Stage[]) => set({ approval: approvalOf(next) })
+  const takeOut = (at: number) => {
+    setTakenOut(takenOut + 1)
+    put(stages.filter((_, other) => other !== at))
+  }
+  if (stages.length === 0) return null
+  return (
+    <>
+      {stages.map((stage, at) => (
+        <fieldset key={`${takenOut}-${at}`} className="grid content-start gap-3 rounded border border-line p-3">
+          {stages.length > 1 && (
+            <div className="flex items-center justify-between">
+              <legend className="label">Stage {at + 1}</legend>
+              <Button look="quiet" onClick={() => takeOut(at)}>
+                Take out
+              </Button>
+            </div>
+          )}
+          <OneStage
+            stage={stage}
+            last={at === stages.length - 1}
+            change={(next) => put(stages.map((one, other) => (other === at ? { ...one, ...next } : one)))}
+          />
+        </fieldset>
+      ))}
+      {stages.length < MOST && (
+        <Button look="quiet" className="justify-self-start" onClick={() => put([...stages, STAGE])}>
+          Another stage after that
+        </Button>
+      )}
     </>
   )
 }

@@ -2,7 +2,7 @@
 
 import type { ComponentType } from 'react'
 import type { Api } from '../../../api/call'
-import { Approval, ApprovalStage } from './approval'
+import { Approval, ApprovalStages } from './approval'
 import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
 import { Lapse } from './lapse'
@@ -29,7 +29,7 @@ export const SETTINGS: Setting[] = [
   { name: 'grace', Field: Grace, only: ['elevate'] },
   { name: 'assurance', Field: Assurance },
   { name: 'reason', Field: Reason },
-  { name: 'approval', Field: Approval, More: ApprovalStage },
+  { name: 'approval', Field: Approval, More: ApprovalStages },
   { name: 'ticket', Field: Ticket, More: TicketForm, only: ['elevate', 'extend'] },
   { name: 'starts', Field: Starts, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },

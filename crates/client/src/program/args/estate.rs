@@ -90,6 +90,17 @@ pub(crate) enum PeopleVerb {
         /// The account's name there.
         account: String,
     },
+    /// Say who somebody's manager is, for terms that ask them.
+    Manager {
+        /// Whose.
+        name: String,
+        /// Who.
+        #[arg(required_unless_present = "none")]
+        manager: Option<String>,
+        /// Nobody.
+        #[arg(long, conflicts_with = "manager")]
+        none: bool,
+    },
     /// Where people and groups come from: list, set, read, accept, end.
     Source {
         #[command(subcommand)]
@@ -115,7 +126,7 @@ pub(crate) enum PeopleVerb {
     Duty {
         /// Person or group.
         name: String,
-        /// administrator or auditor.
+        /// administrator, auditor or owner.
         #[arg(value_parser = duty)]
         duty: DutyKind,
         /// Path of the scope.
@@ -359,5 +370,5 @@ fn kind(text: &str) -> Result<SubjectKind, String> {
 }
 
 fn duty(text: &str) -> Result<DutyKind, String> {
-    word(text, "administrator, auditor")
+    word(text, "administrator, auditor, owner")
 }

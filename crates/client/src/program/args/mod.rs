@@ -13,7 +13,8 @@ use tempestas_core::{Seconds, Verdict};
 
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use rights::{
-    ConvertVerb, CoverVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs, WaysVerb,
+    ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
+    WaysVerb,
 };
 
 /// Ask for power when the work needs it; it ends by itself.
@@ -167,6 +168,11 @@ pub(crate) enum Verb {
     Cover {
         #[command(subcommand)]
         verb: Option<CoverVerb>,
+    },
+    /// Answers: who gives them in whose place during an absence.
+    Delegate {
+        #[command(subcommand)]
+        verb: Option<DelegateVerb>,
     },
     /// Terms: what an ask demands, and where each setting comes from.
     Terms {

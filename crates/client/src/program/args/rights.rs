@@ -281,6 +281,34 @@ pub(crate) enum CoverVerb {
 }
 
 #[derive(Subcommand)]
+pub(crate) enum DelegateVerb {
+    /// Have somebody answer in your place while you are away.
+    Begin {
+        /// Who answers.
+        delegate: String,
+        /// From when; now, where it is left out.
+        #[arg(long)]
+        from: Option<Timestamp>,
+        /// Until when.
+        #[arg(long)]
+        until: Timestamp,
+        /// In whose place, where it isn't yours; for administrators of everything.
+        #[arg(long)]
+        of: Option<String>,
+        /// Why.
+        #[arg(long)]
+        reason: Option<String>,
+    },
+    /// Who answers in whose place, the next absence first.
+    List,
+    /// End one before its time.
+    End {
+        /// Reference, like w12.
+        delegation: String,
+    },
+}
+
+#[derive(Subcommand)]
 pub(crate) enum TermsVerb {
     /// List the rules, and how they are weighed.
     List,

@@ -1,12 +1,21 @@
-//! Whether somebody must say yes, and who.
+//! Whether somebody must say yes, and who: stage by stage.
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, terms::setting::Setting};
 
-/// How people write the administrators of a scope, in a name's place.
+/// How people write the administrators of a scope, in a name's place. Nobody is called so.
 const ADMINISTRATORS: &str = "administrators";
+/// The owners of a scope. Names have no spaces, so nobody is called so.
+const OWNERS: &str = "the owners";
+/// The manager of whoever would hold it.
+const MANAGER: &str = "the manager";
+
+/// How many stages there may be.
+const STAGES_MOST: usize = 5;
+/// How many yes or no one of them may take.
+const ANSWERS_MOST: u16 = 50;
 
 /// Who may answer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -19,25 +28,266 @@ pub enum Approver {
     },
     /// The administrators of the scope.
     Administrators,
+    /// Whoever owns the scope: of it and those above, the nearest that is anybody's.
+    Owners,
+    /// The manager of whoever would hold it.
+    Manager,
+}
+
+/// Who is asked as well, once a stage has waited for its time.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "to")]
+pub enum Onward {
+    /// Nobody: it is over then, unanswered.
+    #[default]
+    Nobody,
+    /// Those of the stage that follows.
+    NextStage,
+    /// Others.
+    Others {
+        /// Who.
+        approvers: Vec<Approver>,
+    },
+}
+
+impl Onward {
+    fn is_nobody(&self) -> bool {
+        *self == Self::Nobody
+    }
+
+    /// Of two, the one that asks fewer people.
+    fn stricter(below: &Self, above: &Self) -> Self {
+        match (below, above) {
+            (Self::Others { approvers }, Self::Others { approvers: from })
+                if approvers.iter().all(|approver| from.contains(approver)) =>
+            {
+                below.clone()
+            }
+            _ if below == above => above.clone(),
+            _ => Self::Nobody,
+        }
+    }
+}
+
+/// What one stage of approval takes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct StageTerms {
+    /// Who may decide.
+    pub approvers: Vec<Approver>,
+    /// How many yes settle it.
+    pub yes: u16,
+    /// How many no settle it.
+    pub no: u16,
+    /// How long before it runs out unanswered, or others are asked as well.
+    pub within: Seconds,
+    /// Who those are.
+    #[serde(default, skip_serializing_if = "Onward::is_nobody")]
+    pub onward: Onward,
+    /// Whether whoever covers for one of them answers in their place.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub cover: bool,
+}
+
+impl Default for StageTerms {
+    /// One of the administrators, within the working day.
+    fn default() -> Self {
+        let approvers = vec![Approver::Administrators];
+        Self { approvers, yes: 1, no: 1, within: Seconds::hours(8), onward: Onward::Nobody, cover: false }
+    }
+}
+
+impl StageTerms {
+    /// Everybody whom it may come to.
+    pub(crate) fn named<'s>(&'s self, next: Option<&'s Self>) -> impl Iterator<Item = &'s Approver> {
+        self.approvers.iter().chain(self.onward_to(next))
+    }
+
+    /// Whom it comes to once its time has passed; `next` is the stage that follows.
+    pub(crate) fn onward_to<'s>(&'s self, next: Option<&'s Self>) -> &'s [Approver] {
+        match &self.onward {
+            Onward::Nobody => &[],
+            Onward::NextStage => next.map_or(&[], |next| &next.approvers),
+            Onward::Others { approvers } => approvers,
+        }
+    }
+
+    fn is_empty(&self) -> bool {
+        let onward = matches!(&self.onward, Onward::Others { approvers } if approvers.is_empty());
+        self.approvers.is_empty() || self.yes == 0 || self.no == 0 || self.within.0 == 0 || onward
+    }
+
+    fn stricter(below: &Self, above: &Self) -> Self {
+        // Only a choice among those above counts as tightening; other people would be a way around them.
+        let narrowed = below.approvers.iter().all(|approver| above.approvers.contains(approver));
+        Self {
+            approvers: if narrowed { below.approvers.clone() } else { above.approvers.clone() },
+            yes: below.yes.max(above.yes),
+            no: below.no.min(above.no),
+            within: below.within.min(above.within),
+            onward: Onward::stricter(&below.onward, &above.onward),
+            cover: below.cover && above.cover,
+        }
+    }
+
+    fn tightened_by_report(set: &Self, reported: &Self) -> Self {
+        let both: Vec<Approver> =
+            set.approvers.iter().filter(|approver| reported.approvers.contains(approver)).copied().collect();
+        let approvers = if both.is_empty() { set.approvers.clone() } else { both };
+        Self::stricter(set, &Self { approvers, ..reported.clone() })
+    }
+
+    fn demands_less_than(&self, before: &Self) -> bool {
+        let others = |stage: &Self| match &stage.onward {
+            Onward::Others { approvers } => approvers.clone(),
+            Onward::Nobody | Onward::NextStage => Vec::new(),
+        };
+        let is_new = |after: &[Approver], before: &[Approver]| after.iter().any(|one| !before.contains(one));
+        self.yes < before.yes
+            || self.no > before.no
+            || is_new(&self.approvers, &before.approvers)
+            || is_new(&others(self), &others(before))
+            || self.onward == Onward::NextStage && before.onward != Onward::NextStage
+            || self.cover && !before.cover
+    }
+
+    fn written(&self, world: &World) -> WrittenStage {
+        let names = |approvers: &[Approver]| approvers.iter().map(|one| name(*one, world)).collect();
+        let (next, others) = match &self.onward {
+            Onward::Nobody => (None, None),
+            Onward::NextStage => (Some(NextStage::NextStage), None),
+            Onward::Others { approvers } => (None, Some(names(approvers))),
+        };
+        let approvers = names(&self.approvers);
+        let onward = next.map(WrittenOnward::Next).or_else(|| others.map(WrittenOnward::Others));
+        WrittenStage { approvers, yes: self.yes, no: self.no, within: self.within, onward, cover: self.cover }
+    }
+
+    fn read<E>(written: &WrittenStage, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
+        let WrittenStage { approvers, yes, no, within, onward, cover } = written;
+        let mut named = |names: &[String]| names.iter().map(|name| approver(name, find)).collect::<Result<Vec<_>, E>>();
+        let onward = match onward {
+            None => Onward::Nobody,
+            Some(WrittenOnward::Next(NextStage::NextStage)) => Onward::NextStage,
+            Some(WrittenOnward::Others(names)) => Onward::Others { approvers: named(names)? },
+        };
+        let approvers = named(approvers)?;
+        Ok(Self { approvers, yes: *yes, no: *no, within: *within, onward, cover: *cover })
+    }
+}
+
+fn name(approver: Approver, world: &World) -> String {
+    match approver {
+        Approver::Subject { id } => world.subject_name(id),
+        Approver::Administrators => ADMINISTRATORS.to_owned(),
+        Approver::Owners => OWNERS.to_owned(),
+        Approver::Manager => MANAGER.to_owned(),
+    }
+}
+
+fn approver<E>(name: &str, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Approver, E> {
+    match name {
+        ADMINISTRATORS => Ok(Approver::Administrators),
+        OWNERS => Ok(Approver::Owners),
+        MANAGER => Ok(Approver::Manager),
+        name => find(name).map(|id| Approver::Subject { id }),
+    }
 }
 
 /// Whether somebody must say yes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "is")]
+#[serde(from = "KeptApproval", into = "KeptApproval")]
+#[schemars(with = "KeptApproval")]
 pub enum Approval {
     /// Nobody need be asked.
     None,
+    /// One stage after another; each settled by people of its own.
+    Stages(Vec<StageTerms>),
+}
+
+/// As facts have it: one stage stands by itself, as it did before there could be more.
+#[derive(Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", tag = "is")]
+#[schemars(rename = "Approval")]
+enum KeptApproval {
+    /// Nobody need be asked.
+    None,
     /// One stage.
-    Stage {
-        /// Who may decide.
-        approvers: Vec<Approver>,
-        /// How many yes settle it.
-        yes: u16,
-        /// How many no settle it.
-        no: u16,
-        /// How long before it runs out unanswered.
-        within: Seconds,
+    Stage(StageTerms),
+    /// Several, one after another.
+    Stages {
+        /// Which.
+        stages: Vec<StageTerms>,
     },
+}
+
+impl From<KeptApproval> for Approval {
+    fn from(kept: KeptApproval) -> Self {
+        match kept {
+            KeptApproval::None => Self::None,
+            KeptApproval::Stage(stage) => stage.into(),
+            KeptApproval::Stages { stages } => Self::Stages(stages),
+        }
+    }
+}
+
+impl From<Approval> for KeptApproval {
+    fn from(approval: Approval) -> Self {
+        match approval {
+            Approval::None => Self::None,
+            Approval::Stages(mut stages) => match (stages.len(), stages.pop()) {
+                (1, Some(stage)) => Self::Stage(stage),
+                (_, last) => Self::Stages { stages: stages.into_iter().chain(last).collect() },
+            },
+        }
+    }
+}
+
+impl From<StageTerms> for Approval {
+    fn from(stage: StageTerms) -> Self {
+        Self::Stages(vec![stage])
+    }
+}
+
+/// What one stage takes, as people write it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+#[schemars(rename = "StageTermsView")]
+pub struct WrittenStage {
+    /// Names of people and groups; `administrators` for those of the scope, `the owners` of it, `the manager` of whoever
+    /// would hold it.
+    pub approvers: Vec<String>,
+    /// How many yes settle it.
+    pub yes: u16,
+    /// How many no settle it.
+    pub no: u16,
+    /// How long before it runs out unanswered, or others are asked as well, in seconds.
+    pub within: Seconds,
+    /// Who is asked as well then: others, named as `approvers` are, or those of the stage that follows. Where it is left out,
+    /// it runs out.
+    #[serde(default)]
+    pub onward: Option<WrittenOnward>,
+    /// Whether whoever covers for one of them answers in their place.
+    #[serde(default)]
+    pub cover: bool,
+}
+
+/// Who is asked as well once a stage has waited for its time, as people write it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(untagged)]
+#[schemars(rename = "OnwardView")]
+pub enum WrittenOnward {
+    /// Those of the stage that follows.
+    Next(NextStage),
+    /// Others, by name.
+    Others(Vec<String>),
+}
+
+/// Those of the stage that follows, in a word.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum NextStage {
+    /// `next-stage`.
+    NextStage,
 }
 
 /// Whether somebody must say yes, as people write it.
@@ -48,21 +298,45 @@ pub enum WrittenApproval {
     /// Nobody need be asked.
     None,
     /// One stage.
-    Stage {
-        /// Names of people and groups; `administrators` for those of the scope.
-        approvers: Vec<String>,
-        /// How many yes settle it.
-        yes: u16,
-        /// How many no settle it.
-        no: u16,
-        /// How long before it runs out unanswered, in seconds.
-        within: Seconds,
+    Stage(WrittenStage),
+    /// Several, one after another.
+    Stages {
+        /// Which; five at most.
+        stages: Vec<WrittenStage>,
     },
 }
 
 impl Default for Approval {
     fn default() -> Self {
-        Self::Stage { approvers: vec![Approver::Administrators], yes: 1, no: 1, within: Seconds::hours(8) }
+        StageTerms::default().into()
+    }
+}
+
+impl Approval {
+    /// Its stages; none where nobody need be asked.
+    #[must_use]
+    pub fn stages(&self) -> &[StageTerms] {
+        match self {
+            Self::None => &[],
+            Self::Stages(stages) => stages,
+        }
+    }
+
+    /// Each stage with the one that follows it.
+    pub(crate) fn in_turn(&self) -> impl Iterator<Item = (&StageTerms, Option<&StageTerms>)> {
+        let stages = self.stages();
+        stages.iter().enumerate().map(|(at, stage)| (stage, stages.get(at + 1)))
+    }
+
+    /// Every stage of two, both of which are to be satisfied.
+    fn each(one: &Self, other: &Self, both: impl Fn(&StageTerms, &StageTerms) -> StageTerms) -> Self {
+        let (one, other) = (one.stages(), other.stages());
+        let stages = (0..one.len().max(other.len())).filter_map(|at| match (one.get(at), other.get(at)) {
+            (Some(one), Some(other)) => Some(both(one, other)),
+            (one, other) => one.or(other).cloned(),
+        });
+        let stages: Vec<StageTerms> = stages.collect();
+        if stages.is_empty() { Self::None } else { Self::Stages(stages) }
     }
 }
 
@@ -80,82 +354,75 @@ impl Setting for Approval {
     }
 
     fn stricter(below: Self, above: Self) -> Self {
-        let (
-            Self::Stage { approvers, yes, no, within },
-            Self::Stage { approvers: from, yes: least, no: most, within: longest },
-        ) = (&below, &above)
-        else {
-            return if below == Self::None { above } else { below };
-        };
-        // Only a choice among those above counts as tightening; other people would be a way around them.
-        let narrowed = approvers.iter().all(|approver| from.contains(approver));
-        Self::Stage {
-            approvers: if narrowed { approvers.clone() } else { from.clone() },
-            yes: *yes.max(least),
-            no: *no.min(most),
-            within: *within.min(longest),
-        }
+        Self::each(&below, &above, StageTerms::stricter)
     }
 
     /// A target that lies about itself puts nobody in an approver's place: of those that other rules name it may leave fewer,
-    /// or want more of their yes.
+    /// or want more of their yes, or one more stage.
     fn tightened_by_report(set: Self, reported: Self) -> Self {
-        let (Self::Stage { approvers, .. }, Self::Stage { approvers: named, yes, no, within }) = (&set, &reported)
-        else {
-            return if set == Self::None { reported } else { set };
-        };
-        let both: Vec<Approver> = approvers.iter().filter(|approver| named.contains(approver)).copied().collect();
-        let approvers = if both.is_empty() { approvers.clone() } else { both };
-        Self::stricter(set, Self::Stage { approvers, yes: *yes, no: *no, within: *within })
+        Self::each(&set, &reported, StageTerms::tightened_by_report)
     }
 
     fn demands_less_than(&self, before: &Self) -> bool {
-        match (before, self) {
-            (Self::None, _) => false,
-            (Self::Stage { .. }, Self::None) => true,
-            (
-                Self::Stage { approvers: before, yes: wanted, no: stopped, .. },
-                Self::Stage { approvers: after, yes, no, .. },
-            ) => yes < wanted || no > stopped || after.iter().any(|approver| !before.contains(approver)),
-        }
+        let (after, before) = (self.stages(), before.stages());
+        after.len() < before.len() || after.iter().zip(before).any(|(after, before)| after.demands_less_than(before))
     }
 
     fn words(&self, world: &World) -> String {
-        match self.written(world) {
-            WrittenApproval::None => "nobody need be asked".to_owned(),
-            WrittenApproval::Stage { approvers, yes, no, within } => {
-                format!("{yes} yes (or {no} no) within {within} from {}", approvers.join(" or "))
+        let said = |stage: &StageTerms| {
+            let WrittenStage { approvers, yes, no, within, onward, cover } = stage.written(world);
+            let then = match onward {
+                None => String::new(),
+                Some(WrittenOnward::Next(NextStage::NextStage)) => ", then from those of the next stage too".to_owned(),
+                Some(WrittenOnward::Others(others)) => format!(", then from {} too", others.join(" or ")),
+            };
+            let or_cover = if cover { ", or whoever covers for them" } else { "" };
+            format!("{yes} yes (or {no} no) within {within} from {}{or_cover}{then}", approvers.join(" or "))
+        };
+        match self.stages() {
+            [] => "nobody need be asked".to_owned(),
+            [stage] => said(stage),
+            stages => {
+                let numbered = (1..).zip(stages).map(|(number, stage)| format!("{number}. {}", said(stage)));
+                numbered.collect::<Vec<_>>().join("; ")
             }
         }
     }
 
     fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        match self {
-            Self::Stage { approvers, yes, no, within }
-                if approvers.is_empty() || *yes == 0 || *no == 0 || within.0 == 0 =>
-            {
-                Err(TermsRefusal::EmptyApproval.into())
-            }
-            Self::Stage { .. } | Self::None => Ok(()),
+        let Self::Stages(stages) = self else { return Ok(()) };
+        if stages.is_empty() || stages.iter().any(StageTerms::is_empty) {
+            return Err(TermsRefusal::EmptyApproval.into());
         }
+        if stages.len() > STAGES_MOST {
+            return Err(TermsRefusal::TooManyStages { stages: stages.len(), most: STAGES_MOST }.into());
+        }
+        if stages.iter().any(|stage| stage.yes.max(stage.no) > ANSWERS_MOST) {
+            return Err(TermsRefusal::TooManyAnswers { most: ANSWERS_MOST }.into());
+        }
+        if stages.last().is_some_and(|last| last.onward == Onward::NextStage) {
+            return Err(TermsRefusal::NoNextStage { stage: stages.len() }.into());
+        }
+        Ok(())
     }
 
     fn written(&self, world: &World) -> WrittenApproval {
-        let Self::Stage { approvers, yes, no, within } = self else { return WrittenApproval::None };
-        let name = |approver: &Approver| match approver {
-            Approver::Subject { id } => world.subject_name(*id),
-            Approver::Administrators => ADMINISTRATORS.to_owned(),
-        };
-        let approvers = approvers.iter().map(name).collect();
-        WrittenApproval::Stage { approvers, yes: *yes, no: *no, within: *within }
+        let mut stages: Vec<WrittenStage> = self.stages().iter().map(|stage| stage.written(world)).collect();
+        match (self, stages.len()) {
+            (Self::None, _) => WrittenApproval::None,
+            (_, 1) => WrittenApproval::Stage(stages.remove(0)),
+            _ => WrittenApproval::Stages { stages },
+        }
     }
 
     fn read<E>(written: WrittenApproval, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
-        let WrittenApproval::Stage { approvers, yes, no, within } = written else { return Ok(Self::None) };
-        let named = |name: &String| match name.as_str() {
-            ADMINISTRATORS => Ok(Approver::Administrators),
-            name => find(name).map(|id| Approver::Subject { id }),
-        };
-        Ok(Self::Stage { approvers: approvers.iter().map(named).collect::<Result<_, _>>()?, yes, no, within })
+        match written {
+            WrittenApproval::None => Ok(Self::None),
+            WrittenApproval::Stage(stage) => StageTerms::read(&stage, find).map(Self::from),
+            WrittenApproval::Stages { stages } => {
+                let read: Result<_, E> = stages.iter().map(|stage| StageTerms::read(stage, find)).collect();
+                read.map(Self::Stages)
+            }
+        }
     }
 }

@@ -11,7 +11,7 @@ mod starts;
 mod ticket;
 mod usual;
 
-pub use approval::{Approval, Approver, WrittenApproval};
+pub use approval::{Approval, Approver, NextStage, Onward, StageTerms, WrittenApproval, WrittenOnward, WrittenStage};
 pub use extensions::Extensions;
 pub use grace::Grace;
 pub use lapse::LapseRule;
