@@ -173,7 +173,7 @@ pub(crate) fn making(
         let approval = if wished && terms.approval == Approval::None { by_administrators() } else { terms.approval };
         // Whoever would be made eligible answers no more than whoever wished it.
         let parties: Vec<SubjectId> = by.into_iter().chain(world.people_in(subject)).collect();
-        let concern = Concern { scope: right.scope, holder: subject, parties: &parties };
+        let concern = Concern { scope: right.scope, wider: None, holder: subject, parties: &parties };
         let asked = asked_in_stages(world, &approval, concern, now);
         let stages = approval.stages().iter().zip(asked).map(|(terms, asked)| Stage::of(terms, asked));
         making.stages = both(making.stages, stages.collect());

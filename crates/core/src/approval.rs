@@ -117,6 +117,14 @@ impl Stage {
         named(person) || lent.any(|away| named(away.who))
     }
 
+    /// Whether enough said yes of those who would be asked now, as many as it takes now.
+    pub(crate) fn still_holds(&self, world: &World, now: &Self) -> bool {
+        let yes = self.answers.iter().filter(|answer| answer.verdict == Verdict::Yes).map(|answer| answer.by);
+        let counted: BTreeSet<SubjectId> =
+            yes.filter(|by| now.still_asks(world, self, *by)).map(|by| world.human(by)).collect();
+        counted.len() >= usize::from(self.yes.max(now.yes))
+    }
+
     /// How many answered so.
     #[must_use]
     pub fn count(&self, verdict: Verdict) -> usize {

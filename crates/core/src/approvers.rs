@@ -17,6 +17,8 @@ use crate::{
 pub(crate) struct Concern<'a> {
     /// Where the right is.
     pub(crate) scope: ScopeId,
+    /// Where it was asked for at first, where a yes to less made it narrower: those of that place answer as well.
+    pub(crate) wider: Option<ScopeId>,
     /// Who would hold it, or come to be able to ask for it.
     pub(crate) holder: SubjectId,
     /// Who gains by it, and therefore answers nothing about it.
@@ -27,9 +29,12 @@ impl<'a> Concern<'a> {
     /// Of an elevation that was asked for.
     pub(crate) fn of(elevation: &'a Elevation) -> Self {
         let parties = std::slice::from_ref(&elevation.asker);
-        // Where a yes to less made it narrower, those of the place that was asked about still answer.
-        let scope = elevation.asked.map_or(elevation.right.scope, |asked| asked.right.scope);
-        Self { scope, holder: elevation.holder, parties }
+        let wider = elevation.asked.map(|asked| asked.right.scope);
+        Self { scope: elevation.right.scope, wider, holder: elevation.holder, parties }
+    }
+
+    fn scopes(&self) -> impl Iterator<Item = ScopeId> {
+        [Some(self.scope), self.wider].into_iter().flatten()
     }
 }
 
@@ -67,13 +72,11 @@ fn who_may_answer<'a>(
 fn named(world: &World, approver: Approver, concern: Concern<'_>, now: Timestamp) -> BTreeSet<SubjectId> {
     match approver {
         Approver::Subject { id } => world.people_in(id),
-        Approver::Administrators => {
-            with_duty(world, DutyKind::Administrator, |scope| world.is_within(concern.scope, scope))
-        }
+        Approver::Administrators => with_duty(world, DutyKind::Administrator, |at| world.is_within(concern.scope, at)),
         Approver::Owners => {
             let owners = |scope: ScopeId| with_duty(world, DutyKind::Owner, |at| at == scope);
-            let nearest = world.upwards(concern.scope).map(|scope| owners(scope.id)).find(|owners| !owners.is_empty());
-            nearest.unwrap_or_default()
+            let nearest = |scope| world.upwards(scope).map(|scope| owners(scope.id)).find(|owners| !owners.is_empty());
+            concern.scopes().filter_map(nearest).flatten().collect()
         }
         Approver::Manager => manager_of(world, concern, now).into_iter().collect(),
     }

@@ -242,7 +242,7 @@ pub(crate) fn demand_of(
         refuse_own_terms(world, &terms, asker, now)?;
     }
     let parties = std::slice::from_ref(&asker);
-    let concern = Concern { scope: right.scope, holder: asker, parties };
+    let concern = Concern { scope: right.scope, wider: None, holder: asker, parties };
     let stages = asked_in_stages(world, &terms.approval, concern, now);
     let demand = Demand {
         right,

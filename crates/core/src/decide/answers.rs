@@ -162,7 +162,8 @@ fn ensure_may_answer(
     let stages = elevation.rounds.last().map(|round| &round.stages);
     let open = stages.and_then(|stages| Some((stages, stages.open_at()?, stages.open()?)));
     let Some((stages, at, stage)) = open else { return Err(AnswerRefusal::NothingAsked { id }.into()) };
-    if let Some(answered) = stages.answered_in(world, me).filter(|answered| *answered != at) {
+    let answered = stages.answered_in(world, me);
+    if let Some(answered) = answered.filter(|answered| *answered != at) {
         return Err(AnswerRefusal::AnsweredInStage { id, stage: answered + 1 }.into());
     }
     if !stage.approvers.contains(&me) {
@@ -173,10 +174,10 @@ fn ensure_may_answer(
     if !still_asked(world, approval, (at, stage), Concern::of(elevation), now).contains(&me) {
         return Err(AnswerRefusal::NoLongerNamed { id }.into());
     }
-    if stage.has_run_out(now) {
-        return Err(AnswerRefusal::RanOut { id, at: stage.until.unwrap_or(now) }.into());
+    if let Some(at) = stage.until.filter(|until| now >= *until) {
+        return Err(AnswerRefusal::RanOut { id, at }.into());
     }
-    if stages.answered_in(world, me).is_some() {
+    if answered.is_some() {
         return Err(AnswerRefusal::AnsweredAlready { id }.into());
     }
     let settles = |elevation: &Elevation| could_settle(world, elevation, approval, now);

@@ -359,23 +359,26 @@ fn answer(
     let lasts = now_demanded
         .longest
         .is_none_or(|longest| ensure_lasts(world, longest, appointment.from.max(now), appointment.until).is_ok());
-    answered(&mut deciding.by(person), proven, appointment, verdict, lasts);
+    // What an earlier stage was settled by may not be enough any more.
+    let begun = appointment.stages.all().iter().filter(|stage| stage.until.is_some());
+    let holds = begun.zip(&now_demanded.stages).all(|(stage, now)| stage.still_holds(world, now));
+    answered(&mut deciding.by(person), proven, appointment, verdict, lasts && holds);
     Ok(())
 }
 
-/// What an answer comes to; `lasts` where the terms still let it be as long as was wished.
-fn answered(draft: &mut Draft<'_, '_>, _: FreshProof, mut appointment: Appointment, verdict: Verdict, lasts: bool) {
+/// What an answer comes to; `may_be` where the terms still let it be as long as was wished, by what was answered.
+fn answered(draft: &mut Draft<'_, '_>, _: FreshProof, mut appointment: Appointment, verdict: Verdict, may_be: bool) {
     let (id, now) = (appointment.id, draft.now());
     let stage = appointment.stages.open();
     let (granted, refused) = (stage.is_some_and(Stage::is_granted), stage.is_some_and(Stage::is_refused));
-    let next = granted && !refused && appointment.stages.begin_next(now, Timestamp::MAX);
+    let next = granted && !refused && may_be && appointment.stages.begin_next(now, Timestamp::MAX);
     let stage = number(appointment.stages.open_at());
     draft.fact(What::AppointmentAnswered { appointment: id, verdict }, vec![Row::Appointment(appointment.clone())]);
     if refused {
         settle(draft, appointment, AppointmentState::Refused);
     } else if next {
         draft.fact(What::AppointmentStageBegun { appointment: id, stage }, Vec::new());
-    } else if granted && (!lasts || appointment.until.is_some_and(|until| until <= now)) {
+    } else if granted && (!may_be || appointment.until.is_some_and(|until| until <= now)) {
         settle(draft, appointment, AppointmentState::Unanswered);
     } else if granted {
         make(draft, appointment);

@@ -221,5 +221,5 @@ fn answers(
 /// What an answer to the holder's ask would be about.
 fn concern(recorded: &Recorded) -> Concern<'_> {
     let parties = std::slice::from_ref(&recorded.holder);
-    Concern { scope: recorded.right.scope, holder: recorded.holder, parties }
+    Concern { scope: recorded.right.scope, wider: None, holder: recorded.holder, parties }
 }

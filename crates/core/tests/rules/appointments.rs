@@ -12,13 +12,7 @@ fn house(hours: u32) -> House {
     let made = Settings {
         longest: Some(Longest(Seconds::hours(hours))),
         reason: Some(ReasonRule::Required { at_least: 5 }),
-        approval: Some(Approval::from(StageTerms {
-            approvers,
-            yes: 1,
-            no: 1,
-            within: Seconds::hours(8),
-            ..StageTerms::default()
-        })),
+        approval: Some(Approval::from(StageTerms { approvers, ..StageTerms::default() })),
         ..Settings::default()
     };
     let terms = Terms { act: Act::BeMadeEligible, ..rule(house.world.root.unwrap(), made) };

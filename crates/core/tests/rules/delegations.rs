@@ -94,10 +94,7 @@ fn one_that_is_taken_back_lends_nothing_any_more() {
     let id = ask(&mut house);
     house.well(Who::First, DelegationCommand::End { delegation: lent });
     assert_eq!(house.answer(Who::Other, id, Verdict::Yes), Err(AnswerRefusal::NoLongerNamed { id }.into()));
-    for _ in 0..60 {
-        house.now = later(house.now, Seconds(1));
-        house.tick();
-    }
+    house.pass_a_minute();
     assert_eq!(house.phase(id), Phase::Ended(End::Unanswered), "it is asked anew, of whom it was");
 }
 

@@ -221,6 +221,14 @@ impl House {
         self.act(Caller::service(), Command::Tick).unwrap();
     }
 
+    /// A minute passes, second by second: within one, whatever waits is looked at.
+    pub fn pass_a_minute(&mut self) {
+        for _ in 0..60 {
+            self.now = later(self.now, Seconds(1));
+            self.tick();
+        }
+    }
+
     pub fn ask(&mut self, who: Who, seconds: u32, start: StartChoice) -> Result<ElevationId, Refusal> {
         self.ask_for(who, self.right(), seconds, start)
     }

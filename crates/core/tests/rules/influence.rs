@@ -55,13 +55,7 @@ fn eligible(house: &mut House, who: SubjectId) {
 fn wants_a_yes_to_be_eligible(house: &mut House) {
     let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
     let settings = Settings {
-        approval: Some(Approval::from(StageTerms {
-            approvers,
-            yes: 1,
-            no: 1,
-            within: Seconds::hours(72),
-            ..StageTerms::default()
-        })),
+        approval: Some(Approval::from(StageTerms { approvers, within: Seconds::hours(72), ..StageTerms::default() })),
         ..Settings::default()
     };
     let terms = Terms { act: Act::BeMadeEligible, ..rule(house.world.root.unwrap(), settings) };
@@ -185,13 +179,7 @@ fn whoever_weakens_what_would_hold_them_up_waits_a_day_however_it_is_done() {
         house.well(Who::Administrator, EstateCommand::AddFolder { parent: root, name: "elsewhere".to_owned() });
         let strict = settings(1);
         let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
-        let approval = Some(Approval::from(StageTerms {
-            approvers,
-            yes: 1,
-            no: 1,
-            within: Seconds::hours(8),
-            ..StageTerms::default()
-        }));
+        let approval = Some(Approval::from(StageTerms { approvers, ..StageTerms::default() }));
         house.well(Who::Administrator, TermsCommand::Set { terms: rule(target, Settings { approval, ..strict }) });
         house.now = later(house.now, Seconds::hours(48));
         assert!(house.ask(Who::Asker, 600, StartChoice::AtYes).is_ok(), "with a yes");
@@ -226,13 +214,7 @@ fn leaving_a_group_whose_rule_demands_more_is_a_hand_of_whoever_did_it() {
     let mut house = house(0);
     let group = group(&mut house, "suppliers", &[Who::Asker]);
     let approvers = vec![Approver::Subject { id: house.id(Who::First) }];
-    let approval = Some(Approval::from(StageTerms {
-        approvers,
-        yes: 1,
-        no: 1,
-        within: Seconds::hours(8),
-        ..StageTerms::default()
-    }));
+    let approval = Some(Approval::from(StageTerms { approvers, ..StageTerms::default() }));
     let strict = Terms { asker: Some(group), ..rule(house.target(), Settings { approval, ..settings(1) }) };
     house.well(Who::Administrator, TermsCommand::Set { terms: strict });
     house.now = later(house.now, Seconds::hours(48));

@@ -270,18 +270,12 @@ fn an_ask_ends_when_too_few_of_those_who_could_answer_are_left() {
         let subject = house.id(who);
         house.well(Who::Administrator, PeopleCommand::Suspend { subject });
     };
-    let a_minute = |house: &mut House| {
-        for _ in 0..60 {
-            house.now = later(house.now, Seconds(1));
-            house.tick();
-        }
-    };
     let mut house = House::new(&settings(2));
     let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
-    a_minute(&mut house);
+    house.pass_a_minute();
     assert_eq!(house.world.elevations[&asked].phase, Phase::Waiting, "two may answer, and two are needed");
     suspend(&mut house, Who::Other);
-    a_minute(&mut house);
+    house.pass_a_minute();
     let ended = &house.world.elevations[&asked];
     assert_eq!((ended.phase, ended.trouble.as_deref()), (Phase::Ended(End::Unanswered), Some(LEFT_ALONE)));
 
@@ -289,7 +283,7 @@ fn an_ask_ends_when_too_few_of_those_who_could_answer_are_left() {
     let mut house = House::new(&settings(1));
     let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     suspend(&mut house, Who::Other);
-    a_minute(&mut house);
+    house.pass_a_minute();
     assert_eq!(house.world.elevations[&asked].phase, Phase::Waiting);
     house.answer(Who::First, asked, Verdict::Yes).unwrap();
     assert!(house.world.elevations[&asked].phase != Phase::Waiting);

@@ -109,10 +109,7 @@ fn who_is_left_of_later_stages_is_looked_at_while_an_earlier_one_waits() {
     let id = ask(&mut house);
     let piet = house.id(Who::Other);
     house.well(Who::Administrator, PeopleCommand::Suspend { subject: piet });
-    for _ in 0..60 {
-        house.now = later(house.now, Seconds(1));
-        house.tick();
-    }
+    house.pass_a_minute();
     assert_eq!(house.phase(id), Phase::Ended(End::Unanswered), "nobody could settle the second");
 }
 
@@ -398,6 +395,83 @@ fn being_made_eligible_takes_stages_too() {
     let wish = EligibilityCommand::Give { subject: house.id(Who::Other), right, from, until, reason };
     let refused = house.try_as(Who::Administrator, wish).unwrap_err();
     assert_eq!(refused, EligibilityRefusal::TooFewTogetherToAppoint { humans: 2 }.into());
+}
+
+#[test]
+fn a_wish_is_not_made_by_an_earlier_stage_that_isnt_enough_any_more() {
+    let strict = |house: &House, yes: u16| {
+        let first = StageTerms { yes, ..stage(house, &[Who::First, Who::Asker]) };
+        let approval = Some(Approval::Stages(vec![first, stage(house, &[Who::Other])]));
+        let settings = Settings { approval, ..Settings::default() };
+        Terms { act: Act::BeMadeEligible, pins: vec!["approval".to_owned()], ..rule(house.target(), settings) }
+    };
+    let more = |house: &mut House| {
+        let terms = strict(house, 2);
+        house.well(Who::First, TermsCommand::Set { terms });
+    };
+    let leaves = |house: &mut House| {
+        let subject = house.id(Who::First);
+        house.well(Who::Administrator, PeopleCommand::Suspend { subject });
+    };
+    for (changed, made) in [(None, true), (Some(&more as &dyn Fn(&mut House)), false), (Some(&leaves), false)] {
+        let mut house = House::new(&settings(1));
+        let (root, oda) = (house.world.root.unwrap(), house.id(Who::First));
+        let duty = PeopleCommand::GiveDuty { subject: oda, kind: DutyKind::Administrator, scope: root };
+        house.well(Who::Administrator, duty);
+        let terms = strict(&house, 1);
+        house.well(Who::Administrator, TermsCommand::Set { terms });
+        let jan = PeopleCommand::AddSubject {
+            kind: SubjectKind::Person,
+            name: Said::new("jan"),
+            about: Said::new("Jan of the pier"),
+            second_of: None,
+        };
+        house.well(Who::Administrator, jan);
+        house.now = later(house.now, Seconds::hours(48));
+        let (subject, right) = (house.world.subject_named("jan").unwrap().id, house.right());
+        let wish = EligibilityCommand::Give { subject, right, from: None, until: None, reason: None };
+        house.well(Who::Administrator, wish);
+        let id = house.world.appointments.values().next_back().unwrap().id;
+        let answer = |house: &mut House, who| {
+            let shown = house.world.appointments[&id].digest();
+            let verdict = Verdict::Yes;
+            house.try_as(who, EligibilityCommand::Answer { appointment: id, verdict, reason: None, shown }).map(|_| ())
+        };
+        answer(&mut house, Who::First).unwrap();
+        changed.into_iter().for_each(|change| change(&mut house));
+        answer(&mut house, Who::Other).unwrap();
+        assert_eq!(house.world.appointments[&id].state == AppointmentState::Made, made);
+        assert_eq!(house.world.eligibilities_of(subject).any(|held| held.right == right), made);
+    }
+}
+
+#[test]
+fn what_was_narrowed_is_answered_by_those_of_either_place() {
+    let mut house = in_stages(|_| vec![StageTerms { approvers: vec![Approver::Owners], ..StageTerms::default() }]);
+    let target = house.target();
+    let lake = house.world.child(target, "lake").unwrap().id;
+    for (who, scope) in [(Who::First, target), (Who::Other, lake)] {
+        let subject = house.id(who);
+        house.well(Who::Administrator, PeopleCommand::GiveDuty { subject, kind: DutyKind::Owner, scope });
+    }
+    house.now = later(house.now, Seconds::hours(48));
+    let narrowed = |house: &mut House| {
+        let id = house.ask(Who::Asker, 600, StartChoice::OnBegin).unwrap();
+        let less = Less { scope: Some(lake), ..Less::default() };
+        house.answer_less(Who::First, id, Verdict::Yes, Some(less)).unwrap();
+        id
+    };
+    let id = narrowed(&mut house);
+    house.well(Who::Asker, ElevationCommand::Begin { elevation: id });
+    assert_eq!(house.phase(id), Phase::Opening, "whoever owns the whole says so of a part");
+    let id = narrowed(&mut house);
+    let (target, grown) = (house.target(), survey(house.now, 2));
+    house.keeper(Report::Surveyed { target, digest: Digest::of(&[b"grown"]), survey: Box::new(grown) });
+    house.well(Who::Asker, ElevationCommand::Begin { elevation: id });
+    assert_eq!(open(&house, id), (0, vec![house.id(Who::Other)]), "asked anew, it is of the part's owner");
+    house.answer(Who::Other, id, Verdict::Yes).unwrap();
+    house.well(Who::Asker, ElevationCommand::Begin { elevation: id });
+    assert_eq!(house.phase(id), Phase::Opening);
 }
 
 #[test]
