@@ -25,8 +25,6 @@ pub(crate) enum EdgeRefusal {
     WholeLedger,
     #[error("the first day is for those who look after everything")]
     NotOfEverything,
-    #[error("you can't reset your own sign-in; another administrator can, or `tempestasd recover` on the machine")]
-    OwnReset,
     #[error("{open} drafts wait for you in the console, and {most} is the most")]
     TooManyDrafts { open: usize, most: usize },
     #[error("a draft keeps no secret: leave it out, or do this in the console")]
@@ -59,8 +57,6 @@ pub(crate) enum EdgeRefusal {
     SurveyGone,
     #[error("the target answered only in part, and a half survey is never taken in; survey again")]
     HalfSurvey,
-    #[error("nothing was founded here yet")]
-    NotFounded,
     #[error(
         "this is not what you were shown any more: the authorities have been taken a step further meanwhile; look again and decide anew"
     )]
@@ -89,8 +85,6 @@ pub(crate) enum EdgeRefusal {
     BadConnection { why: String },
     #[error("give the host's name, and an account name of a-z, 0-9, `_` and `-`")]
     BadHost,
-    #[error("`{place}` does not lie below `{base}`")]
-    OutsideBase { place: String, base: String },
     #[error("a password has {least} letters or more, and at most {most} bytes")]
     BadPassword { least: usize, most: usize },
     #[error("this code is wrong or was used before; wait for the next one your authenticator shows")]
@@ -137,8 +131,7 @@ impl EdgeRefusal {
             | Self::OnlyInConsole
             | Self::LetInElsewhere
             | Self::WholeLedger
-            | Self::NotOfEverything
-            | Self::OwnReset => Class::NotAllowed,
+            | Self::NotOfEverything => Class::NotAllowed,
             Self::TooManyDrafts { .. } => Class::Limit,
             Self::DraftChanged | Self::AuthoritiesChanged => Class::Changed,
             Self::DraftSettled { .. }
@@ -152,7 +145,6 @@ impl EdgeRefusal {
             | Self::NoSurveyHeld { .. }
             | Self::SurveyGone
             | Self::HalfSurvey
-            | Self::NotFounded
             | Self::HostsUntold { .. } => Class::Conflict,
             _ => Class::Invalid,
         }

@@ -1,7 +1,7 @@
 //! The SSH certificate authorities: which hosts trust them, and one pair following another.
 
 use tempestas_api::{AuthoritiesStep, AuthoritiesView, HostTrust, RotationStage};
-use tempestas_core::{Command, Connector, Note, ScopeId};
+use tempestas_core::{Command, Connector, EstateRefusal, Note, Refusal, ScopeId};
 
 use crate::{
     authorities::{self, Signs, digest, trusted},
@@ -56,7 +56,7 @@ pub(super) async fn step(
     Administrator(me): Administrator,
     Body(step): Body<AuthoritiesStep>,
 ) -> Answer<AuthoritiesView> {
-    let root = me.app.world().root.ok_or(EdgeRefusal::NotFounded)?;
+    let root = me.app.world().root.ok_or(Refusal::from(EstateRefusal::NotFounded))?;
     me.administers(root)?;
     let stage = authorities::rotation(&me.app).await?;
     if stage != step.from {

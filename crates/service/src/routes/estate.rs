@@ -8,7 +8,8 @@ use tempestas_api::{
     SurveyReply, TargetSettings, TargetView, WhichTarget,
 };
 use tempestas_core::{
-    Alarm, Command, Connector, EstateCommand, Fact, Note, Phase, Said, ScopeId, ScopeKind, Seconds, Weight, What, World,
+    Alarm, Command, Connector, EstateCommand, Fact, Note, PeopleRefusal, Phase, Refusal, Said, ScopeId, ScopeKind,
+    Seconds, Weight, What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Private;
@@ -146,7 +147,11 @@ fn ensure_reachable(connector: &Connector) -> Result<(), Failure> {
         }
         Connector::Ldap { url, base, grants, .. } => {
             if !grants.to_lowercase().ends_with(&base.to_lowercase()) {
-                return Err(EdgeRefusal::OutsideBase { place: grants.clone(), base: base.clone() }.into());
+                return Err(Refusal::from(PeopleRefusal::OutsideDirectory {
+                    place: grants.clone(),
+                    base: base.clone(),
+                })
+                .into());
             }
             local::ensure_url(url, &["ldap"]).map_err(wrong)
         }

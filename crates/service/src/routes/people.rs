@@ -6,7 +6,8 @@ use tempestas_api::{
     SubjectFilter, SubjectView, WhichTarget,
 };
 use tempestas_core::{
-    CredentialStep, PeopleCommand, Said, Sight, SubjectId, SubjectKind, What, World, not_administrator,
+    CredentialStep, PeopleCommand, PeopleRefusal, Refusal, Said, Sight, SubjectId, SubjectKind, What, World,
+    not_administrator,
 };
 use tempestas_store::Private;
 
@@ -73,7 +74,7 @@ pub(super) async fn enrolment(Administrator(me): Administrator, At(who): At) -> 
         return Err(EdgeRefusal::NoPerson { name }.into());
     }
     if person == me.person {
-        return Err(EdgeRefusal::OwnReset.into());
+        return Err(Refusal::from(PeopleRefusal::OwnReset).into());
     }
     let secret = keyring::random_text();
     let expires = Timestamp::now().checked_add(ENROLMENT_LASTS).unwrap_or(Timestamp::MAX);
