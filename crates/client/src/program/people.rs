@@ -100,15 +100,7 @@ pub(crate) async fn people(cli: &Cli, verb: PeopleVerb) -> anyhow::Result<()> {
             cli.fresh(async |client| client.set_account(&name, was, &new).await).await?;
             cli.done(&format!("`{}` on {} is {name}'s account.", new.account, new.target))
         }
-        PeopleVerb::Manager { name, manager, none: _ } => {
-            let was = LookedAt::This(cli.client().manager(&name).await?.digest);
-            let new = NewManager { manager };
-            cli.fresh(async |client| client.set_manager(&name, was, &new).await).await?;
-            match &new.manager {
-                Some(manager) => cli.done(&format!("{manager} is {name}'s manager.")),
-                None => cli.done(&format!("{name} has no manager that is known.")),
-            }
-        }
+        PeopleVerb::Manager { name, manager, none: _ } => set_manager(cli, &name, manager).await,
         PeopleVerb::Join { group, member } => {
             let new = NewMember { member };
             cli.fresh(async |client| client.add_member(&group, &new).await).await?;
@@ -128,6 +120,16 @@ pub(crate) async fn people(cli: &Cli, verb: PeopleVerb) -> anyhow::Result<()> {
             cli.fresh(async |client| client.end_duty(&id).await).await?;
             cli.done(&format!("Ended duty {id}."))
         }
+    }
+}
+
+async fn set_manager(cli: &Cli, name: &str, manager: Option<String>) -> anyhow::Result<()> {
+    let was = LookedAt::This(cli.client().manager(name).await?.digest);
+    let new = NewManager { manager };
+    cli.fresh(async |client| client.set_manager(name, was, &new).await).await?;
+    match &new.manager {
+        Some(manager) => cli.done(&format!("{manager} is {name}'s manager.")),
+        None => cli.done(&format!("{name} has no manager that is known.")),
     }
 }
 
