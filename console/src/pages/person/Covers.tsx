@@ -3,48 +3,19 @@
 import { useState } from 'react'
 import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
-import { Input } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference, State, Who } from '../../parts/told'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { count, fromDay } from '../../words/time'
-import { inDays, useWindow, Window } from './Window'
+import { count } from '../../words/time'
+import { type Absence, AbsenceForm } from './AbsenceForm'
 
 type One = Api['AppointmentView']
 
 function Arrange({ absent, close }: { absent: string; close: () => void }) {
-  const [standIn, setStandIn] = useState('')
-  const typing = useWindow(inDays(5))
-  const { from, until, reason } = typing.typed
-  const cover = useAction(
-    () =>
-      post('/api/v1/covers', {
-        absent,
-        stand_in: standIn.trim(),
-        from: from ? fromDay(from) : null,
-        until: new Date(`${until}T18:00`).toISOString(),
-        reason: reason || null,
-      }),
-    close,
-  )
-  return (
-    <div className="grid gap-3">
-      <Input
-        label="Who stands in"
-        placeholder="first.last"
-        value={standIn}
-        onChange={(event) => setStandIn(event.target.value)}
-        autoFocus
-      />
-      <Window of={typing} ends="Six in the evening" />
-      <Wrong error={cover.error} />
-      <Button look="main" busy={cover.isPending} disabled={!standIn.trim() || !until} onClick={() => cover.mutate()}>
-        Have them stand in
-      </Button>
-    </div>
-  )
+  const send = ({ who, ...rest }: Absence) => post('/api/v1/covers', { absent, stand_in: who, ...rest })
+  return <AbsenceForm who="Who stands in" sends="Have them stand in" send={send} close={close} />
 }
 
 function Account({ id }: { id: string }) {

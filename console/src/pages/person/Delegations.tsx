@@ -4,47 +4,17 @@ import { useState } from 'react'
 import { type Api, get, post, remove } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { useAction, useData } from '../../parts/data'
-import { Input } from '../../parts/fields'
 import { Dialog } from '../../parts/overlay'
 import { Section } from '../../parts/sections'
 import { Empty, Wrong } from '../../parts/shown'
 import { Instant, Who } from '../../parts/told'
-import { fromDay } from '../../words/time'
-import { inDays, useWindow, Window } from './Window'
+import { type Absence, AbsenceForm } from './AbsenceForm'
 
 type One = Api['DelegationView']
 
 function Arrange({ absent, close }: { absent: string; close: () => void }) {
-  const [delegate, setDelegate] = useState('')
-  const typing = useWindow(inDays(5))
-  const { from, until, reason } = typing.typed
-  const give = useAction(
-    () =>
-      post('/api/v1/delegations', {
-        absent,
-        delegate: delegate.trim(),
-        from: from ? fromDay(from) : null,
-        until: new Date(`${until}T18:00`).toISOString(),
-        reason: reason || null,
-      }),
-    close,
-  )
-  return (
-    <div className="grid gap-3">
-      <Input
-        label="Who answers"
-        placeholder="first.last"
-        value={delegate}
-        onChange={(event) => setDelegate(event.target.value)}
-        autoFocus
-      />
-      <Window of={typing} ends="Six in the evening" />
-      <Wrong error={give.error} />
-      <Button look="main" busy={give.isPending} disabled={!delegate.trim() || !until} onClick={() => give.mutate()}>
-        Have them answer
-      </Button>
-    </div>
-  )
+  const send = ({ who, ...rest }: Absence) => post('/api/v1/delegations', { absent, delegate: who, ...rest })
+  return <AbsenceForm who="Who answers" sends="Have them answer" send={send} close={close} />
 }
 
 function Row({ one }: { one: One }) {

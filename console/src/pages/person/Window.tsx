@@ -2,10 +2,6 @@
 
 import { useState } from 'react'
 import { Input, TextArea } from '../../parts/fields'
-import { local } from '../../words/time'
-
-/** The day so many days from now. */
-export const inDays = (days: number) => local(new Date(Date.now() + days * 86400_000)).slice(0, 10)
 
 /** A window as it is typed, by days. */
 export interface Typed {
