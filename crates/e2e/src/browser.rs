@@ -111,6 +111,8 @@ impl Browser {
         wanted.add_arg(&format!("--user-data-dir={}", profile.path().display()))?;
         let web = WebDriver::new(format!("http://127.0.0.1:{}", driver.port), wanted).await?;
         let origin = address.replace("127.0.0.1", "localhost");
+        // A script that looks at a whole page takes longer than the 30 s of WebDriver where much else goes on.
+        web.set_script_timeout(6 * SOON).await?;
         let browser = Self { web, origin, _driver: driver, _profile: profile };
         browser.command("Page.addScriptToEvaluateOnNewDocument", json!({ "source": NOTE })).await?;
         browser.size(1280, 800).await?;
@@ -272,17 +274,27 @@ impl Browser {
 
     /// What axe finds on the page, each in one line.
     pub async fn axe(&self) -> anyhow::Result<Vec<String>> {
+        let levels = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"];
+        self.axe_of(json!({ "type": "tag", "values": levels })).await
+    }
+
+    /// What another theme can change alone: texts that don't stand out from what is behind them, each in one line.
+    pub async fn contrast(&self) -> anyhow::Result<Vec<String>> {
+        self.axe_of(json!({ "type": "rule", "values": ["color-contrast"] })).await
+    }
+
+    async fn axe_of(&self, run_only: Value) -> anyhow::Result<Vec<String>> {
         if self.script("return typeof axe").await? == "undefined" {
             let axe = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");
             let source = std::fs::read_to_string(axe).context("axe is not there; `make console` fetches it")?;
             self.web.execute(source, Vec::new()).await?;
         }
         let run = "
-            const done = arguments[arguments.length - 1];
-            axe.run(document, { resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] })
+            const [runOnly, done] = arguments;
+            axe.run(document, { resultTypes: ['violations'], runOnly })
                 .then((found) => done(found.violations.map((one) => one.id + ': ' + one.help + ' at ' + one.nodes.slice(0, 3).map((node) => node.html.slice(0, 160)).join(' | '))))
                 .catch((error) => done(['axe failed: ' + error]));";
-        Ok(serde_json::from_value(self.web.execute_async(run, Vec::new()).await?.json().clone())?)
+        Ok(serde_json::from_value(self.web.execute_async(run, vec![run_only]).await?.json().clone())?)
     }
 
     /// A picture of what is in view.

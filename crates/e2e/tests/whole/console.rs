@@ -438,11 +438,12 @@ async fn every_page_is_clean_for_everybody_in_both_themes_and_at_every_width() {
     let look = async |path: &str, says: &str| {
         browser.web.goto(format!("{}{path}", browser.origin)).await.unwrap();
         browser.says(says).await.unwrap();
+        browser.settled().await.unwrap();
         let mut found = Vec::new();
-        for theme in ["light", "dark"] {
-            browser.theme(theme).await.unwrap();
-            found.extend(browser.axe().await.unwrap().into_iter().map(|one| format!("{path} {theme}: {one}")));
-        }
+        browser.theme("light").await.unwrap();
+        found.extend(browser.axe().await.unwrap().into_iter().map(|one| format!("{path} light: {one}")));
+        browser.theme("dark").await.unwrap();
+        found.extend(browser.contrast().await.unwrap().into_iter().map(|one| format!("{path} dark: {one}")));
         for (width, height) in [(390, 844), (640, 400), (1280, 800)] {
             browser.size(width, height).await.unwrap();
             let over = browser.script("return document.documentElement.scrollWidth - innerWidth").await.unwrap();
