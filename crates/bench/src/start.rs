@@ -57,7 +57,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let (setup, _kept) = Arc::into_inner(big).context("nobody else works there")?.close().await?;
     fill(&setup.state()).await?;
     let bare = bare_read(&setup.state()).await?;
-    let Started { took, memory, each } = elsewhere(&setup.state())?;
+    let [Started { took, memory, each }] = in_turn([&setup.state()])?;
     report.add(
         "start with 1,000,000 facts, 50,000 rights, 5,000 people, 20,000 ended elevations",
         format!("{}, {} MB resident", seconds(took), memory / 1_000_000),
@@ -82,13 +82,21 @@ pub(crate) struct Started {
     each: u64,
 }
 
-/// Starts with a state directory, some times, each in a process of its own; the one of median length.
-pub(crate) fn elsewhere(state: &Path) -> anyhow::Result<Started> {
+/// Starts with state directories in turn, some times, each start in a process of its own; of each the one of median length.
+/// What a machine does meanwhile falls on all of them.
+pub(crate) fn in_turn<const N: usize>(states: [&Path; N]) -> anyhow::Result<[Started; N]> {
     // What was written before is on its way to the disk for a while, and would be measured with it.
     std::process::Command::new("sync").status().context("`sync` is there")?;
-    let mut all = (0..STARTS).map(|_| once(state)).collect::<anyhow::Result<Vec<_>>>()?;
-    all.sort_unstable_by_key(|one| one.took);
-    Ok(all.swap_remove(STARTS / 2))
+    let mut all = [const { Vec::new() }; N];
+    for _ in 0..STARTS {
+        for (state, starts) in states.iter().zip(&mut all) {
+            starts.push(once(state)?);
+        }
+    }
+    Ok(all.map(|mut starts| {
+        starts.sort_unstable_by_key(|one| one.took);
+        starts.swap_remove(STARTS / 2)
+    }))
 }
 
 fn once(state: &Path) -> anyhow::Result<Started> {
