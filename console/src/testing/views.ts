@@ -1,6 +1,7 @@
 // Views of the service, as tests begin with them.
 
 import type { Api } from '../api/call'
+import { NOTHING } from '../parts/Brings'
 
 const LAPSE: Api['Lapse'] = {
   by_itself: true,
@@ -9,6 +10,9 @@ const LAPSE: Api['Lapse'] = {
   movable: true,
   says: 'the cluster itself ends it within 1 s',
 }
+
+/** Nothing is wanted beside a proof. */
+export const WANTS: Api['Wants'] = { purposes: [], reason: { is: 'hidden' }, ticket: { is: 'off' }, references: {} }
 
 /** What holding a right for a time demands. */
 export function demand(but: Partial<Api['DemandView']> = {}): Api['DemandView'] {
@@ -24,8 +28,7 @@ export function demand(but: Partial<Api['DemandView']> = {}): Api['DemandView'] 
     weight: 'critical',
     narrower: [],
     stages: [],
-    reason: { is: 'hidden' },
-    ticket: { is: 'off' },
+    wants: WANTS,
     starts: { at_yes: true, at_time_within: null, begin_within: null },
     ends: LAPSE,
     ...but,
@@ -73,6 +76,7 @@ export function elevation(but: Partial<Api['ElevationView']> = {}): Api['Elevati
     may_revoke: false,
     takes_own_key: false,
     demand: '',
+    brought: NOTHING,
     digest: 'e1',
     rounds: [],
     extension: null,
@@ -87,8 +91,7 @@ export function elevation(but: Partial<Api['ElevationView']> = {}): Api['Elevati
 export const EXTENSION: Api['ExtensionView'] = {
   until: '2026-11-20T13:30:00Z',
   more: 1800,
-  reason: 'the pump is still open',
-  ticket: null,
+  brought: { ...NOTHING, reason: 'the pump is still open' },
   demand: '',
 }
 

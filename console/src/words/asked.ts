@@ -3,16 +3,25 @@
 import type { Api } from '../api/call'
 import { span } from './time'
 
-type Ask = Pick<Api['ElevationView'], 'duration' | 'reason' | 'ticket' | 'extension'>
+type Ask = Pick<Api['ElevationView'], 'duration' | 'brought' | 'extension'>
 
 /** For how long it is asked: in all, or beyond its end. */
 export const howLong = (ask: Ask): string => (ask.extension ? `${span(ask.extension.more)} more` : span(ask.duration))
 
-/** Why, as whoever asked says. */
-export const why = (ask: Ask): string | null | undefined => (ask.extension ?? ask).reason
+/** What whoever asked brought for it. */
+export const broughtFor = (ask: Ask): Api['Brings'] => (ask.extension ?? ask).brought
 
-/** The ticket that it is for. */
-export const ticketOf = (ask: Ask): string | null | undefined => (ask.extension ?? ask).ticket
+/** Why, as whoever asked says: purpose, reason, or both. */
+export const why = (ask: Ask): string | undefined => {
+  const { purpose, reason } = broughtFor(ask)
+  return [purpose, reason].filter(Boolean).join(': ') || undefined
+}
+
+/** What it is for elsewhere: ticket and further references, each with its name. */
+export const referencesOf = ({ ticket, references }: Api['Brings']): [string, string][] => [
+  ...(ticket ? ([['ticket', ticket]] as [string, string][]) : []),
+  ...Object.entries(references),
+]
 
 type Stage = Api['StageView']
 

@@ -3,7 +3,9 @@
 //! People, groups, programs, scopes, roles and rights are named as people write them (`mara`,
 //! `/harbour/databases/berths`, `berth_reader@/harbour/databases/berths`); references (`E1042`) as they say them.
 
+mod answers;
 mod appointments;
+mod asks;
 mod authorities;
 mod conversions;
 mod delegations;
@@ -24,7 +26,9 @@ mod stops;
 mod terms;
 mod ways;
 
+pub use answers::*;
 pub use appointments::*;
+pub use asks::*;
 pub use authorities::*;
 pub use conversions::*;
 pub use delegations::*;

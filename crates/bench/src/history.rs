@@ -131,7 +131,7 @@ impl Lifecycle {
                         elevation.grants.iter_mut().for_each(|grant| grant.0 = number + 100_000_000);
                         let reason =
                             PrivateText::new(&format!("the crane of quay {number} stands still"), salt(number, 99));
-                        elevation.reason = Some(reason.digest);
+                        elevation.brought.reason = Some(reason.digest);
                         decision.texts.push(reason);
                     }
                     Row::Demand(demanded) => demanded.elevation.0 = number,

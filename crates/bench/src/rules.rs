@@ -4,8 +4,8 @@ use std::{hint::black_box, time::Instant};
 
 use anyhow::Context as _;
 use tempestas_core::{
-    Act, AnswerInput, Ask, Caller, Command, Context, Digest, ElevationCommand, Longest, Report as Surveyed, Right,
-    Said, Seconds, Settings, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, decide, demand_for,
+    Act, AnswerInput, Ask, Brings, Caller, Command, Context, Digest, ElevationCommand, Longest, Report as Surveyed,
+    Right, Seconds, Settings, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, decide, demand_for,
     effective_terms,
 };
 
@@ -53,8 +53,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         right: big.right,
         duration: Some(Seconds(600)),
         start: None,
-        reason: Some(Said::new("a reason that is long enough")),
-        ticket: None,
+        brings: Brings::reason("a reason that is long enough"),
         shown,
     }));
     let digest = world.elevations.get(&waiting).map_or_else(|| Digest::of(&[]), |one| one.digest);

@@ -15,7 +15,7 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use reqwest::Method;
 use tempestas_api::{
-    AnswerRequest, AskRequest, NewAccount, NewEligibility, NewSubject, NewTerms, PreviewRequest, SignInRequest,
+    AnswerRequest, AskRequest, Brings, NewAccount, NewEligibility, NewSubject, NewTerms, PreviewRequest, SignInRequest,
     WaitQuery,
 };
 use tempestas_client::{Client, Connection};
@@ -298,8 +298,8 @@ async fn signed_in(nobody: &Client, person: &Person, setup: &Setup) -> anyhow::R
 async fn lifecycle(asker: &Client, approver: &Client, right: &str) -> anyhow::Result<String> {
     let (right, duration, start) = (right.to_owned(), Some(Seconds::minutes(30)), Some(StartChoice::AtYes));
     let demand = asker.preview_ask(&PreviewRequest { right: right.clone(), duration, start }).await?;
-    let reason = Some("because the work needs it".to_owned());
-    let asked = asker.ask(&AskRequest { right, duration, start, reason, ticket: None, shown: demand.digest }).await?;
+    let brings = Brings::reason("because the work needs it");
+    let asked = asker.ask(&AskRequest { right, duration, start, brings, shown: demand.digest }).await?;
     let answer = AnswerRequest { verdict: Verdict::Yes, less: None, reason: None, shown: asked.digest };
     approver.answer(&asked.id, &answer).await?;
     let past = async |state: &str| {

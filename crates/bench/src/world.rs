@@ -11,10 +11,11 @@ use std::{
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Act, Actor, AnswerInput, Approval, Approver, Ask, Caller, Channel, Command, Connector, Digest, ElevationCommand,
-    ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound, PeopleCommand, Proof,
-    ProofMaxAge, ProofMethod, Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId, Seconds, Settings,
-    StageTerms, SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What, demand_for,
+    Act, Actor, AnswerInput, Approval, Approver, Ask, Brings, Caller, Channel, Command, Connector, Digest,
+    ElevationCommand, ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound,
+    PeopleCommand, Proof, ProofMaxAge, ProofMethod, Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId,
+    Seconds, Settings, StageTerms, SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What,
+    demand_for,
 };
 use tempestas_demo::daemon::Setup;
 use tempestas_service::{House, config::Config};
@@ -216,8 +217,7 @@ impl Big {
             right: self.right,
             duration: Some(Seconds(seconds)),
             start: None,
-            reason: Some(Said::new("a reason that is long enough")),
-            ticket: None,
+            brings: Brings::reason("a reason that is long enough"),
             shown,
         });
         let whats = self.house.submit(self.caller(who), command).await?;

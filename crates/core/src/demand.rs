@@ -86,6 +86,16 @@ pub struct Demanded {
     pub demand: Demand,
 }
 
+impl Effective {
+    /// What an asker has to bring beside a proof of themselves, each in words.
+    #[must_use]
+    pub fn wanted(&self) -> Vec<String> {
+        let said = [self.purposes.need(), self.reason.need(), self.ticket.0.need("ticket")];
+        let references = self.references.0.iter().filter_map(|(name, rule)| rule.need(name));
+        said.into_iter().flatten().chain(references).collect()
+    }
+}
+
 impl Demand {
     /// The whole demand as one plain sentence. Without a `start` where the asker has to set a time, and hasn't yet.
     #[must_use]
@@ -125,8 +135,7 @@ impl Demand {
     fn needs(&self, world: &World) -> String {
         let mut needs =
             vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance.0)];
-        needs.extend(self.terms.reason.need());
-        needs.extend(self.terms.ticket.need());
+        needs.extend(self.terms.wanted());
         let yes = self.in_turn().map(|(stage, terms)| {
             let (yes, within) = (terms.yes, terms.within);
             let others = match stage.onward.is_empty() {
@@ -154,12 +163,12 @@ impl Demand {
     #[must_use]
     pub fn brief(&self, world: &World) -> String {
         let mut parts = vec![format!("up to {}", self.terms.longest.0), "fresh proof".to_owned()];
-        if self.terms.reason.need().is_some() {
-            parts.push("reason".to_owned());
-        }
-        if self.terms.ticket.need().is_some() {
-            parts.push("ticket".to_owned());
-        }
+        let terms = &self.terms;
+        parts.extend(terms.purposes.need().map(|_| "purpose".to_owned()));
+        parts.extend(terms.reason.need().map(|_| "reason".to_owned()));
+        parts.extend(terms.ticket.0.is_required().then(|| "ticket".to_owned()));
+        let references = terms.references.0.iter().filter(|(_, rule)| rule.is_required());
+        parts.extend(references.map(|(name, _)| name.clone()));
         let yes: Vec<String> = self
             .in_turn()
             .map(|(stage, terms)| match terms.yes {

@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Answer, Demand, ElevationId, EligibilityId, GrantId, Right, Round, ScopeId, Stage, Stages, SubjectId, World,
-    text::Digest, time::Seconds,
+    Answer, Brought, Demand, ElevationId, EligibilityId, GrantId, Right, Round, ScopeId, Stage, Stages, SubjectId,
+    World, text::Digest, time::Seconds,
 };
 
 /// Where an elevation stands.
@@ -101,18 +101,15 @@ pub struct Asked {
 }
 
 /// An ask to go on with what is live.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Extends {
     /// Until when.
     pub until: Timestamp,
     /// When it was asked.
     pub asked_at: Timestamp,
-    /// Why.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub reason: Option<Digest>,
-    /// Ticket.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub ticket: Option<Digest>,
+    /// What the asker brought.
+    #[serde(flatten)]
+    pub brought: Brought,
 }
 
 /// What is known of an ask to go on until it is settled; its round is the elevation's last.
@@ -124,6 +121,22 @@ pub struct Extension {
     pub digest: Digest,
     /// What it demands, frozen.
     pub demand: Demand,
+}
+
+/// What is asked under a demand, of which answers carry the digest.
+#[derive(Serialize)]
+pub(crate) struct AskLookedAt<'a> {
+    pub(crate) id: ElevationId,
+    pub(crate) demand: &'a Demand,
+    pub(crate) duration: Seconds,
+    pub(crate) start: StartChoice,
+    pub(crate) brought: &'a Brought,
+}
+
+impl AskLookedAt<'_> {
+    pub(crate) fn digest(&self) -> Digest {
+        Digest::of_json(self)
+    }
 }
 
 /// One ask and all that follows.
@@ -150,12 +163,9 @@ pub struct Elevation {
     /// What was asked for, where an approver said yes to less.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub asked: Option<Asked>,
-    /// Why.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub reason: Option<Digest>,
-    /// Ticket.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub ticket: Option<Digest>,
+    /// What the asker brought.
+    #[serde(flatten)]
+    pub brought: Brought,
     /// Rounds of approval, the last one the open one.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub rounds: Vec<Round>,

@@ -14,6 +14,7 @@ mod alarm;
 mod appointment;
 mod approval;
 mod approvers;
+mod brought;
 mod caller;
 mod caution;
 mod command;
@@ -52,6 +53,7 @@ pub use activity::{Activity, Trail};
 pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use approval::{Answer, Less, Round, Stage, StageAsked, Stages, Verdict};
+pub use brought::{Brings, Brought};
 pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
@@ -90,8 +92,9 @@ pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Effective, Extensions, Grace, LapseRule, Longest, NextStage, Onward, PRECEDENCE,
-    ProofMaxAge, ReasonRule, Setting, Settings, StageTerms, Starts, Terms, TicketRule, Trace, Usual, WrittenApproval,
-    WrittenOnward, WrittenSettings, WrittenStage, effective_terms, effective_under, label_from,
+    ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting, Settings, StageTerms, Starts, Terms,
+    TicketRule, Trace, Usual, WrittenApproval, WrittenOnward, WrittenSettings, WrittenStage, effective_terms,
+    effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

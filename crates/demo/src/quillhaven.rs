@@ -294,6 +294,8 @@ approval = { is = "none" }
     r#"
 scope = "/analytics/brightwater"
 role = "keysmith"
+[settings]
+purposes = ["a new program", "a key that leaked", "a yearly exchange"]
 [settings.approval]
 is = "stages"
 [[settings.approval.stages]]
@@ -309,14 +311,15 @@ no = 1
 within = 14400
 cover = true
 "#,
-    // The same right asks more of a supplier than of the house's own engineers.
+    // The same right asks more of a supplier than of the house's own engineers, and which visit it is for.
     r#"
 scope = "/"
 asker = "suppliers"
-pins = ["approval", "longest"]
+pins = ["approval", "longest", "references"]
 [settings]
 longest = 1800
 usual = 1800
+references = { visit = { is = "required", pattern = "V-[0-9]{4}" } }
 approval = { is = "stage", approvers = ["database-owners"], yes = 2, no = 1, within = 7200 }
 "#,
 ];

@@ -4,13 +4,14 @@ import { screen, waitFor, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Api } from '../../api/call'
+import { NOTHING } from '../../parts/Brings'
 import { address, show } from '../../testing/page'
 import { serve } from '../../testing/replies'
 import { CONTEXT, elevation } from '../../testing/views'
 import AnswerPage from './AnswerPage'
 
 const ASKS = ['E1', 'E2', 'E3'].map((id) =>
-  elevation({ id, state: 'waiting', for_me: true, reason: `reason of ${id}` }),
+  elevation({ id, state: 'waiting', for_me: true, brought: { ...NOTHING, reason: `reason of ${id}` } }),
 )
 
 beforeEach(() => {

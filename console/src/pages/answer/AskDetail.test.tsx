@@ -4,6 +4,7 @@ import { act, screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { describe, expect, it, vi } from 'vitest'
 import type { Api } from '../../api/call'
+import { NOTHING } from '../../parts/Brings'
 import { show } from '../../testing/page'
 import { type Answer, serve } from '../../testing/replies'
 import { CONTEXT, elevation, EXTENSION } from '../../testing/views'
@@ -11,7 +12,7 @@ import { AskDetail } from './AskDetail'
 import { SeveralDialog } from './SeveralDialog'
 
 const asked = (but: Partial<Api['ElevationView']> = {}) =>
-  elevation({ state: 'waiting', for_me: true, reason: 'the crane', digest: 'first', ...but })
+  elevation({ state: 'waiting', for_me: true, brought: { ...NOTHING, reason: 'the crane' }, digest: 'first', ...but })
 
 /** A service that takes answers as it is told; those that came. */
 function takes(answer: () => Answer = () => [200, elevation()]) {
@@ -121,16 +122,22 @@ describe('an answer', () => {
 describe('an ask', () => {
   it('says who is not to be taken for whom, and what the account holds besides', () => {
     takes()
-    opened({ alike: ['tomas.reyez'], account: 'treyes', account_holds: ['SUPERUSER@books'], ticket: 'OPS-1' })
+    opened({
+      alike: ['tomas.reyez'],
+      account: 'treyes',
+      account_holds: ['SUPERUSER@books'],
+      brought: { ...NOTHING, ticket: 'OPS-1', references: { visit: 'V-2031' } },
+    })
     const text = document.body.textContent
     expect(text).toContain('to be taken for tomas.reyez')
     expect(text).toContain('It holds besides, all the time: SUPERUSER@books.')
-    expect(text).toContain('OPS-1')
+    expect(text).toContain('TicketOPS-1')
+    expect(text).toContain('VisitV-2031')
   })
 
   it('without a reason says so, and leaves out what it has not', () => {
     takes()
-    opened({ reason: null })
+    opened({ brought: NOTHING })
     const terms = [...document.querySelectorAll('dt')].map((term) => term.textContent)
     expect(terms).toEqual(['Who', 'What', 'Why', 'For', 'Harm', 'Until'])
     expect(screen.getByText('no reason given')).toBeTruthy()

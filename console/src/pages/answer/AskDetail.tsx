@@ -12,7 +12,7 @@ import { useKeys } from '../../parts/keys'
 import { useAction, useData } from '../../parts/data'
 import { count, list, readSpan, span } from '../../words/time'
 import { opened } from '../../words/sentence'
-import { howLong, lastStages, openStage, ticketOf, why } from '../../words/asked'
+import { broughtFor, howLong, lastStages, openStage, referencesOf } from '../../words/asked'
 
 type Ask = Api['ElevationView']
 
@@ -59,17 +59,26 @@ function Why({ reason }: { reason: string | null | undefined }) {
 /** Who is asked after that. */
 const then = (stages: Api['StageView'][]) => stages.map((stage) => list(stage.approvers, 'or')).join(', then ')
 
+type Fact = [string, ReactElement | ReactElement[] | string | false | null | undefined]
+
 function Facts({ ask }: { ask: Ask }) {
   const stages = lastStages(ask)
   const open = openStage(stages)
-  const facts: [string, ReactElement | ReactElement[] | string | false | null | undefined][] = [
+  const brought = broughtFor(ask)
+  const facts: Fact[] = [
     ['Who', <Who key="who" name={ask.who} />],
     ['Not', ask.alike.length > 0 && <span className="text-alarm">to be taken for {list(ask.alike)}</span>],
     ['What', <Right key="what" right={ask.right} />],
     ['Account', ask.account && <OnAccount ask={ask} />],
-    ['Why', <Why key="why" reason={why(ask)} />],
-    ['Why first', ask.extension && <Why key="first" reason={ask.reason} />],
-    ['Ticket', ticketOf(ask) && <span className="mono">{ticketOf(ask)}</span>],
+    ['Purpose', brought.purpose],
+    ['Why', <Why key="why" reason={brought.reason} />],
+    ['Why first', ask.extension && <Why key="first" reason={ask.brought.reason} />],
+    ...referencesOf(brought).map(([name, reference]): Fact => [
+      opened(name),
+      <span key={name} className="mono">
+        {reference}
+      </span>,
+    ]),
     ['For', <ForHow key="for" ask={ask} />],
     ['Harm', <Weight key="harm" weight={ask.weight} />],
     [

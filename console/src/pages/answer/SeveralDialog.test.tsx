@@ -3,13 +3,14 @@
 import { screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { expect, it, vi } from 'vitest'
+import { NOTHING } from '../../parts/Brings'
 import { show } from '../../testing/page'
 import { serve } from '../../testing/replies'
 import { elevation } from '../../testing/views'
 import { SeveralDialog } from './SeveralDialog'
 
 const ASKS = [
-  elevation({ id: 'E1', digest: 'one', reason: 'the crane stands still' }),
+  elevation({ id: 'E1', digest: 'one', brought: { ...NOTHING, reason: 'the crane stands still' } }),
   elevation({ id: 'E2', digest: 'two' }),
   elevation({ id: 'E3', digest: 'three' }),
 ]

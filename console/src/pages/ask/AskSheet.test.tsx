@@ -4,9 +4,10 @@ import { screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { describe, expect, it } from 'vitest'
 import type { Api } from '../../api/call'
+import { NOTHING } from '../../parts/Brings'
 import { address, show } from '../../testing/page'
 import { type Asked, serve } from '../../testing/replies'
-import { demand, elevation, stage } from '../../testing/views'
+import { demand, elevation, stage, WANTS } from '../../testing/views'
 import { AskSheet } from './AskSheet'
 
 /** A service with these terms; what was asked of it last. */
@@ -44,8 +45,7 @@ describe('an ask', () => {
         right: 'root@pier',
         duration: null,
         start: { start: 'at-yes' },
-        reason: null,
-        ticket: null,
+        brings: { purpose: null, reason: null, ticket: null, references: {} },
         shown: 'd-root@pier',
       },
     ])
@@ -59,8 +59,11 @@ describe('an ask', () => {
 
   it('can’t be sent before what is demanded is there, and says what is missing', async () => {
     const { asks } = terms({
-      reason: { is: 'required', at_least: 10 },
-      ticket: { is: 'required', pattern: 'OPS-[0-9]+' },
+      wants: {
+        ...WANTS,
+        reason: { is: 'required', at_least: 10 },
+        ticket: { is: 'required', pattern: 'OPS-[0-9]+' },
+      },
     })
     const user = await opened()
     expect(send().disabled).toBe(true)
@@ -73,7 +76,35 @@ describe('an ask', () => {
     expect(screen.getByText('You will be asked for a fresh proof.')).toBeTruthy()
     await user.click(send())
     await waitFor(() => expect(asks()).toHaveLength(1))
-    expect(asks()[0]?.body).toMatchObject({ reason: 'crane of quay 4', ticket: 'OPS-12' })
+    expect(asks()[0]?.body).toMatchObject({ brings: { reason: 'crane of quay 4', ticket: 'OPS-12' } })
+  })
+
+  it('names one of the purposes, and further references in their forms', async () => {
+    const { asks } = terms({
+      wants: {
+        ...WANTS,
+        purposes: ['patching', 'an incident'],
+        references: { visit: { is: 'required', pattern: 'V-[0-9]+' }, order: { is: 'optional', pattern: null } },
+      },
+    })
+    const user = await opened()
+    expect(screen.getByText('Still needs a purpose and a visit.')).toBeTruthy()
+    expect(screen.getByText('of the form V-[0-9]+')).toBeTruthy()
+    await user.selectOptions(screen.getByLabelText('Purpose'), 'an incident')
+    await user.type(screen.getByLabelText('Visit'), 'V-2031')
+    expect(screen.getByLabelText('Order, if you have one')).toBeTruthy()
+    await user.click(send())
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({
+      brings: { purpose: 'an incident', references: { visit: 'V-2031' }, ticket: null, reason: null },
+    })
+  })
+
+  it('counts letters and digits of a reason alone, as the service does', async () => {
+    terms({ wants: { ...WANTS, reason: { is: 'required', at_least: 4 } } })
+    const user = await opened()
+    await user.type(screen.getByLabelText('Reason'), '…  ok 7 !!')
+    expect(screen.getByText('Still needs a reason of 4 letters (3 so far).')).toBeTruthy()
   })
 
   it('for less goes by the part that was chosen, looked at anew', async () => {
@@ -106,13 +137,18 @@ describe('an ask', () => {
   })
 
   it('as last time takes over what was said then, but not what isn’t asked for any more', async () => {
-    const { asks } = terms({ reason: { is: 'optional' } })
-    const user = await opened(elevation({ duration: 1800, reason: 'the crane again', ticket: 'OPS-9' }))
+    const { asks } = terms({ wants: { ...WANTS, reason: { is: 'optional' } } })
+    const user = await opened(
+      elevation({ duration: 1800, brought: { ...NOTHING, reason: 'the crane again', ticket: 'OPS-9' } }),
+    )
     await user.click(screen.getByRole('button', { name: 'As last time' }))
     await waitFor(() => expect(send().textContent).toBe('Ask for 30 min'))
     await user.click(send())
     await waitFor(() => expect(asks()).toHaveLength(1))
-    expect(asks()[0]?.body).toMatchObject({ duration: 1800, reason: 'the crane again', ticket: null })
+    expect(asks()[0]?.body).toMatchObject({
+      duration: 1800,
+      brings: { reason: 'the crane again', ticket: null },
+    })
   })
 
   it('says who will answer and how it will end, in the order in which that happens', async () => {

@@ -5,7 +5,8 @@ import { type FormEvent, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { type Api, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
-import { Input, Select, TextArea } from '../../parts/fields'
+import { missing, NOTHING, Reason, References, wanted } from '../../parts/Brings'
+import { Input, Select } from '../../parts/fields'
 import { Words } from '../../parts/Said'
 import { Shown, Wrong } from '../../parts/shown'
 import { Right } from '../../parts/told'
@@ -27,18 +28,6 @@ function waysToStart({ starts, stages }: Api['DemandView']): [Start, string][] {
   return ways
 }
 
-/** What the person must still give. */
-function missing(demand: Api['DemandView'], reason: string, ticket: string): string[] {
-  const wanted: string[] = []
-  if (demand.reason.is === 'required') {
-    const given = reason.trim().length
-    const least = Math.max(1, demand.reason.at_least)
-    if (given < least) wanted.push(given ? `a reason of ${least} letters (${given} so far)` : 'a reason')
-  }
-  if (demand.ticket.is === 'required' && !ticket) wanted.push('a ticket')
-  return wanted
-}
-
 /** What the person gives, and what the terms say to it. */
 function useAsk(chosen: string) {
   const navigate = useNavigate()
@@ -47,8 +36,7 @@ function useAsk(chosen: string) {
   const [seconds, setSeconds] = useState<number>()
   const [picked, setPicked] = useState<Start>()
   const [at, setAt] = useState(() => local(new Date(now.getTime() + 3600_000)))
-  const [reason, setReason] = useState('')
-  const [ticket, setTicket] = useState('')
+  const [given, setGiven] = useState(NOTHING)
   const right = `${chosen.split('@')[0]}@${scope}`
   const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () =>
     post('/api/v1/asks/preview', { right: chosen, duration: null, start: null }),
@@ -63,13 +51,19 @@ function useAsk(chosen: string) {
     { keep: true },
   )
   const ask = useAction(
-    ({ digest, ...words }: { digest: string; reason: string | null; ticket: string | null }) =>
-      post('/api/v1/asks', { right, duration: seconds ?? null, start: choice, ...words, shown: digest }),
+    ({ digest, wants }: Api['DemandView']) =>
+      post('/api/v1/asks', {
+        right,
+        duration: seconds ?? null,
+        start: choice,
+        brings: wanted(wants, given),
+        shown: digest,
+      }),
     (asked) => void navigate(`/elevation/${asked.id}`),
   )
-  const given = { scope, seconds, start, at, reason, ticket }
-  const give = { setScope, setSeconds, setStart: setPicked, setAt, setReason, setTicket }
-  return { ...given, ...give, right, choice, now, demand, ask, narrower: wide.data?.narrower ?? [] }
+  const chose = { scope, seconds, start, at, given }
+  const choose = { setScope, setSeconds, setStart: setPicked, setAt, setGiven }
+  return { ...chose, ...choose, right, choice, now, demand, ask, narrower: wide.data?.narrower ?? [] }
 }
 
 type Asking = ReturnType<typeof useAsk>
@@ -92,8 +86,7 @@ function Where({ asking, chosen }: { asking: Asking; chosen: string }) {
   )
 }
 
-function StartAndTicket({ asking, demand }: Demanded) {
-  const pattern = demand.ticket.is === 'off' ? null : demand.ticket.pattern
+function StartAndReferences({ asking, demand }: Demanded) {
   return (
     <div className="grid gap-3 sm:grid-cols-2">
       <Select
@@ -115,62 +108,35 @@ function StartAndTicket({ asking, demand }: Demanded) {
           onChange={(event) => event.target.value && asking.setAt(event.target.value)}
         />
       )}
-      {demand.ticket.is !== 'off' && (
-        <Input
-          label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'}
-          value={asking.ticket}
-          onChange={(event) => asking.setTicket(event.target.value)}
-          hint={pattern && `of the form ${pattern}`}
-          className="mono"
-        />
-      )}
+      <References wants={demand.wants} given={asking.given} set={asking.setGiven} />
     </div>
-  )
-}
-
-function Reason({ asking, demand }: Demanded) {
-  if (demand.reason.is === 'hidden') return null
-  return (
-    <TextArea
-      label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'}
-      value={asking.reason}
-      onChange={(event) => asking.setReason(event.target.value)}
-      placeholder="What are you going to do?"
-      maxLength={2000}
-      rows={2}
-    />
   )
 }
 
 /** Sending it: what is still missing, and what will be asked for then. */
 function Send({ asking, demand, last }: Demanded & { last?: Api['ElevationView'] }) {
   const me = useMe()
-  const wanted = missing(demand, asking.reason, asking.ticket)
+  const still = missing(demand.wants, asking.given)
   const asLastTime = () => {
     if (!last) return
     asking.setSeconds(last.duration)
-    asking.setReason(last.reason ?? '')
-    asking.setTicket(last.ticket ?? '')
+    asking.setGiven(last.brought)
   }
   const proofComes = me.data && !fresh(me.data.proof?.at, demand.proof_within, asking.now)
   return (
     <footer className="sticky bottom-14 grid gap-2 rounded-b-md border-t border-line bg-sheet px-3.5 py-2.5 md:bottom-0">
       <Wrong error={asking.ask.error} />
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-        <Button type="submit" look="main" busy={asking.ask.isPending} disabled={wanted.length > 0 || !asking.choice}>
+        <Button type="submit" look="main" busy={asking.ask.isPending} disabled={still.length > 0 || !asking.choice}>
           Ask for {span(asking.seconds ?? demand.duration)}
         </Button>
         {last && (
-          <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.reason ?? ''}`}>
+          <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.brought.reason ?? ''}`}>
             As last time
           </Button>
         )}
         <span className="text-ink-3">
-          {wanted.length > 0
-            ? `Still needs ${list(wanted)}.`
-            : proofComes
-              ? 'You will be asked for a fresh proof.'
-              : ''}
+          {still.length > 0 ? `Still needs ${list(still)}.` : proofComes ? 'You will be asked for a fresh proof.' : ''}
         </span>
       </div>
     </footer>
@@ -181,13 +147,7 @@ function AskForm({ asking, demand, chosen, last }: Demanded & { chosen: string; 
   const from = asking.start === 'at' ? new Date(asking.at) : asking.now
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    // What isn't asked for isn't said, though it was typed while other terms held.
-    const said = (text: string, rule: string) => (rule === 'hidden' || rule === 'off' ? null : text || null)
-    asking.ask.mutate({
-      digest: demand.digest,
-      reason: said(asking.reason, demand.reason.is),
-      ticket: said(asking.ticket, demand.ticket.is),
-    })
+    asking.ask.mutate(demand)
   }
   return (
     <form onSubmit={submit} className="flex min-h-0 flex-col">
@@ -204,8 +164,8 @@ function AskForm({ asking, demand, chosen, last }: Demanded & { chosen: string; 
           onChange={asking.setSeconds}
           open={asking.start === 'on-begin' || demand.stages.length > 0}
         />
-        <StartAndTicket asking={asking} demand={demand} />
-        <Reason asking={asking} demand={demand} />
+        <StartAndReferences asking={asking} demand={demand} />
+        <Reason wants={demand.wants} given={asking.given} set={asking.setGiven} question="What are you going to do?" />
         <Course demand={demand} start={asking.start ?? 'at-yes'} from={from} now={asking.now} />
       </div>
       <Send asking={asking} demand={demand} last={last} />

@@ -49,7 +49,7 @@ describe('a draft', () => {
   it.each<[string, Partial<Draft>, string]>([
     [
       'of an ask',
-      { body: { right: 'root@/harbour/pier', duration: 1800, reason: 'the crane' } },
+      { body: { right: 'root@/harbour/pier', duration: 1800, brings: { reason: 'the crane' } } },
       'Ask for root@/harbour/pier for 30 min: “the crane”.',
     ],
     [
@@ -90,7 +90,7 @@ describe('a draft', () => {
   })
 
   it('stands there to its last letter, so that no sentence hides what it does', async () => {
-    drafted({ body: { right: 'root@/harbour/pier', duration: 1800, ticket: 'OPS-1' } })
+    drafted({ body: { right: 'root@/harbour/pier', duration: 1800, brings: { ticket: 'OPS-1' } } })
     expect((await screen.findByText(/"ticket": "OPS-1"/)).textContent).toContain('POST /api/v1/asks')
   })
 

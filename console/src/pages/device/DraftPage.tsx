@@ -24,7 +24,8 @@ const ACTS: Record<string, string> = {
 function Words({ draft }: { draft: Draft }) {
   const body = (draft.body ?? {}) as Body
   const [, , , kind, id, act] = draft.path.split('/')
-  const reason = typeof body.reason === 'string' ? body.reason : undefined
+  const said = kind === 'asks' || act === 'extend' ? ((body.brings ?? {}) as Body) : body
+  const reason = typeof said.reason === 'string' ? said.reason : undefined
   if (kind === 'asks') {
     return (
       <p>

@@ -6,7 +6,7 @@ import { Section, Sentence } from '../../parts/sections'
 import { Shown } from '../../parts/shown'
 import { Instant, Right, State, Weight, Who } from '../../parts/told'
 import { useData, useNow } from '../../parts/data'
-import { lastStages, openStage, silent } from '../../words/asked'
+import { lastStages, openStage, referencesOf, silent } from '../../words/asked'
 import { about, clock, count, list, span } from '../../words/time'
 import { opened } from '../../words/sentence'
 import { Acts } from './Acts'
@@ -116,17 +116,14 @@ function Asked({ one }: { one: Story_ }) {
     ['Which is', <span key="s">{one.says}</span>],
     ['Harm', <Weight key="h" weight={one.weight} />],
     ['For', span(one.duration)],
-    ['Why', one.reason ?? '—'],
-    ...(one.ticket
-      ? [
-          [
-            'Ticket',
-            <span key="t" className="mono">
-              {one.ticket}
-            </span>,
-          ] as [string, React.ReactNode],
-        ]
-      : []),
+    ...(one.brought.purpose ? [['Purpose', one.brought.purpose] as [string, React.ReactNode]] : []),
+    ['Why', one.brought.reason ?? '—'],
+    ...referencesOf(one.brought).map(([name, reference]): [string, React.ReactNode] => [
+      opened(name),
+      <span key={name} className="mono">
+        {reference}
+      </span>,
+    ]),
     ['Asked', <Instant key="a" at={one.asked_at} />],
   ]
   return (
@@ -150,13 +147,13 @@ function GoneOn({ one }: { one: Story_ }) {
         {one.extends.map((asked) => (
           <li key={asked.asked_at} className="break-words">
             until <Instant at={asked.until} />, asked <Instant at={asked.asked_at} />
-            {asked.ticket && (
-              <>
-                {' '}
-                for <span className="mono">{asked.ticket}</span>
-              </>
-            )}
-            {asked.reason && <>: “{asked.reason}”</>}
+            {asked.brought.purpose && ` for ${asked.brought.purpose}`}
+            {referencesOf(asked.brought).map(([name, reference]) => (
+              <span key={name}>
+                , {name} <span className="mono">{reference}</span>
+              </span>
+            ))}
+            {asked.brought.reason && <>: “{asked.brought.reason}”</>}
           </li>
         ))}
       </ul>

@@ -6,7 +6,7 @@ import { describe, expect, it } from 'vitest'
 import type { Api } from '../../api/call'
 import { show } from '../../testing/page'
 import { serve } from '../../testing/replies'
-import { elevation } from '../../testing/views'
+import { elevation, WANTS } from '../../testing/views'
 import { GoOn } from './GoOn'
 
 const demand = (more: number, but: Partial<Api['ExtensionDemand']> = {}): Api['ExtensionDemand'] => ({
@@ -16,8 +16,7 @@ const demand = (more: number, but: Partial<Api['ExtensionDemand']> = {}): Api['E
   latest: '2026-11-20T15:00:00Z',
   longest: 3600,
   proof_within: 600,
-  reason: { is: 'required', at_least: 8 },
-  ticket: { is: 'off' },
+  wants: { ...WANTS, reason: { is: 'required', at_least: 8 } },
   stages: [],
   digest: `d${more}`,
   ...but,
@@ -44,7 +43,13 @@ describe('going on', () => {
     await user.type(screen.getByLabelText('Reason'), 'the pump is still open')
     await user.click(ask)
     await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())
-    expect(asked()).toEqual([{ more: 1800, reason: 'the pump is still open', ticket: null, shown: 'd1800' }])
+    expect(asked()).toEqual([
+      {
+        more: 1800,
+        brings: { purpose: null, reason: 'the pump is still open', ticket: null, references: {} },
+        shown: 'd1800',
+      },
+    ])
   })
 
   it('asks for the time that was typed by what was shown for it, and keeps the reason meanwhile', async () => {
@@ -56,7 +61,7 @@ describe('going on', () => {
     await user.type(screen.getByLabelText('For how much longer'), '45m')
     await user.click(await screen.findByRole('button', { name: 'Ask for 45 min more' }))
     await waitFor(() => expect(asked()).toHaveLength(1))
-    expect(asked()[0]).toMatchObject({ more: 2700, reason: 'the pump is still open', shown: 'd2700' })
+    expect(asked()[0]).toMatchObject({ more: 2700, brings: { reason: 'the pump is still open' }, shown: 'd2700' })
   })
 
   it('says what can’t be read, and what is refused', async () => {

@@ -3,7 +3,8 @@
 import { type FormEvent, useState } from 'react'
 import { type Api, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
-import { Input, TextArea } from '../../parts/fields'
+import { missing, NOTHING, Reason, References, wanted } from '../../parts/Brings'
+import { Input } from '../../parts/fields'
 import { Words } from '../../parts/Said'
 import { Shown, Wrong } from '../../parts/shown'
 import { useAction, useData } from '../../parts/data'
@@ -12,20 +13,15 @@ import { readSpan, span } from '../../words/time'
 
 type Demand = Api['ExtensionDemand']
 
-/** Whether a text is to be given, and is. */
-const isGiven = (demand: Demand, reason: string, ticket: string) =>
-  (demand.reason.is !== 'required' || reason.trim().length >= Math.max(1, demand.reason.at_least)) &&
-  (demand.ticket.is !== 'required' || ticket.trim() !== '')
-
 /** What the holder gives, once they saw what is demanded. */
 function Form({ id, demand, ready, done }: { id: string; demand: Demand; ready: boolean; done: () => void }) {
-  const [reason, setReason] = useState('')
-  const [ticket, setTicket] = useState('')
-  const { more, digest } = demand
-  const extend = useAction(() => {
-    const said = { reason: reason || null, ticket: ticket || null }
-    return post('/api/v1/elevations/{id}/extend', { more, ...said, shown: digest }, { id })
-  }, done)
+  const [given, set] = useState(NOTHING)
+  const { more, digest, wants } = demand
+  const extend = useAction(
+    () => post('/api/v1/elevations/{id}/extend', { more, brings: wanted(wants, given), shown: digest }, { id }),
+    done,
+  )
+  const still = missing(wants, given)
   const submit = (event: FormEvent) => {
     event.preventDefault()
     extend.mutate()
@@ -35,27 +31,10 @@ function Form({ id, demand, ready, done }: { id: string; demand: Demand; ready: 
       <p>
         <Words text={demand.sentence} />
       </p>
-      {demand.reason.is !== 'hidden' && (
-        <TextArea
-          label={demand.reason.is === 'required' ? 'Reason' : 'Reason, if you like'}
-          value={reason}
-          onChange={(event) => setReason(event.target.value)}
-          placeholder="What is still to do?"
-          maxLength={2000}
-          rows={2}
-        />
-      )}
-      {demand.ticket.is !== 'off' && (
-        <Input
-          label={demand.ticket.is === 'required' ? 'Ticket' : 'Ticket, if you have one'}
-          value={ticket}
-          onChange={(event) => setTicket(event.target.value)}
-          hint={demand.ticket.pattern && `of the form ${demand.ticket.pattern}`}
-          className="mono"
-        />
-      )}
+      <References {...{ wants, given, set }} />
+      <Reason {...{ wants, given, set }} question="What is still to do?" />
       <Wrong error={extend.error} />
-      <Button type="submit" look="main" busy={extend.isPending} disabled={!ready || !isGiven(demand, reason, ticket)}>
+      <Button type="submit" look="main" busy={extend.isPending} disabled={!ready || still.length > 0}>
         Ask for {span(more)} more
       </Button>
     </form>

@@ -77,15 +77,54 @@ describe('a setting', () => {
     expect(last()?.extensions).toBeUndefined()
   })
 
-  it('of a reason goes by its letters', async () => {
+  it('of a reason goes by its letters where it is needed', async () => {
     const { user, last } = typing()
-    const letters = screen.getByLabelText('Letters of a reason; 0 for none needed')
-    await user.type(letters, '0')
-    expect(last()?.reason).toEqual({ is: 'optional' })
+    const reason = screen.getByLabelText('Reason')
+    expect(screen.queryByLabelText('Letters of a reason at least')).toBeNull()
+    await user.selectOptions(reason, 'required')
+    const letters = screen.getByLabelText('Letters of a reason at least')
     await user.clear(letters)
-    expect(last()?.reason).toBeUndefined()
+    expect(last()?.reason).toEqual({ is: 'required', at_least: 8 })
     await user.type(letters, '20')
     expect(last()?.reason).toEqual({ is: 'required', at_least: 20 })
+    await user.selectOptions(reason, 'hidden')
+    expect(last()?.reason).toEqual({ is: 'hidden' })
+    await user.selectOptions(reason, '')
+    expect(last()?.reason).toBeUndefined()
+  })
+
+  it('of purposes is a list, a line each', async () => {
+    const { user, last } = typing()
+    const purposes = screen.getByLabelText('Purposes to choose from, a line each')
+    await user.type(purposes, 'patching{enter}{enter} an incident ')
+    expect(last()?.purposes).toEqual(['patching', 'an incident'])
+    await user.clear(purposes)
+    expect(last()?.purposes).toBeUndefined()
+  })
+
+  it('of further references names each, and loses none while two have one name', async () => {
+    const { user, last } = typing()
+    const another = screen.getByRole('button', { name: 'Another reference beside the ticket' })
+    await user.click(another)
+    await user.type(screen.getByLabelText('What it is called'), 'visit')
+    await user.type(screen.getByLabelText('Its form'), 'V-1')
+    await user.click(another)
+    const second = screen.getAllByLabelText('What it is called')[1] as HTMLElement
+    await user.type(second, 'visit')
+    expect(screen.getByText('Another one is called so already.')).toBeTruthy()
+    await user.type(second, '-order')
+    await user.selectOptions(screen.getAllByLabelText('It is')[1] as HTMLElement, 'optional')
+    expect(last()?.references).toEqual({
+      visit: { is: 'required', pattern: 'V-1' },
+      'visit-order': { is: 'optional', pattern: null },
+    })
+    expect(wholeSettings({ ...NOTHING, references: { order: { is: 'optional' } } }).references).toEqual({
+      order: { is: 'optional', pattern: null },
+    })
+    await user.click(screen.getAllByRole('button', { name: 'Take out' })[0] as HTMLElement)
+    expect(Object.keys(last()?.references ?? {})).toEqual(['visit-order'])
+    await user.click(screen.getByRole('button', { name: 'Take out' }))
+    expect(last()?.references).toBeUndefined()
   })
 
   it('of approval says who answers, how many, and until when, once somebody must', async () => {

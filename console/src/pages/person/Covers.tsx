@@ -42,7 +42,7 @@ function Account({ id }: { id: string }) {
               >
                 <Reference id={done.id} />
                 <span className="min-w-0 break-words">
-                  <span className="mono">{done.right}</span> <span className="text-ink-2">{done.reason}</span>
+                  <span className="mono">{done.right}</span> <span className="text-ink-2">{done.brought.reason}</span>
                 </span>
                 <span className="flex items-baseline gap-2">
                   <State state={done.state} />

@@ -5,14 +5,14 @@ use std::time::Duration;
 use jiff::Timestamp;
 use serde::Serialize;
 use tempestas_api::{
-    AnswerRequest, AskContext, AskRequest, EarlierView, ElevationFilter, ElevationStory, ElevationView,
+    AnswerRequest, AskContext, AskRequest, Brings, EarlierView, ElevationFilter, ElevationStory, ElevationView,
     ExtensionPreview, ExtensionRequest, LessView, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{StartChoice, Verdict};
 
 use super::{
     Ended,
-    args::{AskArgs, Brings, ExtendArgs, Until, YesNo},
+    args::{AskArgs, Asking, ExtendArgs, Until, YesNo},
     cli::Cli,
     show::{self, say},
 };
@@ -31,15 +31,14 @@ pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
     };
     let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start };
     let demand = cli.client().preview_ask(&preview).await?;
-    if !goes_on_to_ask(cli, &args.brings, &demand, &demand.sentence)? {
+    if !goes_on_to_ask(cli, &args.asking, &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
     let request = AskRequest {
         right: args.right,
         duration: args.duration,
         start,
-        reason: args.brings.reason,
-        ticket: args.brings.ticket,
+        brings: args.asking.given.brings()?,
         shown: demand.digest,
     };
     let asked = cli.fresh(async |client| client.ask(&request).await).await?;
@@ -56,15 +55,15 @@ pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
 }
 
 /// Shows what is demanded; whether it is then to be asked for.
-fn goes_on_to_ask<T: Serialize>(cli: &Cli, brings: &Brings, demand: &T, sentence: &str) -> anyhow::Result<bool> {
-    if brings.preview {
+fn goes_on_to_ask<T: Serialize>(cli: &Cli, asking: &Asking, demand: &T, sentence: &str) -> anyhow::Result<bool> {
+    if asking.preview {
         cli.print(demand, |_| say!("{sentence}"))?;
         return Ok(false);
     }
     if !cli.is_json() {
         say!("{sentence}");
     }
-    cli.sure("Ask for it?", brings.yes)?;
+    cli.sure("Ask for it?", asking.yes)?;
     Ok(true)
 }
 
@@ -103,6 +102,20 @@ pub(crate) async fn waiting(cli: &Cli) -> anyhow::Result<()> {
     })
 }
 
+/// What an asker brought, a line for each.
+fn brought_shown(brought: &Brings, for_what: &str) {
+    if let Some(purpose) = &brought.purpose {
+        say!("    purpose{for_what}: {}", show::inline(purpose));
+    }
+    show::quoted(&format!("reason{for_what}"), brought.reason.as_deref());
+    if let Some(ticket) = &brought.ticket {
+        say!("    ticket{for_what}: {}", show::inline(ticket));
+    }
+    for (name, reference) in &brought.references {
+        say!("    {name}{for_what}: {}", show::inline(reference));
+    }
+}
+
 /// An ask, as an approver has to see it.
 fn ask_shown(one: &ElevationView) {
     match &one.extension {
@@ -110,10 +123,7 @@ fn ask_shown(one: &ElevationView) {
             let (more, until) = (asked.more, show::when(asked.until));
             let wants = format!("asks to go on for {more}, until {until}, with");
             say!("{}  {} {wants} {} ({}: {})", one.id, one.who, one.right, one.weight, one.says);
-            show::quoted("reason to go on", asked.reason.as_deref());
-            if let Some(ticket) = &asked.ticket {
-                say!("    ticket to go on: {ticket}");
-            }
+            brought_shown(&asked.brought, " to go on");
         }
         None => {
             say!("{}  {} asks for {} ({}: {}) for {}", one.id, one.who, one.right, one.weight, one.says, one.duration)
@@ -126,10 +136,7 @@ fn ask_shown(one: &ElevationView) {
         say!("    on the account `{account}`");
         one.account_holds.iter().for_each(|held| say!("    which holds besides, all the time: {held}"));
     }
-    show::quoted("reason", one.reason.as_deref());
-    if let Some(ticket) = &one.ticket {
-        say!("    ticket: {ticket}");
-    }
+    brought_shown(&one.brought, "");
     say!("    {}", one.sentence);
     for answer in one.rounds.iter().flat_map(|round| &round.stages).flat_map(|stage| &stage.answers) {
         say!("    {} said {:?} at {}", answer.who, answer.verdict, show::when(answer.at));
@@ -222,12 +229,7 @@ fn story_shown(story: &ElevationStory) {
     if let Some(asked) = &one.asked {
         say!("    asked for: {} for {}", asked.right, asked.duration);
     }
-    if let Some(reason) = &one.reason {
-        show::quoted("reason", Some(reason));
-    }
-    if let Some(ticket) = &one.ticket {
-        say!("    ticket: {ticket}");
-    }
+    brought_shown(&one.brought, "");
     for answer in one.rounds.iter().flat_map(|round| &round.stages).flat_map(|stage| &stage.answers) {
         let less = answer.less.as_ref().map_or_else(String::new, |less| format!(" to less ({less})"));
         let why = format!(
@@ -244,10 +246,7 @@ fn story_shown(story: &ElevationStory) {
     }
     for asked in &one.extends {
         say!("    to go on until {}, asked at {}", show::when(asked.until), show::when(asked.asked_at));
-        show::quoted("reason to go on", asked.reason.as_deref());
-        if let Some(ticket) = &asked.ticket {
-            say!("    ticket to go on: {ticket}");
-        }
+        brought_shown(&asked.brought, " to go on");
     }
     if let Some(grace) = one.grace {
         say!("    grace: {grace} more at its end, with nobody asked: tempestas grace {}", one.id);
@@ -283,15 +282,11 @@ async fn moved(cli: &Cli, one: &ElevationView, wait: bool, wanted: &str) -> anyh
 pub(crate) async fn extend(cli: &Cli, args: ExtendArgs) -> anyhow::Result<Ended> {
     let id = args.elevation.as_str();
     let demand = cli.client().preview_extension(id, &ExtensionPreview { more: args.more }).await?;
-    if !goes_on_to_ask(cli, &args.brings, &demand, &demand.sentence)? {
+    if !goes_on_to_ask(cli, &args.asking, &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
-    let request = ExtensionRequest {
-        more: Some(demand.more),
-        reason: args.brings.reason,
-        ticket: args.brings.ticket,
-        shown: demand.digest,
-    };
+    let request =
+        ExtensionRequest { more: Some(demand.more), brings: args.asking.given.brings()?, shown: demand.digest };
     let asked = cli.fresh(async |client| client.extend(id, &request).await).await?;
     until_settled(cli, asked, args.wait, demand.until).await
 }

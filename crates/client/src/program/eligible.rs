@@ -234,7 +234,7 @@ fn account(story: &AppointmentStory) {
             show::when(done.asked_at),
             show::perhaps(grant.map(|grant| grant.until)),
             grant.and_then(|grant| grant.leftovers.as_ref()).map_or_else(String::new, |found| found.len().to_string()),
-            done.reason.as_deref().map(show::inline).unwrap_or_default(),
+            done.brought.reason.as_deref().map(show::inline).unwrap_or_default(),
         ]
     };
     show::table(

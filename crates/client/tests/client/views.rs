@@ -7,8 +7,9 @@ pub(crate) fn demand(right: &str) -> Value {
     json!({
         "right": right, "says": "may do anything", "sentence": format!("To hold {right} for 1 h you need a proof."),
         "digest": "ab".repeat(32), "duration": 3600, "usual": 3600, "longest": 14400, "proof-within": 600, "proof_within": 600,
-        "weight": "critical", "narrower": [], "stages": [{ "approvers": ["mara"], "yes": 1, "within": 3600, "onward": [], "away": [] }], "reason": { "is": "optional" },
-        "ticket": { "is": "off" }, "starts": { "at_yes": true, "at_time_within": null, "begin_within": null },
+        "weight": "critical", "narrower": [], "stages": [{ "approvers": ["mara"], "yes": 1, "within": 3600, "onward": [], "away": [] }],
+        "wants": { "purposes": [], "reason": { "is": "optional" }, "ticket": { "is": "off" }, "references": {} },
+        "starts": { "at_yes": true, "at_time_within": null, "begin_within": null },
         "ends": { "by_itself": true, "within": 1, "holder_can_undo": false, "says": "the cluster itself ends it" },
     })
 }
@@ -20,7 +21,7 @@ pub(crate) fn elevation(id: &str, state: &str) -> Value {
         "says": "may do anything", "weight": "critical", "state": state,
         "sentence": format!("is {state}, as of 2026-07-01 12:00:00 UTC"), "asked_at": "2026-07-01T12:00:00Z", "duration": 3600,
         "start": { "start": "at-yes" }, "asked": null, "mine": true, "takes_own_key": false, "for_me": false,
-        "may_revoke": false, "reason": null, "ticket": null, "demand": "To hold it you need a proof.", "rounds": [],
+        "may_revoke": false, "brought": {}, "demand": "To hold it you need a proof.", "rounds": [],
         "digest": "cd".repeat(32), "grant": null, "end_word": null, "trouble": null,
     })
 }

@@ -2,7 +2,7 @@
 
 use jiff::tz::TimeZone;
 use serde_json::json;
-use tempestas_api::{AskRequest, ProofRequest, StandingFilter, WaitQuery};
+use tempestas_api::{AskRequest, Brings, ProofRequest, StandingFilter, WaitQuery};
 use tempestas_client::{Client, ClientError, Connection};
 use tempestas_core::Digest;
 
@@ -30,8 +30,7 @@ fn ask() -> AskRequest {
         right: "root@pier".to_owned(),
         duration: None,
         start: None,
-        reason: None,
-        ticket: None,
+        brings: Brings::default(),
         shown: Digest([1; 32]),
     }
 }
@@ -204,14 +203,14 @@ async fn where_no_service_is_that_is_said_with_what_to_do_and_without_the_token(
 #[tokio::test]
 async fn a_program_gets_what_there_is_and_people_nothing_that_deceives_by_their_own_clock() {
     let mut hostile = elevation("E1001", "live");
-    hostile.as_object_mut().unwrap().insert("reason".to_owned(), json!("fix\u{202e}gnp\u{1b}[2J"));
+    hostile.as_object_mut().unwrap().insert("brought".to_owned(), json!({ "reason": "fix\u{202e}gnp\u{1b}[2J" }));
     let service = Service::new(move |_, _| well(&json!([hostile]))).await;
     let plain = client(&service);
     let read = plain.waiting().await.unwrap();
-    assert_eq!(read[0].reason.as_deref(), Some("fix\u{202e}gnp\u{1b}[2J"));
+    assert_eq!(read[0].brought.reason.as_deref(), Some("fix\u{202e}gnp\u{1b}[2J"));
     assert_eq!(read[0].sentence, "is live, as of 2026-07-01 12:00:00 UTC");
     let shown = plain.for_people(TimeZone::get("Europe/Lisbon").unwrap()).waiting().await.unwrap();
-    assert_eq!(shown[0].reason.as_deref(), Some("fix\\u{202e}gnp\\u{1b}[2J"));
+    assert_eq!(shown[0].brought.reason.as_deref(), Some("fix\\u{202e}gnp\\u{1b}[2J"));
     assert!(shown[0].sentence.contains("13:00:00"), "{}", shown[0].sentence);
 }
 

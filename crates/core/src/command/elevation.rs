@@ -1,6 +1,6 @@
 //! What is done about elevations.
 
-use crate::{Digest, ElevationId, Less, Right, Said, Seconds, StartChoice, Verdict};
+use crate::{Brings, Digest, ElevationId, Less, Right, Said, Seconds, StartChoice, Verdict};
 
 /// A command about an elevation.
 #[derive(Debug, Clone, PartialEq, strum::IntoStaticStr)]
@@ -55,10 +55,8 @@ pub struct Ask {
     pub duration: Option<Seconds>,
     /// When it is to start; where none, the only way that the terms leave.
     pub start: Option<StartChoice>,
-    /// Why.
-    pub reason: Option<Said>,
-    /// The ticket it is for.
-    pub ticket: Option<Said>,
+    /// What the asker brings.
+    pub brings: Brings,
     /// Digest of the demand that was looked at.
     pub shown: Digest,
 }
@@ -70,10 +68,8 @@ pub struct Extend {
     pub elevation: ElevationId,
     /// For how much longer; the usual where none.
     pub more: Option<Seconds>,
-    /// Why.
-    pub reason: Option<Said>,
-    /// The ticket it is for.
-    pub ticket: Option<Said>,
+    /// What the asker brings.
+    pub brings: Brings,
     /// Digest of the demand that was looked at.
     pub shown: Digest,
 }

@@ -10,10 +10,11 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Digest, Elevation, End, Less, Refusal, Row, Stages,
-    SubjectId, Verdict, What,
+    Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Elevation, End, Less, Refusal, Row, Stages, SubjectId,
+    Verdict, What,
     approvers::{Concern, could_settle, still_asked},
     demand_for,
+    elevation::AskLookedAt,
 };
 
 pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &AnswerInput) -> Result<(), Refusal> {
@@ -130,14 +131,8 @@ fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, demand: &mut Deman
         elevation.start = start;
     }
     elevation.asked.get_or_insert(asked);
-    elevation.digest = Digest::of_json(&(
-        elevation.id,
-        &*demand,
-        elevation.duration,
-        elevation.start,
-        elevation.reason,
-        elevation.ticket,
-    ));
+    let Elevation { id, duration, start, brought, .. } = &*elevation;
+    elevation.digest = AskLookedAt { id: *id, demand, duration: *duration, start: *start, brought }.digest();
     Ok(())
 }
 

@@ -9,9 +9,9 @@ use jiff::Timestamp;
 
 use super::proofs::Permit;
 use crate::{
-    CallerRefusal, Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION, Fact, Id,
-    Influence, Key, Kind, LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What, Words,
-    World, influence::lets_through_with_less,
+    Brings, Brought, CallerRefusal, Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION,
+    Fact, Id, Influence, Key, Kind, LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What,
+    Words, World, influence::lets_through_with_less,
 };
 
 /// What is asked, and what is known. Nothing is written here: that takes a [`Draft`], which only a [`Permit`] gives.
@@ -106,6 +106,15 @@ impl<'w> Deciding<'w> {
     /// A private text where there is one: an empty one is none.
     pub(super) fn said(&mut self, said: Option<&Said>) -> Option<Digest> {
         said.filter(|said| !said.0.is_empty()).map(|said| self.text(said))
+    }
+
+    /// What an asker brings, to be kept by its digests.
+    pub(super) fn brought(&mut self, brings: &Brings) -> Brought {
+        let purpose = self.said(brings.purpose.as_ref());
+        let (reason, ticket) = (self.said(brings.reason.as_ref()), self.said(brings.ticket.as_ref()));
+        let given = brings.references.iter().filter(|(_, said)| !said.0.is_empty());
+        let references = given.map(|(name, said)| (name.clone(), self.text(said))).collect();
+        Brought { purpose, reason, ticket, references }
     }
 
     /// Words that a system said, to stand in facts by their digest.

@@ -22,7 +22,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Extend) -
     if offer.digest != ask.shown {
         return Err(AskRefusal::DemandChanged.into());
     }
-    checked_words(&offer.demand.terms, ask.reason.as_ref(), ask.ticket.as_ref())?;
+    checked_words(&offer.demand.terms, &ask.brings)?;
     let proven = deciding.proven(offer.demand.terms.assurance.0)?;
     place(&mut deciding.by(person), proven, elevation, offer, ask);
     Ok(())
@@ -37,8 +37,7 @@ fn held(deciding: &Deciding<'_>, person: Person, id: ElevationId) -> Result<Elev
 fn place(draft: &mut Draft<'_, '_>, _: FreshProof, mut elevation: Elevation, offer: ExtensionOffer, ask: &Extend) {
     let ExtensionOffer { demand, until, .. } = offer;
     let (id, asked_at) = (elevation.id, draft.now());
-    let (reason, ticket) = (draft.said(ask.reason.as_ref()), draft.said(ask.ticket.as_ref()));
-    let extends = Extends { until, asked_at, reason, ticket };
+    let extends = Extends { until, asked_at, brought: draft.brought(&ask.brings) };
     let digest = Digest::of_json(&(id, &demand, &extends));
     // It waits no longer than there is something to go on with.
     let ends = draft.world.grant_of(&elevation).map_or(until, |grant| grant.until);

@@ -86,6 +86,18 @@ pub enum AskRefusal {
     ReasonTooShort { letters: usize, at_least: u16 },
     #[error("no reason is asked for here; leave it out")]
     ReasonUnwanted,
+    #[error("a purpose is required: `--purpose` with {purposes}")]
+    NoPurpose { purposes: String },
+    #[error("`{purpose}` is not among the purposes here, which are {purposes}")]
+    PurposeUnlisted { purpose: String, purposes: String },
+    #[error("no purpose is asked for here; leave it out")]
+    PurposeUnwanted,
+    #[error("a reference is required: `--reference {name}=...`{}", form.as_ref().map_or_else(String::new, |form| format!(" of the form {form}")))]
+    NoReference { name: String, form: Option<String> },
+    #[error("no reference `{name}` is asked for here; leave it out")]
+    ReferenceUnwanted { name: String },
+    #[error("the reference {name} `{reference}` does not have the form {form}")]
+    ReferenceForm { name: String, reference: String, form: String },
     #[error("a ticket is required{}: `--ticket`", form.as_ref().map_or_else(String::new, |form| format!(", of the form {form}")))]
     NoTicket { form: Option<String> },
     #[error("no ticket is asked for here; leave it out")]
@@ -120,6 +132,12 @@ impl AskRefusal {
             | Self::StartTooFar { .. }
             | Self::ReasonTooShort { .. }
             | Self::ReasonUnwanted
+            | Self::NoPurpose { .. }
+            | Self::PurposeUnlisted { .. }
+            | Self::PurposeUnwanted
+            | Self::NoReference { .. }
+            | Self::ReferenceUnwanted { .. }
+            | Self::ReferenceForm { .. }
             | Self::NoTicket { .. }
             | Self::TicketUnwanted
             | Self::TicketForm { .. } => Class::Invalid,

@@ -46,8 +46,22 @@ pub enum TermsRefusal {
     BadSpan { setting: &'static str, most: Seconds },
     #[error("`starts` allows no way to start; allow at least one")]
     NoWayToStart,
-    #[error("the ticket pattern `{pattern}` is not a regular expression: {error}")]
-    BadPattern { pattern: String, error: String },
+    #[error("the {what} pattern `{pattern}` is not a regular expression: {error}")]
+    BadPattern { what: String, pattern: String, error: String },
+    #[error("`purposes` has {purposes}; it may have {most} at most")]
+    TooManyPurposes { purposes: usize, most: usize },
+    #[error(
+        "each of `purposes` is a text of one line of 1 to {most} letters, without backquotes and spaces around it, and there once"
+    )]
+    BadPurpose { most: usize },
+    #[error("`references` has {references}; it may have {most} at most, and the ticket besides")]
+    TooManyReferences { references: usize, most: usize },
+    #[error(
+        "a reference can't be named `{name}`: its name has up to {most} small letters, digits and `-`, a letter first, and `ticket` is a setting of its own"
+    )]
+    ReferenceName { name: String, most: usize },
+    #[error("the reference `{name}` is neither optional nor required; leave it out")]
+    ReferenceOff { name: String },
 }
 
 impl TermsRefusal {
@@ -68,6 +82,11 @@ impl TermsRefusal {
             | Self::ProofTooOld { .. }
             | Self::UsualTooLong { .. }
             | Self::BadSpan { .. }
+            | Self::TooManyPurposes { .. }
+            | Self::BadPurpose { .. }
+            | Self::TooManyReferences { .. }
+            | Self::ReferenceName { .. }
+            | Self::ReferenceOff { .. }
             | Self::NoWayToStart
             | Self::BadPattern { .. } => Class::Invalid,
         }

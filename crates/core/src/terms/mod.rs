@@ -15,8 +15,8 @@ use strum::VariantArray as _;
 pub use effective::{PRECEDENCE, Trace, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
-    Approval, Approver, Extensions, Grace, LapseRule, Longest, NextStage, Onward, ProofMaxAge, ReasonRule, StageTerms,
-    Starts, TicketRule, Usual, WrittenApproval, WrittenOnward, WrittenStage,
+    Approval, Approver, Extensions, Grace, LapseRule, Longest, NextStage, Onward, ProofMaxAge, Purposes, ReasonRule,
+    ReferenceRule, References, StageTerms, Starts, TicketRule, Usual, WrittenApproval, WrittenOnward, WrittenStage,
 };
 
 use crate::{

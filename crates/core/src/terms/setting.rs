@@ -4,8 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, ReasonRule, Starts, TicketRule, Trace, Usual,
-    effective::Weigh,
+    Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule, References, Starts,
+    TicketRule, Trace, Usual, effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -205,6 +205,8 @@ settings! {
     starts: Starts, "When the clock may start.";
     reason: ReasonRule, "Reason.";
     ticket: TicketRule, "Ticket.";
+    purposes: Purposes, "Purposes of which an ask names one.", unsaid if "Setting::is_as_before";
+    references: References, "References beside the ticket, by name.", unsaid if "Setting::is_as_before";
     assurance: ProofMaxAge, "How old the last TOTP code may be.";
     approval: Approval, "Approval.";
     lapse: LapseRule, "How it must end.";

@@ -94,7 +94,7 @@ impl Elevation {
     /// Texts that no other row names.
     pub fn own_texts(&self) -> impl Iterator<Item = Digest> {
         let answers = self.answers().filter_map(|answer| answer.reason);
-        [self.reason, self.ticket, self.end_word].into_iter().flatten().chain(answers)
+        self.brought.texts().chain(self.end_word).chain(answers)
     }
 }
 

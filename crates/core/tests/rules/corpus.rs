@@ -126,6 +126,17 @@ fn facts_of_stages_delegations_and_managers_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_purposes_and_references_are_read_as_they_were_written() {
+    let world = replayed(include_str!("brought-v3.jsonl"));
+    let rule = world.terms.values().next().unwrap();
+    assert_eq!(rule.settings.purposes.as_ref().unwrap().0.len(), 3);
+    assert!(rule.settings.references.as_ref().unwrap().0["visit"].is_required());
+    let asked = world.elevations.values().next().unwrap();
+    assert_eq!((asked.brought.purpose.is_some(), asked.brought.texts().count()), (true, 3));
+    assert_eq!(world.demands[&asked.id].demand.terms.purposes.0[2], "an incident");
+}
+
+#[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
     let refused = Fact::from_bytes(br#"{"v":4,"whatever":true}"#).unwrap_err();
     assert_eq!(refused, "fact of version 4; this program reads up to 3");
@@ -195,6 +206,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("facts-v3.jsonl"),
         include_str!("extensions-v3.jsonl"),
         include_str!("stages-v3.jsonl"),
+        include_str!("brought-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -35,7 +35,7 @@ fn an_end_moves_once_the_target_was_read_back_with_it_and_no_sooner() {
     let ends = house.until(id);
     house.extend(Who::Asker, id, 600).unwrap();
     let round = house.world.elevations[&id].rounds.last().unwrap();
-    assert_eq!(round.extends.map(|asked| asked.until), Some(later(ends, Seconds(600))));
+    assert_eq!(round.extends.as_ref().map(|asked| asked.until), Some(later(ends, Seconds(600))));
     assert_eq!(round.stages.all()[0].until, Some(ends), "it waits no longer than there is something to go on with");
     assert_eq!(house.until(id), ends, "asking moves nothing");
     assert!(house.world.elevations[&id].waits_for(house.id(Who::First)));

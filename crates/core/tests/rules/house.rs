@@ -246,8 +246,7 @@ impl House {
             right,
             duration: Some(Seconds(seconds)),
             start: Some(start),
-            reason: Some(Said::new("a reason that is long enough")),
-            ticket: None,
+            brings: Brings::reason("a reason that is long enough"),
             shown,
         });
         let decision = self.try_as(who, command)?;
@@ -262,11 +261,8 @@ impl House {
     pub fn extend(&mut self, who: Who, elevation: ElevationId, more: u32) -> Result<Decision, Refusal> {
         let known = &self.world.elevations[&elevation];
         let shown = extension_offer(&self.world, known, Some(Seconds(more)), self.now)?.digest;
-        let reason = Some(Said::new("it takes longer than was thought"));
-        self.try_as(
-            who,
-            ElevationCommand::Extend(Extend { elevation, more: Some(Seconds(more)), reason, ticket: None, shown }),
-        )
+        let brings = Brings::reason("it takes longer than was thought");
+        self.try_as(who, ElevationCommand::Extend(Extend { elevation, more: Some(Seconds(more)), brings, shown }))
     }
 
     /// When an elevation's grant ends, as far as the target was read back.

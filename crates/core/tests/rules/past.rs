@@ -32,7 +32,7 @@ fn what_is_over_is_forgotten_with_its_grant_and_its_texts_and_recalled_as_it_was
     let waiting = house.ask(Who::Asker, 60, StartChoice::AtYes).unwrap();
     let whole = house.world.clone();
     let (elevation, gone) = (&whole.elevations[&id], &whole.grants[&grant]);
-    let (reason, leftover) = (elevation.reason.unwrap(), gone.leftovers.as_ref().unwrap()[0].what);
+    let (reason, leftover) = (elevation.brought.reason.unwrap(), gone.leftovers.as_ref().unwrap()[0].what);
     assert_eq!(whole.text(reason), "a reason that is long enough");
 
     let mut world = forgotten(&house, house.now);

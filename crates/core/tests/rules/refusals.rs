@@ -85,24 +85,42 @@ fn a_refusal_tells_its_class_its_cause_and_one_sentence() {
 #[test]
 fn what_an_ask_lacks_is_told_by_its_cause() {
     let reason = Some(ReasonRule::Required { at_least: 10 });
-    let ticket = Some(TicketRule::Required { pattern: Some("OPS-[0-9]+".to_owned()) });
-    let mut house = House::new(&Settings { reason, ticket, ..settings(0) });
+    let ticket = Some(TicketRule(ReferenceRule::Required { pattern: Some("OPS-[0-9]+".to_owned()) }));
+    let purposes = Some(Purposes(["patching", "an incident"].map(str::to_owned).to_vec()));
+    let visit = ReferenceRule::Required { pattern: Some("V-[0-9]+".to_owned()) };
+    let order = ReferenceRule::Optional { pattern: None };
+    let references = Some(References([("visit".to_owned(), visit), ("order".to_owned(), order)].into()));
+    let mut house = House::new(&Settings { reason, ticket, purposes, references, ..settings(0) });
     let (asker, right) = (house.id(Who::Asker), house.right());
     let shown = Digest::of_json(&demand_for(&house.world, asker, right, house.now).unwrap());
-    let whole = Ask {
-        right,
-        duration: Some(Seconds(60)),
-        start: Some(StartChoice::AtYes),
-        reason: Some(Said::new("the crane of quay 4")),
-        ticket: Some(Said::new("OPS-12")),
-        shown,
+    let said = |text: &str| Some(Said::new(text));
+    let refers = |all: &[(&str, &str)]| all.iter().map(|(name, to)| ((*name).to_owned(), Said::new(to))).collect();
+    let brings = Brings {
+        purpose: said("an incident"),
+        ticket: said("OPS-12"),
+        references: refers(&[("visit", "V-2031")]),
+        ..Brings::reason("the crane of quay 4")
     };
+    let whole =
+        Ask { right, duration: Some(Seconds(60)), start: Some(StartChoice::AtYes), brings: brings.clone(), shown };
+    let with = |brings| Ask { brings, ..whole.clone() };
     let too_far = StartChoice::At { time: later(house.now, Seconds::hours(24 * 400)) };
     for (ask, cause) in [
-        (Ask { reason: None, ..whole.clone() }, "reason-too-short"),
-        (Ask { reason: Some(Said::new("c r a n e . . .")), ..whole.clone() }, "reason-too-short"),
-        (Ask { ticket: None, ..whole.clone() }, "no-ticket"),
-        (Ask { ticket: Some(Said::new("12")), ..whole.clone() }, "ticket-form"),
+        (with(Brings { reason: None, ..brings.clone() }), "reason-too-short"),
+        (with(Brings { reason: said("c r a n e . . ."), ..brings.clone() }), "reason-too-short"),
+        (with(Brings { ticket: None, ..brings.clone() }), "no-ticket"),
+        (with(Brings { ticket: said("12"), ..brings.clone() }), "ticket-form"),
+        (with(Brings { purpose: None, ..brings.clone() }), "no-purpose"),
+        (with(Brings { purpose: said("patching "), ..Brings::default() }), "reason-too-short"),
+        (with(Brings { purpose: said("Patching"), ..brings.clone() }), "purpose-unlisted"),
+        (with(Brings { references: refers(&[]), ..brings.clone() }), "no-reference"),
+        (with(Brings { references: refers(&[("visit", " ")]), ..brings.clone() }), "no-reference"),
+        (with(Brings { references: refers(&[("visit", "2031")]), ..brings.clone() }), "reference-form"),
+        (
+            with(Brings { references: refers(&[("visit", "V-1"), ("crane", "4")]), ..brings.clone() }),
+            "reference-unwanted",
+        ),
+        (with(Brings { references: refers(&[("visit", "V-1"), ("order", "a\nb")]), ..brings.clone() }), "over-lines"),
         (Ask { start: Some(too_far), ..whole.clone() }, "start-too-far"),
         (Ask { duration: Some(Seconds(0)), ..whole.clone() }, "no-duration"),
         (Ask { shown: Digest::of(&[b"other terms"]), ..whole.clone() }, "demand-changed"),
@@ -110,5 +128,10 @@ fn what_an_ask_lacks_is_told_by_its_cause() {
         let refused = house.try_as(Who::Asker, ElevationCommand::Ask(ask)).unwrap_err();
         assert_eq!(refused.cause(), Some(cause), "{refused}");
     }
-    house.well(Who::Asker, ElevationCommand::Ask(whole));
+    house.well(Who::Asker, ElevationCommand::Ask(whole.clone()));
+    let kept = &house.world.elevations.values().next_back().unwrap().brought;
+    let text = |digest: Option<Digest>| digest.map(|digest| house.world.text(digest));
+    assert_eq!(text(kept.purpose).as_deref(), Some("an incident"));
+    assert_eq!(text(kept.references.get("visit").copied()).as_deref(), Some("V-2031"));
+    assert_eq!((kept.references.len(), kept.texts().count()), (1, 4), "an empty text is none");
 }

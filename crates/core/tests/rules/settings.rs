@@ -69,14 +69,31 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
         ],
     );
     let of = |pattern: &str| Some(pattern.to_owned());
+    let rules = [
+        ReferenceRule::Off,
+        ReferenceRule::Optional { pattern: None },
+        ReferenceRule::Required { pattern: None },
+        ReferenceRule::Required { pattern: of("QH-[0-9]+") },
+        ReferenceRule::Optional { pattern: of("PR-[0-9]+") },
+    ];
+    keeps_to_the_rules(world, &rules.clone().map(TicketRule));
+    let [_, given, needed, formed, other] = rules;
+    let references = |all: &[(&str, &ReferenceRule)]| {
+        References(all.iter().map(|(name, rule)| ((*name).to_owned(), (*rule).clone())).collect())
+    };
     keeps_to_the_rules(
         world,
         &[
-            TicketRule::Off,
-            TicketRule::Optional { pattern: None },
-            TicketRule::Required { pattern: None },
-            TicketRule::Required { pattern: of("QH-[0-9]+") },
+            references(&[]),
+            references(&[("visit", &given)]),
+            references(&[("visit", &formed), ("order", &needed)]),
+            references(&[("visit", &other), ("berth", &needed)]),
         ],
+    );
+    let purposes = |all: &[&str]| Purposes(all.iter().map(|one| (*one).to_owned()).collect());
+    keeps_to_the_rules(
+        world,
+        &[purposes(&[]), purposes(&["patching"]), purposes(&["incident", "patching"]), purposes(&["survey"])],
     );
     let [oda, piet] = [Who::First, Who::Other].map(|who| Approver::Subject { id: house.id(who) });
     let stage = |approvers: &[Approver], yes, no, hours| {
@@ -100,11 +117,14 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     );
 }
 
+#[track_caller]
+fn cant_be_set(settings: Settings, why: TermsRefusal) {
+    assert_eq!(crate::house::rule(ScopeId(1), settings).check(), Err(why.into()));
+}
+
 #[test]
 fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
-    let refused = |settings: Settings, why: TermsRefusal| {
-        assert_eq!(crate::house::rule(ScopeId(1), settings).check(), Err(why.into()));
-    };
+    let refused = cant_be_set;
     let span = |setting| TermsRefusal::BadSpan { setting, most: Seconds::hours(31 * 24) };
     let set = Settings::default;
     refused(set(), TermsRefusal::SetsNothing);
@@ -122,7 +142,7 @@ fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
     );
     let shut = Starts { at_yes: false, at_time_within: None, begin_within: None };
     refused(Settings { starts: Some(shut), ..set() }, TermsRefusal::NoWayToStart);
-    let broken = TicketRule::Required { pattern: Some("QH-[".to_owned()) };
+    let broken = TicketRule(ReferenceRule::Required { pattern: Some("QH-[".to_owned()) });
     let rule = crate::house::rule(ScopeId(1), Settings { ticket: Some(broken), ..set() });
     assert_eq!(rule.check().unwrap_err().cause(), Some("bad-pattern"));
     for (yes, no, within) in [(0, 1, 60), (1, 0, 60), (1, 1, 0)] {
@@ -140,7 +160,7 @@ fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
 
 #[test]
 fn a_setting_that_says_nothing_about_an_act_is_refused_for_it() {
-    for name in ["usual", "starts", "ticket", "lapse"] {
+    for name in ["usual", "starts", "ticket", "lapse", "purposes", "references"] {
         assert!(!Act::BeMadeEligible.knows(name) && Act::Elevate.knows(name), "{name}");
     }
     assert!(!Act::Elevate.knows("grace of the house"), "nobody knows that");
@@ -171,4 +191,37 @@ fn a_demand_that_was_frozen_before_a_setting_was_there_goes_by_what_held_then() 
     frozen.as_object_mut().unwrap().remove("lapse");
     let read: Effective = serde_json::from_value(frozen).unwrap();
     assert_eq!(read, effective);
+}
+
+#[test]
+fn purposes_and_references_that_cant_be_meant_are_refused() {
+    let purposes = |all: &[&str]| Settings {
+        purposes: Some(Purposes(all.iter().map(|one| (*one).to_owned()).collect())),
+        ..Settings::default()
+    };
+    for bad in
+        [&["patching", "patching"][..], &[""], &[" patching"], &["two\nlines"], &["of `yours`"], &["\u{202e}gnihctap"]]
+    {
+        cant_be_set(purposes(bad), TermsRefusal::BadPurpose { most: 60 });
+    }
+    let many: Vec<String> = (0..31).map(|n| format!("purpose {n}")).collect();
+    let many: Vec<&str> = many.iter().map(String::as_str).collect();
+    cant_be_set(purposes(&many), TermsRefusal::TooManyPurposes { purposes: 31, most: 30 });
+    crate::house::rule(ScopeId(1), purposes(&[])).check().unwrap();
+
+    let references = |all: Vec<(String, ReferenceRule)>| Settings {
+        references: Some(References(all.into_iter().collect())),
+        ..Settings::default()
+    };
+    let wanted = |pattern: Option<&str>| ReferenceRule::Required { pattern: pattern.map(str::to_owned) };
+    for name in ["", "Visit", "visit no", "-visit", "ticket", "a-name-that-is-longer-than-thirty"] {
+        let named = TermsRefusal::ReferenceName { name: name.to_owned(), most: 30 };
+        cant_be_set(references(vec![(name.to_owned(), wanted(None))]), named);
+    }
+    let off = references(vec![("visit".to_owned(), ReferenceRule::Off)]);
+    cant_be_set(off, TermsRefusal::ReferenceOff { name: "visit".to_owned() });
+    let many = (0..9).map(|n| (format!("r{n}"), wanted(None))).collect();
+    cant_be_set(references(many), TermsRefusal::TooManyReferences { references: 9, most: 8 });
+    let broken = crate::house::rule(ScopeId(1), references(vec![("visit".to_owned(), wanted(Some("V-[")))]));
+    assert_eq!(broken.check().unwrap_err().cause(), Some("bad-pattern"));
 }

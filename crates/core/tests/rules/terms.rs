@@ -69,9 +69,10 @@ fn the_most_specific_rule_wins_each_setting_and_a_pin_above_only_tightens() {
 
 #[test]
 fn pins_tighten_tickets_and_approvals_in_their_own_way() {
-    let ticket = |pattern: &str| TicketRule::Required { pattern: Some(pattern.to_owned()) };
+    let ticket = |pattern: &str| TicketRule(ReferenceRule::Required { pattern: Some(pattern.to_owned()) });
     let setting = |ticket| with(Settings { ticket: Some(ticket), ..Settings::default() });
-    let held = holds(&[(false, pinned(&["ticket"], setting(ticket("CHG-[0-9]+")))), (true, setting(TicketRule::Off))]);
+    let held =
+        holds(&[(false, pinned(&["ticket"], setting(ticket("CHG-[0-9]+")))), (true, setting(TicketRule::default()))]);
     assert_eq!(held.ticket, ticket("CHG-[0-9]+"));
     let trace = held.traces.iter().find(|trace| trace.setting == "ticket").unwrap();
     assert_eq!((trace.tightened_by.len(), trace.passed_over.len()), (1, 1));
@@ -89,6 +90,30 @@ fn pins_tighten_tickets_and_approvals_in_their_own_way() {
     assert_eq!(elsewhere.approval, stage(owners.clone(), 2), "nor moved to other people");
     let more = holds(&[(false, above), (true, approval(stage(owners.clone(), 3)))]);
     assert_eq!(more.approval, stage(owners, 3), "but more may be wanted");
+}
+
+#[test]
+fn pins_narrow_purposes_and_add_references() {
+    let purposes = |all: &[&str]| Purposes(all.iter().map(|one| (*one).to_owned()).collect());
+    let setting = |all: &[&str]| with(Settings { purposes: Some(purposes(all)), ..Settings::default() });
+    let above = pinned(&["purposes"], setting(&["patching", "incident"]));
+    for (below, held) in [
+        (&["incident", "testing"][..], &["incident"][..]),
+        (&["testing"], &["patching", "incident"]),
+        (&[], &["patching", "incident"]),
+    ] {
+        assert_eq!(holds(&[(false, above.clone()), (true, setting(below))]).purposes, purposes(held), "{below:?}");
+    }
+    let rule = |pattern: &str| ReferenceRule::Required { pattern: Some(pattern.to_owned()) };
+    let loose = ReferenceRule::Optional { pattern: None };
+    let references = |all: &[(&str, ReferenceRule)]| {
+        References(all.iter().map(|(name, rule)| ((*name).to_owned(), rule.clone())).collect())
+    };
+    let setting = |all: &[_]| with(Settings { references: Some(references(all)), ..Settings::default() });
+    let above = pinned(&["references"], setting(&[("visit", rule("V-[0-9]+"))]));
+    let held = holds(&[(false, above), (true, setting(&[("visit", loose.clone()), ("order", loose.clone())]))]);
+    assert_eq!(held.references, references(&[("order", loose), ("visit", rule("V-[0-9]+"))]));
+    assert_eq!(held.wanted(), ["a reason of at least 8 letters", "a visit of the form V-[0-9]+"]);
 }
 
 #[test]
@@ -111,7 +136,7 @@ fn a_rule_that_cant_be_used_says_why() {
         (wrong(with(Settings { starts: Some(starts), ..Settings::default() })), "allows no way to start"),
         (
             wrong(with(Settings {
-                ticket: Some(TicketRule::Required { pattern: Some("(".to_owned()) }),
+                ticket: Some(TicketRule(ReferenceRule::Required { pattern: Some("(".to_owned()) })),
                 ..Settings::default()
             })),
             "is not a regular expression",

@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use tempestas_core::{
-    AnswerInput, Ask, ConversionCommand, Digest, Effective, ElevationCommand, ElevationId, GrantId, Less, Phase,
-    Report, Right, Said, Seconds, StandingId, StartChoice, SubjectId, Verdict, WavePlan, Weight, What, demand_for,
-    own_rights, plan_conversion,
+    AnswerInput, Ask, Brings, ConversionCommand, Digest, Effective, ElevationCommand, ElevationId, GrantId, Less,
+    Phase, Report, Right, Said, Seconds, StandingId, StartChoice, SubjectId, Verdict, WavePlan, Weight, What,
+    demand_for, own_rights, plan_conversion,
 };
 
 use super::{Systems, Teller, house::postgres};
@@ -261,14 +261,22 @@ impl Days {
     }
 }
 
+/// What the terms want of an asker, with a number of theirs in the references.
+pub(super) fn brings(terms: &Effective, reason: &str, number: u64) -> Brings {
+    let ticket = terms.ticket.0.is_required().then(|| Said::new(format!("CHG-{number}")));
+    let visits = terms.references.0.iter().filter(|(_, rule)| rule.is_required());
+    let references = visits.map(|(name, _)| (name.clone(), Said::new(format!("V-{number}")))).collect();
+    let purpose = terms.purposes.0.first().map(Said::new);
+    Brings { purpose, ticket, references, ..Brings::reason(reason) }
+}
+
 /// Somebody asks for something they may. None where nobody could be found who may.
 pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Result<Option<ElevationId>> {
     let Some((who, right, terms)) = choose(teller).await else { return Ok(None) };
     let reason = teller.chance.of(&REASONS).copied().unwrap_or_default();
     let parts = 1 + teller.chance.below(4);
     let duration = Seconds((u64::from(terms.longest.0.0) * parts / 4).try_into().unwrap_or(terms.longest.0.0));
-    let ticket = matches!(terms.ticket, tempestas_core::TicketRule::Required { .. })
-        .then(|| Said::new(format!("CHG-{}", 1000 + teller.chance.below(9000))));
+    let brings = brings(&terms, reason, 1000 + teller.chance.below(9000));
     let shown = {
         let world = teller.house.world();
         match demand_for(&world, who, right, teller.now()) {
@@ -276,14 +284,7 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
             Err(_) => return Ok(None),
         }
     };
-    let command = ElevationCommand::Ask(Ask {
-        right,
-        duration: Some(duration),
-        start: Some(start),
-        reason: Some(Said::new(reason)),
-        ticket,
-        shown,
-    });
+    let command = ElevationCommand::Ask(Ask { right, duration: Some(duration), start: Some(start), brings, shown });
     let whats = teller.by(who, command).await.unwrap_or_default();
     Ok(whats.iter().find_map(|what| match what {
         What::Asked { elevation, .. } => Some(*elevation),

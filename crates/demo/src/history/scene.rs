@@ -3,8 +3,8 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    AnswerInput, Ask, Caller, Digest, ElevationCommand, ElevationId, OperatorCommand, Report, Said, Seconds,
-    StartChoice, SubjectId, What, demand_for, later,
+    AnswerInput, Ask, Caller, Digest, ElevationCommand, ElevationId, OperatorCommand, Report, Seconds, StartChoice,
+    SubjectId, What, demand_for, later,
 };
 
 use super::{Teller, days, house::GATEHOUSE, house::right};
@@ -79,18 +79,16 @@ async fn ask(
     why: &str,
 ) -> Option<ElevationId> {
     let right = right(teller, name).await?;
-    let (shown, ticket) = {
+    let (shown, brings) = {
         let world = teller.house.world();
         let demand = demand_for(&world, who, right, teller.now()).ok()?;
-        let wants = matches!(demand.terms.ticket, tempestas_core::TicketRule::Required { .. });
-        (Digest::of_json(&demand), wants.then(|| Said::new("CHG-4471")))
+        (Digest::of_json(&demand), days::brings(&demand.terms, why, 4471))
     };
     let command = ElevationCommand::Ask(Ask {
         right,
         duration: Some(Seconds::minutes(minutes)),
         start: Some(start),
-        reason: Some(Said::new(why)),
-        ticket,
+        brings,
         shown,
     });
     let whats = teller.by(who, command).await.unwrap_or_default();

@@ -136,7 +136,7 @@ async fn a_passkey_signs_in_and_steps_up_in_the_middle_of_an_ask() {
     browser.press("Use your passkey").await.unwrap();
     let id = reference(&browser).await;
     let asked = house.client(MARA).elevation(&id, &WaitQuery::default()).await.unwrap().elevation;
-    assert_eq!(asked.reason.as_deref(), Some(REASON), "what was typed went along");
+    assert_eq!(asked.brought.reason.as_deref(), Some(REASON), "what was typed went along");
 
     browser.page("/settings?part=own").await.unwrap();
     browser.press("Drop").await.unwrap();
@@ -236,7 +236,7 @@ async fn a_sign_in_that_ends_in_mid_form_loses_nothing_that_was_typed() {
     browser.fill_sign_in(house.person(TOMAS), house.path()).await.unwrap();
     let id = reference(&browser).await;
     let asked = house.client(MARA).elevation(&id, &WaitQuery::default()).await.unwrap().elevation;
-    assert_eq!(asked.reason.as_deref(), Some(REASON));
+    assert_eq!(asked.brought.reason.as_deref(), Some(REASON));
 }
 
 #[tokio::test(flavor = "multi_thread")]

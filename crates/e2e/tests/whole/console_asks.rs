@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::json;
 use tempestas_api::ElevationFilter;
-use tempestas_core::{Act, ReasonRule, TicketRule};
+use tempestas_core::{Act, ReasonRule, ReferenceRule};
 
 use crate::house::{House, INES, MARA, ODA, Plan, TOMAS, on_cloud};
 
@@ -35,7 +35,7 @@ async fn what_the_terms_leave_open_is_asked_for_and_what_they_hide_is_not() {
     tomas.says("whatever 7").await.unwrap();
     let mine = house.client(TOMAS).elevations(&ElevationFilter::default()).await.unwrap();
     assert_eq!(json!(mine[0].start), json!({ "start": "on-begin" }));
-    assert_eq!((mine[0].reason.as_deref(), mine[0].ticket.as_deref()), (None, Some("whatever 7")));
+    assert_eq!((mine[0].brought.reason.as_deref(), mine[0].brought.ticket.as_deref()), (None, Some("whatever 7")));
     house.client(TOMAS).withdraw(&mine[0].id).await.unwrap();
 
     // Only at a time that the asker sets.
@@ -187,7 +187,10 @@ async fn an_ask_without_a_start_begins_as_the_terms_say_it_may() {
     };
     let preview = tempestas_api::PreviewRequest { right: right.clone(), duration: None, start: None };
     let demand = tomas.preview_ask(&preview).await.unwrap();
-    assert!(matches!((&demand.reason, &demand.ticket), (ReasonRule::Required { .. }, TicketRule::Off)), "{demand:?}");
+    assert!(
+        matches!((demand.wants.reason, &demand.wants.ticket), (ReasonRule::Required { .. }, ReferenceRule::Off)),
+        "{demand:?}"
+    );
     for (starts, said, begins) in [
         ("at_yes = true, begin_within = 60", "the time runs", Some("at-yes")),
         ("at_yes = false, begin_within = 60, at_time_within = 60", "when you begin, within 1 min", Some("on-begin")),
@@ -200,8 +203,7 @@ async fn an_ask_without_a_start_begins_as_the_terms_say_it_may() {
             right: right.clone(),
             duration: None,
             start: None,
-            reason: None,
-            ticket: None,
+            brings: tempestas_api::Brings::default(),
             shown: demand.digest,
         };
         match (tomas.ask(&ask).await, begins) {

@@ -2,7 +2,7 @@
 
 use reqwest::{StatusCode, header};
 use serde_json::{Value, json};
-use tempestas_api::{AskRequest, LedgerFilter, NewSubject, PreviewRequest};
+use tempestas_api::{AskRequest, Brings, LedgerFilter, NewSubject, PreviewRequest};
 use tempestas_core::{Seconds, SubjectKind};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
@@ -211,8 +211,7 @@ async fn a_reason_says_something_and_nobody_is_called_like_another() {
             right: right.clone(),
             duration: preview.duration,
             start: preview.start,
-            reason: Some(reason.to_owned()),
-            ticket: None,
+            brings: Brings::reason(reason),
             shown: demand.digest,
         };
         tomas.ask(&request).await.unwrap_err().to_string()

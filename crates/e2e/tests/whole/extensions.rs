@@ -1,9 +1,9 @@
 //! Going on beyond an end: the systems themselves are read back with the later one, and end it then with the service dead.
 
 use jiff::{SignedDuration, Timestamp};
-use tempestas_api::{ElevationView, ExtensionPreview, ExtensionRequest, LoginAsk, NewTerms, WaitQuery};
+use tempestas_api::{Brings, ElevationView, ExtensionPreview, ExtensionRequest, LoginAsk, NewTerms, WaitQuery};
 use tempestas_client::ClientError;
-use tempestas_core::{Seconds, TicketRule};
+use tempestas_core::{ReferenceRule, Seconds};
 use tempestas_demo::cluster;
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_berths, on_cloud};
@@ -12,9 +12,9 @@ use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_berths, on_clou
 pub async fn extend(house: &House, who: &str, id: &str, more: u32) -> Result<ElevationView, ClientError> {
     let client = house.client(who);
     let demand = client.preview_extension(id, &ExtensionPreview { more: Some(Seconds(more)) }).await?;
-    let reason = Some("the tide tables take longer".to_owned());
-    let ticket = (demand.ticket != TicketRule::Off).then(|| "CHG-2024".to_owned());
-    client.extend(id, &ExtensionRequest { more: Some(demand.more), reason, ticket, shown: demand.digest }).await
+    let ticket = (demand.wants.ticket != ReferenceRule::Off).then(|| "CHG-2024".to_owned());
+    let brings = Brings { ticket, ..Brings::reason("the tide tables take longer") };
+    client.extend(id, &ExtensionRequest { more: Some(demand.more), brings, shown: demand.digest }).await
 }
 
 /// Waits until nothing to go on with it is under way; when it ends then.

@@ -10,11 +10,11 @@ use std::{
 use serde_json::{Value, json};
 use tempdir::Directory;
 use tempestas_api::{
-    AnswerRequest, AskRequest, ElevationStory, ElevationView, NewEligibility, NewSubject, PreviewRequest,
+    AnswerRequest, AskRequest, Brings, ElevationStory, ElevationView, NewEligibility, NewSubject, PreviewRequest,
     TargetSettings, WaitQuery,
 };
 use tempestas_client::{Client, ClientError};
-use tempestas_core::{LookedAt, Seconds, StartChoice, SubjectKind, TicketRule, Verdict};
+use tempestas_core::{LookedAt, Seconds, StartChoice, SubjectKind, Verdict};
 use tempestas_demo::{
     cluster::{Cluster, free_port},
     codes::next_code,
@@ -342,8 +342,12 @@ pub async fn ask(
         right: right.to_owned(),
         duration,
         start: Some(start),
-        reason: Some("because the work needs it".to_owned()),
-        ticket: ticket.filter(|_| matches!(demand.ticket, TicketRule::Required { .. })).map(str::to_owned),
+        brings: Brings {
+            reason: Some("because the work needs it".to_owned()),
+            ticket: ticket.filter(|_| demand.wants.ticket.is_required()).map(str::to_owned),
+            purpose: demand.wants.purposes.first().cloned(),
+            ..Brings::default()
+        },
         shown: demand.digest,
     };
     client.ask(&request).await

@@ -2,8 +2,8 @@
 
 use jiff::Timestamp;
 use tempestas_core::{
-    Act, Approval, Ask, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand, End,
-    EstateCommand, HoldRefusal, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound,
+    Act, Approval, Ask, Brings, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand,
+    End, EstateCommand, HoldRefusal, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound,
     Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What,
     demand_for,
 };
@@ -64,8 +64,7 @@ impl Holder {
             right: self.right,
             duration: Some(Seconds(600)),
             start: Some(StartChoice::AtYes),
-            reason: Some(Said::new("a reason that is long enough")),
-            ticket: None,
+            brings: Brings::reason("a reason that is long enough"),
             shown,
         });
         let asked = self.running.does(self.tomas(), ask.into()).await;
@@ -162,7 +161,7 @@ async fn what_was_over_long_since_is_in_no_snapshot_and_yet_decided_and_shown() 
 
     let recalled = running.engine.recall(&present, id).await.unwrap();
     assert_eq!(recalled.elevations[&id], kept.elevations[&id]);
-    assert_eq!(recalled.text(kept.elevations[&id].reason.unwrap()), "a reason that is long enough");
+    assert_eq!(recalled.text(kept.elevations[&id].brought.reason.unwrap()), "a reason that is long enough");
     assert_eq!(recalled.size(), present.size());
     assert!(running.engine.world().is_forgotten(id), "for whoever asked, and nobody else");
 
@@ -219,5 +218,5 @@ async fn a_service_that_starts_again_has_no_more_in_memory_than_one_that_went_on
     assert!(loaded.world.is_forgotten(id));
     assert_eq!(loaded.world.elevations[&again].phase, Phase::Ended(tempestas_core::End::GivenBack));
     assert_eq!(loaded.world.rows().collect::<Vec<_>>(), before.rows().collect::<Vec<_>>());
-    assert_eq!(loaded.world.text(before.elevations[&again].reason.unwrap()), "a reason that is long enough");
+    assert_eq!(loaded.world.text(before.elevations[&again].brought.reason.unwrap()), "a reason that is long enough");
 }

@@ -65,9 +65,7 @@ fn plan_item_view(world: &World, sight: &Sight, item: &PlanItem, uses: &Uses, no
     let effective = tempestas_core::effective_terms(world, tempestas_core::Act::Elevate, held.right, item.holder);
     let who = world.subject_name(item.holder);
     let settings = views::effective(world, &effective);
-    let value = |name: &str| {
-        settings.iter().find(|setting| setting.setting == name).map(|setting| setting.value.clone()).unwrap_or_default()
-    };
+    let (approval, wanted) = (settings.iter().find(|setting| setting.setting == "approval"), effective.wanted());
     Some(PlanItemView {
         standing: views::standing(world, uses.last(), held),
         taken_away: taken_away(world, &held),
@@ -78,12 +76,11 @@ fn plan_item_view(world: &World, sight: &Sight, item: &PlanItem, uses: &Uses, no
             .map(|lost| world.right_name(lost.right))
             .collect(),
         may_ask: format!(
-            "{who} may ask for {} for up to {}; {}; reason {}; ticket {}",
+            "{who} may ask for {} for up to {}; {}; {}",
             world.right_name(held.right),
             effective.longest.0,
-            value("approval"),
-            value("reason"),
-            value("ticket"),
+            approval.map(|setting| setting.value.as_str()).unwrap_or_default(),
+            if wanted.is_empty() { "nothing to bring".to_owned() } else { format!("with {}", wanted.join(", ")) },
         ),
         rhythm: used.rhythm,
         uses: used.uses,

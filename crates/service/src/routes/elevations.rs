@@ -9,8 +9,8 @@ use tempestas_api::{
     ExtensionPreview, ExtensionRequest, LoginAsk, LoginReply, PreviewRequest, WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    AnswerInput, Ask, Connector, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal, Less, Outline, Phase,
-    Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_for, extension_offer,
+    AnswerInput, Ask, Brings, Connector, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal, Less,
+    Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_for, extension_offer,
 };
 use tempestas_targets::GrantCall;
 
@@ -45,14 +45,22 @@ pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -
     Ok(Json(views::demand(&world, &demand, duration, start)))
 }
 
+fn brings(given: tempestas_api::Brings) -> Brings {
+    Brings {
+        purpose: given.purpose.map(Said::new),
+        reason: given.reason.map(Said::new),
+        ticket: given.ticket.map(Said::new),
+        references: given.references.into_iter().map(|(name, text)| (name, Said::new(text))).collect(),
+    }
+}
+
 pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {
     let right = right(&me.app.world(), me.person, &request.right)?;
     let command = ElevationCommand::Ask(Ask {
         right,
         duration: request.duration,
         start: request.start,
-        reason: request.reason.map(Said::new),
-        ticket: request.ticket.map(Said::new),
+        brings: brings(request.brings),
         shown: request.shown,
     });
     let done = me.submit(command).await?;
@@ -273,8 +281,7 @@ pub(super) async fn extend(me: SignedIn, At(id): At, Body(request): Body<Extensi
     let command = ElevationCommand::Extend(Extend {
         elevation: id,
         more: request.more,
-        reason: request.reason.map(Said::new),
-        ticket: request.ticket.map(Said::new),
+        brings: brings(request.brings),
         shown: request.shown,
     });
     let done = me.submit(command).await?;

@@ -72,10 +72,11 @@ fn bar(world: &World, elevation: &Elevation, me: SubjectId, now: Timestamp) -> B
     }
 }
 
-/// Why it is asked for, or why it is to go on, while that waits.
+/// Why it is asked for, or why it is to go on, while that waits: in words, or else out of the list of purposes.
 fn reason_at_present(elevation: &Elevation) -> Option<Digest> {
     let goes_on = elevation.extension.as_ref().and_then(|_| elevation.extends().next_back());
-    goes_on.map_or(elevation.reason, |asked| asked.reason)
+    let brought = goes_on.map_or(&elevation.brought, |asked| &asked.brought);
+    brought.reason.or(brought.purpose)
 }
 
 fn is_overdue(elevation: &Elevation, grant: &Grant, now: Timestamp) -> bool {

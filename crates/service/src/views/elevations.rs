@@ -2,13 +2,13 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AnswerView, AskedView, AwayView, DemandView, EarlierView, ElevationView, ExtendsView, ExtensionDemand,
-    ExtensionView, GrantView, LeftoverView, RoundView, StageAskedView, StageView,
+    AnswerView, AskedView, AwayView, Brings, DemandView, EarlierView, ElevationView, ExtendsView, ExtensionDemand,
+    ExtensionView, GrantView, LeftoverView, RoundView, StageAskedView, StageView, Wants,
 };
 use tempestas_core::{
-    Answer, Away, Demand, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer, Grant, LEFT_ALONE, Less,
-    Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked, StageTerms, Stages, Standing, StartChoice,
-    SubjectId, Visible, World, demand_for, end_with_grace, extension_offer, grace_of,
+    Answer, Away, Brought, Demand, Digest, Effective, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer,
+    Grant, LEFT_ALONE, Less, Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked, StageTerms, Stages,
+    Standing, StartChoice, SubjectId, Visible, World, demand_for, end_with_grace, extension_offer, grace_of,
 };
 
 use super::rights::role_of;
@@ -28,12 +28,30 @@ pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: O
         usual: demand.terms.usual.0,
         starts: demand.terms.starts.clone(),
         proof_within: demand.terms.assurance.0,
-        reason: demand.terms.reason,
-        ticket: demand.terms.ticket.clone(),
+        wants: wants(&demand.terms),
         narrower: below(world, demand.right.scope),
         stages: asked(world, demand),
         ends: demand.ends.clone(),
-        digest: tempestas_core::Digest::of_json(demand),
+        digest: Digest::of_json(demand),
+    }
+}
+
+fn wants(terms: &Effective) -> Wants {
+    Wants {
+        purposes: terms.purposes.0.clone(),
+        reason: terms.reason,
+        ticket: terms.ticket.0.clone(),
+        references: terms.references.0.clone(),
+    }
+}
+
+fn brought(world: &World, brought: &Brought) -> Brings {
+    let said = |text: Option<Digest>| text.map(|text| world.text(text));
+    Brings {
+        purpose: said(brought.purpose),
+        reason: said(brought.reason),
+        ticket: said(brought.ticket),
+        references: brought.references.iter().map(|(name, text)| (name.clone(), world.text(*text))).collect(),
     }
 }
 
@@ -58,7 +76,7 @@ pub(crate) fn earlier(world: &World, outline: Outline<'_>) -> EarlierView {
         id: elevation.id.to_string(),
         asked_at: elevation.asked_at,
         state: elevation.phase.to_string(),
-        reason: elevation.reason.map(|text| world.text(text)),
+        reason: elevation.brought.reason.map(|text| world.text(text)),
         leftovers: leftovers.unwrap_or(0),
     }
 }
@@ -112,8 +130,7 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         takes_own_key: connector.is_some_and(tempestas_core::Connector::takes_own_key),
         for_me: elevation.waits_for(me),
         may_revoke: !ending && (approver || administers()),
-        reason: elevation.reason.map(|text| world.text(text)),
-        ticket: elevation.ticket.map(|text| world.text(text)),
+        brought: brought(world, &elevation.brought),
         demand: demand
             .map_or_else(String::new, |demand| demand.sentence(world, elevation.duration, Some(elevation.start))),
         rounds: elevation.rounds.iter().map(|round| round_view(world, round)).collect(),
@@ -138,19 +155,13 @@ fn extension(world: &World, elevation: &Elevation, asked: &Extension, grant: &Gr
     ExtensionView {
         until: asked.until,
         more: between(grant.until, asked.until),
-        reason: said.and_then(|said| said.reason).map(|text| world.text(text)),
-        ticket: said.and_then(|said| said.ticket).map(|text| world.text(text)),
+        brought: said.map(|said| brought(world, &said.brought)).unwrap_or_default(),
         demand: asked.demand.sentence_to_go_on(world, elevation.id, asked.until),
     }
 }
 
 fn extends(world: &World, asked: &Extends) -> ExtendsView {
-    ExtendsView {
-        until: asked.until,
-        asked_at: asked.asked_at,
-        reason: asked.reason.map(|text| world.text(text)),
-        ticket: asked.ticket.map(|text| world.text(text)),
-    }
+    ExtendsView { until: asked.until, asked_at: asked.asked_at, brought: brought(world, &asked.brought) }
 }
 
 fn between(from: Timestamp, until: Timestamp) -> Seconds {
@@ -167,8 +178,7 @@ pub(crate) fn extension_demand(world: &World, elevation: ElevationId, offer: &Ex
         latest: *latest,
         longest: demand.terms.longest.0,
         proof_within: demand.terms.assurance.0,
-        reason: demand.terms.reason,
-        ticket: demand.terms.ticket.clone(),
+        wants: wants(&demand.terms),
         stages: asked(world, demand),
         digest: *digest,
     }
@@ -201,7 +211,7 @@ fn asked(world: &World, demand: &Demand) -> Vec<StageAskedView> {
 }
 
 fn round_view(world: &World, round: &Round) -> RoundView {
-    RoundView { extends_to: round.extends.map(|asked| asked.until), stages: stages(world, &round.stages) }
+    RoundView { extends_to: round.extends.as_ref().map(|asked| asked.until), stages: stages(world, &round.stages) }
 }
 
 pub(super) fn stages(world: &World, stages: &Stages) -> Vec<StageView> {

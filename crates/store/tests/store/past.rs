@@ -4,9 +4,9 @@ use std::collections::BTreeSet;
 
 use jiff::{Timestamp, civil::date};
 use tempestas_core::{
-    Answer, Decision, Demand, Demanded, Digest, DutyKind, Elevation, ElevationId, EligibilityId, End, FACT_VERSION,
-    Fact, Grant, GrantId, Phase, PrivateText, Recall, Right, RoleId, Round, Row, ScopeId, Seen, Sight, Stage,
-    SubjectId, Verdict, What, World, ledger::FactLine,
+    Answer, Brought, Decision, Demand, Demanded, Digest, DutyKind, Elevation, ElevationId, EligibilityId, End,
+    FACT_VERSION, Fact, Grant, GrantId, Phase, PrivateText, Recall, Right, RoleId, Round, Row, ScopeId, Seen, Sight,
+    Stage, SubjectId, Verdict, What, World, ledger::FactLine,
 };
 use tempestas_store::{Difference, Past, Store, check};
 
@@ -85,7 +85,7 @@ impl Told {
             right: Right { role: RoleId(5 + self.id % 2), scope: self.scope },
             eligibility: demand.eligibility,
             asked_at: at(self.asked),
-            reason: Some(self.reason().digest),
+            brought: Brought { reason: Some(self.reason().digest), ..Brought::default() },
             rounds: vec![Round { extends: None, stages }],
             phase: Phase::Ended(if self.opened { End::GivenBack } else { End::Refused }),
             grants: grant.iter().map(|grant| grant.id).collect(),
@@ -340,5 +340,5 @@ async fn a_start_takes_in_what_was_over_lately_and_leaves_the_rest() {
     assert_eq!(in_memory(&opened.world), those(&all, lately));
     assert!(opened.world.elevations.len() < all.len());
     let kept = opened.world.elevations.values().next().unwrap();
-    assert!(opened.world.text(kept.reason.unwrap()).starts_with("the reason of"));
+    assert!(opened.world.text(kept.brought.reason.unwrap()).starts_with("the reason of"));
 }

@@ -6,9 +6,10 @@ import { Approval, ApprovalStages } from './approval'
 import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
 import { Lapse } from './lapse'
-import { Reason } from './reason'
+import { Purposes, Reason, ReasonLetters } from './reason'
+import { References, wholeReferences } from './references'
 import { Starts, wholeStarts } from './starts'
-import { Ticket, TicketForm, wholeTicket } from './ticket'
+import { Ticket, TicketForm, wholeReference } from './ticket'
 import { Assurance, Longest, Usual } from './times'
 
 interface Setting {
@@ -28,9 +29,11 @@ export const SETTINGS: Setting[] = [
   { name: 'extensions', Field: Extensions, only: ['extend'] },
   { name: 'grace', Field: Grace, only: ['elevate'] },
   { name: 'assurance', Field: Assurance },
-  { name: 'reason', Field: Reason },
+  { name: 'reason', Field: Reason, More: ReasonLetters },
   { name: 'approval', Field: Approval, More: ApprovalStages },
   { name: 'ticket', Field: Ticket, More: TicketForm, only: ['elevate', 'extend'] },
+  { name: 'purposes', Field: Purposes, only: ['elevate', 'extend'] },
+  { name: 'references', Field: References, only: ['elevate', 'extend'] },
   { name: 'starts', Field: Starts, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
 ]
@@ -41,10 +44,12 @@ export const wholeSettings = (settings: Settings) => ({
   usual: settings.usual ?? null,
   starts: settings.starts ? wholeStarts(settings.starts) : null,
   reason: settings.reason ?? null,
-  ticket: settings.ticket ? wholeTicket(settings.ticket) : null,
+  ticket: settings.ticket ? wholeReference(settings.ticket) : null,
   assurance: settings.assurance ?? null,
   approval: settings.approval ?? null,
   lapse: settings.lapse ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
+  purposes: settings.purposes ?? null,
+  references: settings.references ? wholeReferences(settings.references) : null,
 })

@@ -29,5 +29,4 @@ export function TicketForm({ settings: { ticket }, set }: SettingField) {
 }
 
 /** With everything that it leaves out named. */
-export const wholeTicket = (ticket: Ticket) =>
-  ticket.is === 'off' ? ticket : { ...ticket, pattern: ticket.pattern ?? null }
+export const wholeReference = (rule: Ticket) => (rule.is === 'off' ? rule : { ...rule, pattern: rule.pattern ?? null })

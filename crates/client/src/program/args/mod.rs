@@ -3,12 +3,14 @@
 mod estate;
 mod rights;
 
-use std::path::PathBuf;
+use std::{collections::BTreeMap, path::PathBuf};
 
 use anstream::ColorChoice;
+use anyhow::bail;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
+use tempestas_api::Brings;
 use tempestas_core::{Seconds, Verdict};
 
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
@@ -347,21 +349,51 @@ pub(crate) struct ExtendArgs {
     #[arg(long = "for", value_parser = span)]
     pub(crate) more: Option<Seconds>,
     #[command(flatten)]
-    pub(crate) brings: Brings,
+    pub(crate) asking: Asking,
     /// Wait until it is settled, and its end was moved on its target.
     #[arg(long)]
     pub(crate) wait: bool,
 }
 
-/// What whoever asks brings, once they saw what is demanded.
+/// What whoever asks brings.
 #[derive(ClapArgs)]
-pub(crate) struct Brings {
+pub(crate) struct Given {
     /// Why.
     #[arg(long)]
-    pub(crate) reason: Option<String>,
+    reason: Option<String>,
+    /// Which of the purposes that the terms list.
+    #[arg(long)]
+    purpose: Option<String>,
     /// Ticket.
     #[arg(long)]
-    pub(crate) ticket: Option<String>,
+    ticket: Option<String>,
+    /// A further reference that the terms name, like visit=V-2031; may be repeated.
+    #[arg(long = "reference", value_name = "NAME=REFERENCE", value_parser = reference)]
+    references: Vec<(String, String)>,
+}
+
+impl Given {
+    /// As it is sent.
+    ///
+    /// # Errors
+    /// When a reference is given twice.
+    pub(crate) fn brings(self) -> anyhow::Result<Brings> {
+        let mut references = BTreeMap::new();
+        for (name, reference) in self.references {
+            if references.contains_key(&name) {
+                bail!("`--reference {name}=…` is given twice; give it once");
+            }
+            references.insert(name, reference);
+        }
+        Ok(Brings { purpose: self.purpose, reason: self.reason, ticket: self.ticket, references })
+    }
+}
+
+/// How whoever asks goes about it, once they saw what is demanded.
+#[derive(ClapArgs)]
+pub(crate) struct Asking {
+    #[command(flatten)]
+    pub(crate) given: Given,
     /// Only show what it would demand.
     #[arg(long)]
     pub(crate) preview: bool,
@@ -384,7 +416,7 @@ pub(crate) struct AskArgs {
     #[arg(long)]
     pub(crate) on_begin: bool,
     #[command(flatten)]
-    pub(crate) brings: Brings,
+    pub(crate) asking: Asking,
     /// Wait until it is verified on its target.
     #[arg(long)]
     pub(crate) wait: bool,
@@ -471,6 +503,11 @@ pub(crate) enum Until {
     Live,
     /// Over, and read back as gone.
     Ended,
+}
+
+fn reference(text: &str) -> Result<(String, String), String> {
+    let (name, reference) = text.split_once('=').ok_or("write it like visit=V-2031")?;
+    Ok((name.trim().to_owned(), reference.trim().to_owned()))
 }
 
 pub(crate) fn span(text: &str) -> Result<Seconds, String> {

@@ -1,70 +1,18 @@
 //! Whether a ticket is demanded, and of which form.
 
-use regex_lite::Regex;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::ReferenceRule;
 use crate::{
-    Act, Refusal, Settings, SubjectId, TermsRefusal, World,
+    Act, Refusal, Settings, SubjectId, World,
     terms::setting::{Setting, written_as_it_is},
 };
 
 /// Whether a ticket is demanded.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "is")]
-pub enum TicketRule {
-    /// Not asked for.
-    #[default]
-    Off,
-    /// May be given, and then fits the pattern.
-    Optional {
-        /// A regular expression for the whole reference.
-        pattern: Option<String>,
-    },
-    /// Must be given.
-    Required {
-        /// A regular expression for the whole reference.
-        pattern: Option<String>,
-    },
-}
-
-impl TicketRule {
-    const fn rank(&self) -> u8 {
-        match self {
-            Self::Off => 0,
-            Self::Optional { .. } => 1,
-            Self::Required { .. } => 2,
-        }
-    }
-
-    /// The pattern, if one is set.
-    #[must_use]
-    pub fn pattern(&self) -> Option<&str> {
-        match self {
-            Self::Off => None,
-            Self::Optional { pattern } | Self::Required { pattern } => pattern.as_deref(),
-        }
-    }
-
-    /// Whether `ticket` fits the whole pattern.
-    #[must_use]
-    pub fn fits(&self, ticket: &str) -> bool {
-        self.pattern().is_none_or(|pattern| whole(pattern).is_ok_and(|expression| expression.is_match(ticket)))
-    }
-
-    /// What an asker has to bring, where they have to.
-    pub(crate) fn need(&self) -> Option<String> {
-        match self {
-            Self::Required { pattern: Some(pattern) } => Some(format!("a ticket of the form {pattern}")),
-            Self::Required { pattern: None } => Some("a ticket".to_owned()),
-            Self::Optional { .. } | Self::Off => None,
-        }
-    }
-}
-
-fn whole(pattern: &str) -> Result<Regex, regex_lite::Error> {
-    Regex::new(&format!("^(?:{pattern})$"))
-}
+#[serde(transparent)]
+pub struct TicketRule(pub ReferenceRule);
 
 impl Setting for TicketRule {
     const NAME: &'static str = "ticket";
@@ -80,37 +28,23 @@ impl Setting for TicketRule {
     }
 
     fn stricter(below: Self, above: Self) -> Self {
-        if below.rank() > above.rank() {
-            // A stricter demand below keeps the form that is demanded above.
-            return match (below, above.pattern()) {
-                (Self::Required { .. }, Some(pattern)) => Self::Required { pattern: Some(pattern.to_owned()) },
-                (below, _) => below,
-            };
-        }
-        match (&above, above.pattern(), below.pattern()) {
-            (Self::Required { .. }, None, Some(pattern)) => Self::Required { pattern: Some(pattern.to_owned()) },
-            _ => above,
-        }
+        Self(ReferenceRule::stricter(below.0, above.0))
+    }
+
+    /// Another form that a report asks for doesn't take the place of the one that is set.
+    fn tightened_by_report(set: Self, reported: Self) -> Self {
+        Self::stricter(reported, set)
     }
 
     fn demands_less_than(&self, before: &Self) -> bool {
-        let other_form = before.pattern().is_some_and(|pattern| self.pattern() != Some(pattern));
-        before.rank() > self.rank() || other_form
+        self.0.demands_less_than(&before.0)
     }
 
     fn words(&self, _: &World) -> String {
-        let form = self.pattern().map_or_else(String::new, |pattern| format!(", of the form {pattern}"));
-        match self {
-            Self::Off => "not asked for".to_owned(),
-            Self::Optional { .. } => format!("optional{form}"),
-            Self::Required { .. } => format!("required{form}"),
-        }
+        self.0.words()
     }
 
     fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        let Some(pattern) = self.pattern() else { return Ok(()) };
-        whole(pattern)
-            .map(drop)
-            .map_err(|error| TermsRefusal::BadPattern { pattern: pattern.to_owned(), error: error.to_string() }.into())
+        self.0.check("ticket")
     }
 }
