@@ -132,6 +132,7 @@ export function standing(but: Partial<Api['StandingView']> = {}): Api['StandingV
     last_used: null,
     use_is_told: true,
     sealed: false,
+    against: null,
     ...but,
   }
 }

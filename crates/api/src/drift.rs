@@ -53,6 +53,10 @@ pub struct DriftView {
     pub says: String,
     /// The same in parts, for whoever shows it by their own clock and leads on to what it names.
     pub words: Sentence,
+    /// The rule of terms by which it may not be held all the time, so that it is not adopted, or not put back; none where it
+    /// may be.
+    #[serde(default)]
+    pub against: Option<String>,
     /// When a survey first saw it.
     pub since: Timestamp,
     /// What became of it.

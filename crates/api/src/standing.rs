@@ -27,6 +27,9 @@ pub struct StandingFilter {
     /// Those on systems that say so of themselves, like `system=debian 11*`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub says: Option<String>,
+    /// Only those that the terms let nobody like their holder hold all the time.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub against_terms: bool,
 }
 
 /// A right held all the time.
@@ -52,6 +55,9 @@ pub struct StandingView {
     pub direct: bool,
     /// Whether its account is an emergency holder that the system has sealed: nothing is taken from it.
     pub sealed: bool,
+    /// The rule of terms by which it may not be held all the time; none where it may be.
+    #[serde(default)]
+    pub against: Option<String>,
     /// Since when the target says it has been held.
     pub since: Option<Timestamp>,
     /// When a survey first saw it.

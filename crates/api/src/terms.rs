@@ -103,6 +103,12 @@ pub struct TermsTouched {
     pub people: usize,
     /// References of open asks that were made under the present terms; they keep theirs, the stricter wins at opening.
     pub open_asks: Vec<String>,
+    /// How many standing rights would come to be held against the terms.
+    #[serde(default)]
+    pub newly_against: usize,
+    /// How many standing rights would be held against the terms no longer.
+    #[serde(default)]
+    pub no_longer_against: usize,
 }
 
 /// One who is touched: somebody, or a group whose members are touched alike.

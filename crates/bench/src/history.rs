@@ -63,7 +63,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let [less, more] = start::in_turn([before.path(), &setup.state()])?;
     let grown = |from: f64, to: f64| format!("{:+.0} %", (to / from - 1.0) * 100.0);
     report.add(
-        "the same with 900,000 elevations that are over: start, memory, and by how much they grew",
+        "the same with 900,000 elevations that are over, started in turn with a third of them: start, memory, and by how much they grew",
         format!(
             "{} ({}), {} MB ({})",
             seconds(more.took),

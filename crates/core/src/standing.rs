@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Right, RoleId, ScopeId, StandingId, World,
+    Act, Right, RoleId, ScopeId, StandingId, StandingRule, SubjectId, Terms, TermsId, World, effective_under,
     text::{Digest, Words},
 };
 
@@ -44,7 +44,34 @@ pub struct Standing {
     pub last_used: Option<Timestamp>,
 }
 
+/// Whose account it is where nobody has said so: no rule that names askers fits them.
+const NOBODY: SubjectId = SubjectId(0);
+
 impl Standing {
+    /// The rule by which it may not be held all the time; none where it may be. What we work with ourselves, and the emergency
+    /// holders that a system has sealed, are there for when nobody can be asked.
+    #[must_use]
+    pub fn stands_against(&self, world: &World) -> Option<TermsId> {
+        self.would_stand_against(world, world.terms.values())
+    }
+
+    /// The same, were these the rules.
+    #[must_use]
+    pub fn would_stand_against<'w>(&self, world: &'w World, rules: impl Iterator<Item = &'w Terms>) -> Option<TermsId> {
+        // No other rule has a part in it.
+        let rules: Vec<&Terms> = rules.filter(|rule| rule.settings.standing.is_some()).collect();
+        if rules.iter().all(|rule| rule.settings.standing == Some(StandingRule::Allowed))
+            || world.is_broker(self.target, self.account)
+            || world.is_sealed(self.target, &world.text(self.account))
+        {
+            return None;
+        }
+        let holder = world.owner_of(self).unwrap_or(NOBODY);
+        let terms = effective_under(world, rules.into_iter(), Act::Elevate, self.right, holder);
+        let trace = terms.trace::<StandingRule>().filter(|_| terms.standing == StandingRule::Never)?;
+        trace.tightened_by.last().copied().or(trace.rule)
+    }
+
     /// Whether it is held by this way.
     pub(crate) fn is_held_by(&self, world: &World, chain: &[String]) -> bool {
         let mut ways = self.chain.iter().zip(chain);

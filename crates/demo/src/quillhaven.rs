@@ -311,12 +311,14 @@ no = 1
 within = 14400
 cover = true
 "#,
-    // The same right asks more of a supplier than of the house's own engineers, and which visit it is for.
+    // The same right asks more of a supplier than of the house's own engineers, and which visit it is for; and a supplier holds
+    // nothing all the time.
     r#"
 scope = "/"
 asker = "suppliers"
-pins = ["approval", "longest", "references"]
+pins = ["approval", "longest", "references", "standing"]
 [settings]
+standing = "never"
 longest = 1800
 usual = 1800
 references = { visit = { is = "required", pattern = "V-[0-9]{4}" } }

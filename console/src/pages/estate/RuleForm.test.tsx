@@ -93,6 +93,17 @@ describe('a setting', () => {
     expect(last()?.reason).toBeUndefined()
   })
 
+  it('of what is held all the time is set only where it is about holding', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('Held all the time'), 'never')
+    expect(last()?.standing).toBe('never')
+    expect(wholeSettings({ ...NOTHING, standing: 'never' }).standing).toBe('never')
+    await user.selectOptions(screen.getByLabelText('Held all the time'), '')
+    expect(last()?.standing).toBeUndefined()
+    await user.selectOptions(screen.getByLabelText('For what is done'), 'extend')
+    expect(screen.queryByLabelText('Held all the time')).toBeNull()
+  })
+
   it('of purposes is a list, a line each', async () => {
     const { user, last } = typing()
     const purposes = screen.getByLabelText('Purposes to choose from, a line each')

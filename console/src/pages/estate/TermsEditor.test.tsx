@@ -30,6 +30,8 @@ const TOUCHED: Api['TermsTouched'] = {
   count: 2,
   people: 1,
   open_asks: ['E1042'],
+  newly_against: 3,
+  no_longer_against: 0,
   touched: [
     {
       act: 'elevate',
@@ -120,7 +122,14 @@ describe('a change', () => {
   })
 
   it('may be its end', async () => {
-    const { changed, user } = port([rule()], { ...TOUCHED, count: 0, people: 0, open_asks: [], touched: [] })
+    const { changed, user } = port([rule()], {
+      ...TOUCHED,
+      count: 0,
+      people: 0,
+      open_asks: [],
+      newly_against: 0,
+      touched: [],
+    })
     editor('/harbour')
     await user.click(await screen.findByRole('button', { name: 'Change' }))
     await user.click(screen.getByRole('button', { name: 'End this rule' }))

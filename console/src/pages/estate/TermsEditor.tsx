@@ -66,6 +66,10 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
               : `Changes what ${count(touched.people, 'person', 'people')} must bring, in ${count(touched.count, 'eligibility', 'eligibilities')}.`}
             {touched.open_asks.length > 0 &&
               ` ${count(touched.open_asks.length, 'open ask')} keep their own terms; at opening the stricter wins.`}
+            {touched.newly_against > 0 &&
+              ` ${count(touched.newly_against, 'standing right')} would be held against the terms.`}
+            {touched.no_longer_against > 0 &&
+              ` ${count(touched.no_longer_against, 'standing right')} would be so no longer.`}
           </p>
           <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
             {touched.touched.map((one) => (

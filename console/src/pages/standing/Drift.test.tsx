@@ -17,6 +17,7 @@ const ONE: Api['DriftView'] = {
   state: 'open',
   target: '/harbour/pier',
   weight: 'critical',
+  against: 't523',
   who: 'tomas.reyes',
   words: [
     { is: 'text', text: 'stranger holds ' },
@@ -41,7 +42,7 @@ describe('a difference', () => {
     expect(await screen.findByText('1 difference that nobody made through Tempestas')).toBeTruthy()
     const said = screen.getByRole('listitem').textContent
     expect(said).toContain('stranger holds root@/harbour/pier.')
-    expect(said).toContain('the account is tomas.reyes’s')
+    expect(said).toContain('the account is tomas.reyes’s; by t523 it is never held all the time')
     expect(screen.queryByRole('button')).toBeNull()
   })
 

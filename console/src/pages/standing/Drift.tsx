@@ -77,6 +77,7 @@ function Row({ one, may }: { one: One; may: boolean }) {
         <span className="text-ink-3">
           <span className="mono">{one.target}</span>, seen <Instant at={one.since} how="relative" />
           {one.who && `; the account is ${one.who}’s`}
+          {one.against && <span className="text-alarm">; by {one.against} it is never held all the time</span>}
         </span>
         {may && (
           <span className="flex flex-wrap gap-1.5">

@@ -83,6 +83,11 @@ function Cells({ one }: { one: Standing }) {
       </span>
       <span role="cell">
         <Weight weight={one.weight} />
+        {one.against && (
+          <span className="block text-[0.86rem] text-alarm" title={`By ${one.against} it is never held all the time`}>
+            against terms
+          </span>
+        )}
       </span>
       <span role="cell" className="text-ink-2">
         <LastUsed one={one} />

@@ -32,6 +32,7 @@ const ALL = [
     target: 'books',
     scope: 'books/ledger',
     role: 'teller',
+    against: 't523',
     labels: ['stage=production'],
   }),
   right('h4', {
@@ -58,6 +59,7 @@ describe('what is picked', () => {
     [{ used: ['not for 90 days'] }, '', ['h5']],
     [{ label: ['quay=north', 'nothing'] }, '', ['h5']],
     [{ way: ['a group or other role'] }, '', ['h4']],
+    [{ terms: ['never held all the time'] }, '', ['h3']],
     [{}, 'MARA books', ['h3']],
     [{}, 'h2', ['h2']],
     [{ top: ['books'] }, 'nobody', []],

@@ -21,6 +21,7 @@ function used(one: Row): string {
 export const FACETS: Facet[] = [
   { key: 'weight', title: 'Harm', of: (one) => [one.weight] },
   { key: 'used', title: 'Last used', of: (one) => [used(one)] },
+  { key: 'terms', title: 'By the terms', of: (one) => [one.against ? 'never held all the time' : 'may be held'] },
   { key: 'way', title: 'Comes by', of: (one) => [one.direct ? 'directly' : 'a group or other role'] },
   { key: 'holder', title: 'Holder', of: (one) => [one.who ? 'known' : 'nobody named yet'] },
   { key: 'top', title: 'System', of: (one) => [one.target] },

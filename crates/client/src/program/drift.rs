@@ -49,7 +49,9 @@ pub(crate) async fn drift(cli: &Cli, verb: DriftVerb) -> anyhow::Result<()> {
 fn row(one: &DriftView) -> [String; 6] {
     let by = one.by.as_deref().unwrap_or("somebody");
     let state = match (one.state, &one.reason, one.at) {
-        (DriftStateView::Open, ..) => "open".to_owned(),
+        (DriftStateView::Open, ..) => {
+            one.against.as_ref().map_or_else(|| "open".to_owned(), |rule| format!("open; against {rule}"))
+        }
         (DriftStateView::Ignored, Some(reason), Some(until)) => {
             format!("ignored by {by} until {}: {}", show::when(until), show::inline(reason))
         }

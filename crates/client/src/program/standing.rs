@@ -9,24 +9,25 @@ use super::{
 };
 
 pub(crate) async fn list(cli: &Cli, args: StandingArgs) -> anyhow::Result<()> {
-    let StandingArgs { at, who, role, group: GroupArgs { label, says }, refs } = args;
-    let all = cli.client().standing(&StandingFilter { at, who, role, label, says }).await?;
+    let StandingArgs { at, who, role, group: GroupArgs { label, says }, against_terms, refs } = args;
+    let all = cli.client().standing(&StandingFilter { at, who, role, label, says, against_terms }).await?;
     if refs {
         all.iter().filter(|one| one.direct && !one.sealed).for_each(|one| say!("{}", one.id));
         return Ok(());
     }
     cli.print(&all, |all| {
         let critical = all.iter().filter(|one| one.weight == tempestas_core::Weight::Critical).count();
-        say!("{} standing rights, {critical} of them critical.", all.len());
+        let against = all.iter().filter(|one| one.against.is_some()).count();
+        say!("{} standing rights, {critical} of them critical, {against} against the terms.", all.len());
         show::table(
-            &["ref", "account", "whose", "right", "weight", "through", "since", "last used"],
+            &["ref", "account", "whose", "right", "weight", "through", "since", "last used", "against"],
             all.iter().map(standing_row),
             "",
         );
     })
 }
 
-fn standing_row(one: &StandingView) -> [String; 8] {
+fn standing_row(one: &StandingView) -> [String; 9] {
     let whose = match (&one.who, one.sealed) {
         (Some(who), true) => format!("{who}, sealed"),
         (Some(who), false) => who.clone(),
@@ -47,6 +48,7 @@ fn standing_row(one: &StandingView) -> [String; 8] {
             None if one.use_is_told => "never seen".to_owned(),
             None => "not known".to_owned(),
         },
+        one.against.clone().unwrap_or_else(|| "-".to_owned()),
     ]
 }
 

@@ -125,6 +125,13 @@ fn shown(touched: &TermsTouched) {
     if shown < all {
         say!("The first {shown} of {all}.");
     }
+    if touched.newly_against > 0 {
+        let (n, verb) = (touched.newly_against, if touched.newly_against == 1 { "right" } else { "rights" });
+        say!("{n} standing {verb} would come to be held against the terms: `tempestas standing --against-terms`.");
+    }
+    if touched.no_longer_against > 0 {
+        say!("Held against the terms no longer: {} standing.", touched.no_longer_against);
+    }
     if !touched.open_asks.is_empty() {
         say!("Asks made before keep their terms, and open under the stricter: {}", touched.open_asks.join(", "));
     }

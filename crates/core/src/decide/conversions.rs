@@ -8,13 +8,13 @@ use super::{
     proofs::{AdministersEach, Person, Reporting},
 };
 use crate::{
-    Act, AlarmKind, Approval, Conversion, ConversionCommand, ConversionId, ConversionRefusal, Digest, Eligibility,
-    EligibilityId, Item, ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, StandingId, SubjectId, WavePlan,
-    What,
+    Act, AlarmKind, Approval, AskRefusal, Conversion, ConversionCommand, ConversionId, ConversionRefusal, Digest,
+    Eligibility, EligibilityId, Item, ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, StandingId,
+    SubjectId, WavePlan, What,
     appointment::{ensure_lasts, longest_eligibility, making},
     due::Due,
     effective_terms,
-    influence::{INFLUENCE_LASTS, is_touched},
+    influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
     later, plan_conversion,
 };
 
@@ -139,11 +139,23 @@ pub(super) fn ensure_no_own_return(
     let world = deciding.world;
     let Some(owner) = world.holder_of(held.target, held.account) else { return Ok(()) };
     let is_own = world.human(owner) == world.human(me);
+    if is_own && weakened_lately(world, me, deciding.now()) {
+        return Err(AskRefusal::Weakened.into());
+    }
     if is_own && effective_terms(world, Act::Elevate, held.right, owner).approval != Approval::None {
         let (who, right) = (world.subject_name(owner), world.right_name(held.right));
         return Err(ConversionRefusal::OwnReturn { who, right }.into());
     }
     Ok(())
+}
+
+/// Refuses what would leave somebody with a right all the time, where the terms let nobody like them hold it so.
+pub(super) fn ensure_may_stand(deciding: &Deciding<'_>, held: &crate::Standing) -> Result<(), Refusal> {
+    let world = deciding.world;
+    let Some(terms) = held.stands_against(world) else { return Ok(()) };
+    let owner = world.owner_of(held).map(|owner| world.subject_name(owner));
+    let who = owner.unwrap_or_else(|| format!("the account `{}`", world.text(held.account)));
+    Err(ConversionRefusal::NeverStanding { who, right: world.right_name(held.right), terms }.into())
 }
 
 /// The conversion that has still to take a right away.
@@ -213,6 +225,7 @@ fn undo(deciding: &mut Deciding<'_>, person: Person, id: ConversionId) -> Result
     let comes_back = |item: &&Item| !matches!(item.state, ItemState::Waiting | ItemState::Taking);
     for item in deciding.world.items_of(id).filter(comes_back) {
         ensure_no_own_return(deciding, me, &item.standing)?;
+        ensure_may_stand(deciding, &item.standing)?;
     }
     if let Some(at) = conversion.undone_at {
         return Err(ConversionRefusal::Undone { id, at }.into());

@@ -26,6 +26,9 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &DriftCommand) -> Res
         DriftCommand::Adopt { drift } => {
             let Pending { drift, administers } = pending(deciding, *drift)?;
             ensure_is_not_own(deciding, person.id(), &drift)?;
+            if drift.kind != DriftKind::Lost {
+                conversions::ensure_may_stand(deciding, &drift.standing)?;
+            }
             let state = DriftState::Adopted { by: person.id(), at: deciding.now() };
             settle(&mut deciding.by(administers), drift, state);
             Ok(())
@@ -107,6 +110,7 @@ fn put_back(deciding: &mut Deciding<'_>, person: Person, id: DriftId) -> Result<
     if state == ItemState::Restoring {
         ensure_is_not_own(deciding, by, &drift)?;
         conversions::ensure_no_own_return(deciding, by, &drift.standing)?;
+        conversions::ensure_may_stand(deciding, &drift.standing)?;
     }
     if drift.standing.handle.is_none() {
         let through = drift.standing.chain.first().map_or("something else", |way| deciding.world.words(way));

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use thiserror::Error;
 
 use super::Class;
-use crate::{ConversionId, DriftId, StandingId, time::moment};
+use crate::{ConversionId, DriftId, StandingId, TermsId, time::moment};
 
 /// Why standing rights are not converted or put back. Names of accounts, rights and places stand as they are written.
 #[derive(Debug, Clone, PartialEq, Eq, Error, strum::IntoStaticStr, strum::VariantNames)]
@@ -45,6 +45,10 @@ pub enum ConversionRefusal {
         "{who} would hold {right} again on your word alone, and the terms demand a yes of others to elevate to it; another administrator does this"
     )]
     OwnReturn { who: String, right: String },
+    #[error(
+        "{right} may not be held all the time by {who}: {terms} says so; make them eligible for it, or have that rule say otherwise first"
+    )]
+    NeverStanding { who: String, right: String, terms: TermsId },
     #[error("the eligibilities would be over already; give a later end")]
     OverAlready,
     #[error("{stray} is to be in the pilot, but is not among what was chosen")]
@@ -97,6 +101,7 @@ impl ConversionRefusal {
         match self {
             Self::PlanChanged => Class::Changed,
             Self::OwnGain { .. } | Self::OwnReturn { .. } | Self::OwnDrift { .. } => Class::NotAllowed,
+            Self::NeverStanding { .. } => Class::Conflict,
             Self::NothingChosen
             | Self::OverAlready
             | Self::StrayPilot { .. }

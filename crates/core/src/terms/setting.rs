@@ -4,8 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule, References, Starts,
-    TicketRule, Trace, Usual, effective::Weigh,
+    Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule, References, StandingRule,
+    Starts, TicketRule, Trace, Usual, effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -210,6 +210,7 @@ settings! {
     assurance: ProofMaxAge, "How old the last TOTP code may be.";
     approval: Approval, "Approval.";
     lapse: LapseRule, "How it must end.";
+    standing: StandingRule, "Whether it may be held all the time.", unsaid if "Setting::is_as_before";
     extensions: Extensions, "How often it may be extended.", unsaid if "Setting::is_as_before";
     grace: Grace, "How much longer its holder may take once, at its end.", unsaid if "Setting::is_as_before";
 }

@@ -431,3 +431,63 @@ fn the_last_member_of_a_group_that_must_have_one_is_a_caution_of_its_own() {
     house.world.put(Row::Role(Role { lapse: Lapse { by_itself: false, ..role.lapse.clone() }, ..role }));
     assert_eq!(cautions(&house.world, &right, None), [Caution::LastMember]);
 }
+
+/// Sets whether the rights of this house may be held all the time.
+fn standing_rule(house: &mut House, asker: Option<SubjectId>, standing: StandingRule) -> TermsId {
+    let set = Settings { standing: Some(standing), ..Settings::default() };
+    let rule = Terms { asker, ..crate::house::rule(house.target(), set) };
+    house.well(Who::Administrator, TermsCommand::Set { terms: rule });
+    *house.world.terms.keys().next_back().unwrap()
+}
+
+#[test]
+fn what_may_not_be_held_all_the_time_is_a_finding_and_nobody_brings_it_back() {
+    let mut house = house();
+    let Conversion { id, .. } = convert(&mut house, &[], WavePlan::default()).unwrap();
+    let against = |house: &House, account: &str| {
+        let held = house.world.standing.get(&holding(house, account)).unwrap();
+        held.stands_against(&house.world)
+    };
+    assert_eq!(against(&house, "oda"), None, "nothing says so");
+    let never = standing_rule(&mut house, None, StandingRule::Never);
+    for account in ["t.reyes", "oda", "piet"] {
+        assert_eq!(against(&house, account), Some(never), "{account}");
+    }
+    // Whose account it is makes a difference, as with any terms; a stranger's goes by the rules for everybody.
+    let oda = house.world.subject_named("oda").unwrap().id;
+    standing_rule(&mut house, Some(oda), StandingRule::Allowed);
+    assert_eq!((against(&house, "oda"), against(&house, "piet")), (None, Some(never)));
+    taken(&mut house, id);
+    let refused = house.try_as(Who::Administrator, ConversionCommand::Undo { conversion: id }).unwrap_err();
+    assert_eq!(refused.cause(), Some("never-standing"));
+    assert!(refused.to_string().contains(&format!("{never} says so")), "{refused}");
+
+    // What somebody gave behind our back is not adopted, and what is lost not put back.
+    house.now = later(house.now, Seconds::hours(1));
+    surveyed(&mut house, &["oda", "stranger"]);
+    let came: Vec<Drift> = open(&house);
+    for drift in &came {
+        let adopted = house.try_as(Who::Administrator, DriftCommand::Adopt { drift: drift.id });
+        let account = house.world.text(drift.standing.account);
+        let expected = (account == "stranger").then_some("never-standing");
+        assert_eq!(adopted.err().and_then(|refusal| refusal.cause()), expected, "{account}");
+    }
+    surveyed(&mut house, &["oda"]);
+    house.well(Who::Administrator, TermsCommand::End { terms: never });
+    house.well(Who::Administrator, ConversionCommand::Undo { conversion: id });
+    house.replay();
+}
+
+#[test]
+fn what_was_lost_is_not_put_back_where_it_may_not_be_held_all_the_time() {
+    let mut house = house();
+    house.now = later(house.now, Seconds::hours(1));
+    surveyed(&mut house, &["t.reyes", "oda"]);
+    let [lost] = &open(&house)[..] else { panic!("{:?}", open(&house)) };
+    let put_back = DriftCommand::PutBack { drift: lost.id };
+    let never = standing_rule(&mut house, None, StandingRule::Never);
+    let refused = house.try_as(Who::Administrator, put_back.clone()).unwrap_err();
+    assert_eq!(refused.cause(), Some("never-standing"));
+    house.well(Who::Administrator, TermsCommand::Suspend { terms: never, reason: Said::new("moving the watch") });
+    house.well(Who::Administrator, put_back);
+}

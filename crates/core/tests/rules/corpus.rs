@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    AlarmKind, AppointmentState, DriftState, FACT_VERSION, Fact, Scope, ScopeKind, SubjectId, What, World,
+    AlarmKind, AppointmentState, DriftState, FACT_VERSION, Fact, Scope, ScopeKind, StandingRule, SubjectId, What,
+    World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -137,6 +138,12 @@ fn facts_of_purposes_and_references_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_what_is_never_held_all_the_time_are_read_as_they_were_written() {
+    let world = replayed(include_str!("standing-v3.jsonl"));
+    assert_eq!(world.terms.values().next().unwrap().settings.standing, Some(StandingRule::Never));
+}
+
+#[test]
 fn a_fact_of_a_newer_program_is_not_guessed_at() {
     let refused = Fact::from_bytes(br#"{"v":4,"whatever":true}"#).unwrap_err();
     assert_eq!(refused, "fact of version 4; this program reads up to 3");
@@ -207,6 +214,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("extensions-v3.jsonl"),
         include_str!("stages-v3.jsonl"),
         include_str!("brought-v3.jsonl"),
+        include_str!("standing-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -29,6 +29,7 @@ mod printed;
 mod proxy;
 mod sign_in;
 mod stages;
+mod standing;
 mod story;
 mod targets;
 mod terminals;

@@ -25,7 +25,7 @@ async fn conversion(house: &House, id: &str) -> ConversionView {
 }
 
 /// Waits until every item of a wave is in a state, as read back from its system.
-async fn reached(house: &House, id: &str, wave: u32, state: ItemState) {
+pub async fn reached(house: &House, id: &str, wave: u32, state: ItemState) {
     eventually("the wave is read back", async || {
         let now = conversion(house, id).await;
         now.items.iter().filter(|item| item.wave == wave).all(|item| item.state == state)
@@ -34,7 +34,7 @@ async fn reached(house: &House, id: &str, wave: u32, state: ItemState) {
 }
 
 /// Whether a login is a member of a role of the cluster at this moment.
-async fn is_member(house: &House, login: &str, role: &str) -> bool {
+pub async fn is_member(house: &House, login: &str, role: &str) -> bool {
     let sql = house.cluster().connect("postgres").await.unwrap();
     sql.query_one("SELECT pg_has_role($1::name, $2::name, 'MEMBER')", &[&login, &role]).await.unwrap().get(0)
 }

@@ -48,6 +48,9 @@ pub(super) async fn list(
         if who.is_some_and(|who| world.owner_of(&held).is_none_or(|holder| !world.belongs_to(holder, who))) {
             continue;
         }
+        if filter.against_terms && shown.against.is_none() {
+            continue;
+        }
         if filter.role.as_ref().is_some_and(|role| *role != shown.role) {
             continue;
         }

@@ -66,7 +66,7 @@ impl Trial<'_> {
     fn touched(&self) -> TermsTouched {
         let (world, sight) = (self.world, &self.sight);
         let acts: BTreeSet<Act> = self.changing.iter().flat_map(|rule| rule.act.reaches()).collect();
-        let mut touched = TermsTouched { touched: Vec::new(), count: 0, people: 0, open_asks: Vec::new() };
+        let mut touched = self.touched_standing();
         let mut people = BTreeSet::new();
         let now = Timestamp::now();
         let held = world.eligibilities.values().filter(|held| sight.sees_scope(world, held.right.scope));
@@ -98,6 +98,24 @@ impl Trial<'_> {
         let open = world.active().filter(|one| one.is_before_opening() && people.contains(&one.asker));
         touched.open_asks = open.filter(|one| sight.sees(world, *one)).map(|one| one.id.to_string()).collect();
         touched
+    }
+
+    /// What would be held against the terms, and what no longer; whoever may ask is still to be looked at.
+    fn touched_standing(&self) -> TermsTouched {
+        let (world, sight) = (self.world, &self.sight);
+        let (mut newly_against, mut no_longer_against) = (0, 0);
+        if self.changing.iter().any(|rule| rule.settings.standing.is_some()) {
+            for held in world.standing.values().filter(|held| sight.sees(world, *held)) {
+                let under = |rules: &[&Terms]| held.would_stand_against(world, rules.iter().copied()).is_some();
+                match (under(&self.before), under(&self.after)) {
+                    (false, true) => newly_against += 1,
+                    (true, false) => no_longer_against += 1,
+                    (false, false) | (true, true) => {}
+                }
+            }
+        }
+        let (touched, open_asks) = (Vec::new(), Vec::new());
+        TermsTouched { touched, count: 0, people: 0, open_asks, newly_against, no_longer_against }
     }
 
     /// Which of those who hold an eligibility would be touched, and how.

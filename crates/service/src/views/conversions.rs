@@ -63,6 +63,7 @@ pub(crate) fn drift(world: &World, drift: Visible<'_, Drift>) -> DriftView {
         weight: drift.weight,
         says: words.to_string(),
         words,
+        against: drift.standing.stands_against(world).map(|rule| rule.to_string()),
         since: drift.since,
         state,
         by: by.map(|by| world.subject_name(by)),

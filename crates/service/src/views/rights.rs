@@ -37,6 +37,7 @@ pub(crate) fn standing(world: &World, last: &LastUses, right: Visible<'_, Standi
         weight: role.map_or(Weight::Critical, |role| role.weight),
         chain: right.chain.iter().map(|way| world.words(way).to_owned()).collect(),
         direct: right.handle.is_some(),
+        against: right.stands_against(world).map(|rule| rule.to_string()),
         since: right.since,
         first_seen: right.first_seen,
         last_used: last.of(world, &right),

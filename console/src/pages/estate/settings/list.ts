@@ -8,6 +8,7 @@ import type { SettingField, Settings } from './fields'
 import { Lapse } from './lapse'
 import { Purposes, Reason, ReasonLetters } from './reason'
 import { References, wholeReferences } from './references'
+import { Standing } from './standing'
 import { Starts, wholeStarts } from './starts'
 import { Ticket, TicketForm, wholeReference } from './ticket'
 import { Assurance, Longest, Usual } from './times'
@@ -36,6 +37,7 @@ export const SETTINGS: Setting[] = [
   { name: 'references', Field: References, only: ['elevate', 'extend'] },
   { name: 'starts', Field: Starts, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
+  { name: 'standing', Field: Standing, only: ['elevate'] },
 ]
 
 /** Settings with everything that they leave out named, as what takes the place of others must be. */
@@ -48,6 +50,7 @@ export const wholeSettings = (settings: Settings) => ({
   assurance: settings.assurance ?? null,
   approval: settings.approval ?? null,
   lapse: settings.lapse ?? null,
+  standing: settings.standing ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
   purposes: settings.purposes ?? null,

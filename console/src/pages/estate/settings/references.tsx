@@ -77,7 +77,8 @@ export function References({ settings: { references }, set }: SettingField) {
   }
   const isTaken = (name: string, at: number) => all.some(([other], where) => where < at && other === name)
   return (
-    <div className="grid content-start gap-3">
+    <div className="grid content-start gap-1">
+      <span className="label">References</span>
       {all.map((named, at) => (
         <OneReference
           key={at}

@@ -25,6 +25,9 @@ pub(crate) struct StandingArgs {
     pub(crate) role: Option<String>,
     #[command(flatten)]
     pub(crate) group: GroupArgs,
+    /// Those that the terms let nobody like their holder hold all the time.
+    #[arg(long)]
+    pub(crate) against_terms: bool,
     /// Only their references, each on a line, for `tempestas convert`.
     #[arg(long, conflicts_with = "json")]
     pub(crate) refs: bool,

@@ -1,0 +1,53 @@
+//! Whether a right may be held all the time.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Act, Refusal, Settings, SubjectId, World,
+    terms::setting::{Setting, written_as_it_is},
+};
+
+/// Whether a right may be held all the time. It may where nothing says so, as before there was such a setting.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum StandingRule {
+    /// It may be.
+    #[default]
+    Allowed,
+    /// It is asked for each time; one that is held all the time stands against the terms.
+    Never,
+}
+
+impl Setting for StandingRule {
+    const NAME: &'static str = "standing";
+
+    written_as_it_is!();
+
+    fn house_default(_: Act) -> Self {
+        Self::default()
+    }
+
+    fn is_about(act: Act) -> bool {
+        act == Act::Elevate
+    }
+
+    fn stricter(below: Self, above: Self) -> Self {
+        below.max(above)
+    }
+
+    fn demands_less_than(&self, before: &Self) -> bool {
+        self < before
+    }
+
+    fn words(&self, _: &World) -> String {
+        match self {
+            Self::Allowed => "may be held all the time".to_owned(),
+            Self::Never => "never held all the time".to_owned(),
+        }
+    }
+
+    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
+        Ok(())
+    }
+}
