@@ -36,7 +36,7 @@ example: demo-packages $(CONSOLE)
 
 # Installs what tests need and lack, then runs all of them. Most of their time they wait, so more of them go at once than
 # there are processors.
-TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 3 / 2 )))
+TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 2 )))
 test: packages $(CONSOLE)
 	@cd console && npm run --silent test
 	$(CARGO) build --locked --workspace --all-targets

@@ -3,23 +3,20 @@
 use jiff::{SignedDuration, Timestamp};
 
 use super::{
-    checked::{checked_line, checked_text, letters, shortened},
+    brought,
     deciding::{Deciding, Draft},
     lifecycle,
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, AskRefusal, Brings, Demand, Demanded, Digest, Effective, Elevation, Phase, Purposes, ReasonRule,
-    ReferenceRule, Refusal, Right, Round, Row, Said, Seconds, StartChoice, SubjectId, What, demand_for,
-    elevation::AskLookedAt,
+    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, Refusal, Right, Round, Row, Seconds, StartChoice,
+    SubjectId, What, demand_for, elevation::AskLookedAt,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
 pub(super) const WAITING_MOST: usize = 10;
 /// How many elevations of one person on one target may be open at a time.
 const OPEN_MOST: usize = 10;
-/// Most letters of a ticket or another reference.
-const REFERENCE_MOST: usize = 100;
 /// How many asks one person may make in a minute, whatever becomes of them.
 const ASKS_A_MINUTE: usize = 100;
 
@@ -34,7 +31,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     let unsaid = || AskRefusal::StartUnsaid { ways: lifecycle::ways(starts) };
     let start = ask.start.or_else(|| starts.unsaid()).ok_or_else(unsaid)?;
     lifecycle::checked_start(now, starts, start)?;
-    checked_words(&demand.terms, &ask.brings)?;
+    brought::checked(&demand.terms, &ask.brings)?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;
     let proven = deciding.proven(demand.terms.assurance.0)?;
@@ -135,88 +132,4 @@ fn checked_duration(deciding: &Deciding<'_>, demand: &Demand, ask: &Ask) -> Resu
         return Err(AskRefusal::TooLong { right, duration, longest }.into());
     }
     Ok(duration)
-}
-
-/// Refuses what an asker brings where the terms don't want it so.
-pub(super) fn checked_words(terms: &Effective, brings: &Brings) -> Result<(), Refusal> {
-    checked_purpose(&terms.purposes, given(brings.purpose.as_ref()))?;
-    checked_reason(terms.reason, given(brings.reason.as_ref()))?;
-    checked_ticket(&terms.ticket.0, given(brings.ticket.as_ref()))?;
-    let rules = &terms.references.0;
-    if let Some(name) = brings.references.keys().find(|name| !rules.contains_key(*name)) {
-        return Err(AskRefusal::ReferenceUnwanted { name: shortened(name) }.into());
-    }
-    for (name, rule) in rules {
-        checked_reference(name, rule, given(brings.references.get(name)))?;
-    }
-    Ok(())
-}
-
-/// A text, where there is any.
-fn given(said: Option<&Said>) -> Option<&Said> {
-    said.filter(|said| !said.0.is_empty())
-}
-
-fn checked_purpose(purposes: &Purposes, purpose: Option<&Said>) -> Result<(), Refusal> {
-    match purpose {
-        None if purposes.0.is_empty() => Ok(()),
-        None => Err(AskRefusal::NoPurpose { purposes: purposes.in_words() }.into()),
-        Some(_) if purposes.0.is_empty() => Err(AskRefusal::PurposeUnwanted.into()),
-        Some(said) if purposes.0.contains(&said.0) => Ok(()),
-        Some(said) => {
-            let (purpose, purposes) = (shortened(&said.0), purposes.in_words());
-            Err(AskRefusal::PurposeUnlisted { purpose, purposes }.into())
-        }
-    }
-}
-
-fn checked_reason(rule: ReasonRule, reason: Option<&Said>) -> Result<(), Refusal> {
-    if let Some(text) = reason {
-        checked_text("reason", text, 2000)?;
-    }
-    match rule {
-        ReasonRule::Required { at_least } => {
-            let letters = reason.map_or(0, |text| letters(&text.0));
-            if letters < usize::from(at_least.max(1)) {
-                return Err(AskRefusal::ReasonTooShort { letters, at_least: at_least.max(1) }.into());
-            }
-            Ok(())
-        }
-        ReasonRule::Hidden if reason.is_some() => Err(AskRefusal::ReasonUnwanted.into()),
-        ReasonRule::Hidden | ReasonRule::Optional => Ok(()),
-    }
-}
-
-fn checked_ticket(rule: &ReferenceRule, ticket: Option<&Said>) -> Result<(), Refusal> {
-    match (rule, ticket) {
-        (ReferenceRule::Off, Some(_)) => Err(AskRefusal::TicketUnwanted.into()),
-        (ReferenceRule::Required { pattern }, None) => Err(AskRefusal::NoTicket { form: pattern.clone() }.into()),
-        (_, None) => Ok(()),
-        (rule, Some(text)) => {
-            checked_line("ticket", text, REFERENCE_MOST)?;
-            if rule.fits(&text.0) {
-                return Ok(());
-            }
-            let form = rule.pattern().unwrap_or_default().to_owned();
-            Err(AskRefusal::TicketForm { ticket: shortened(&text.0), form }.into())
-        }
-    }
-}
-
-fn checked_reference(name: &str, rule: &ReferenceRule, reference: Option<&Said>) -> Result<(), Refusal> {
-    let name = name.to_owned();
-    match reference {
-        None if rule.is_required() => {
-            Err(AskRefusal::NoReference { name, form: rule.pattern().map(str::to_owned) }.into())
-        }
-        None => Ok(()),
-        Some(text) => {
-            checked_line(&name, text, REFERENCE_MOST)?;
-            if rule.fits(&text.0) {
-                return Ok(());
-            }
-            let (reference, form) = (shortened(&text.0), rule.pattern().unwrap_or_default().to_owned());
-            Err(AskRefusal::ReferenceForm { name, reference, form }.into())
-        }
-    }
 }

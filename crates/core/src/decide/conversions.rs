@@ -225,6 +225,9 @@ fn undo(deciding: &mut Deciding<'_>, person: Person, id: ConversionId) -> Result
     let comes_back = |item: &&Item| !matches!(item.state, ItemState::Waiting | ItemState::Taking);
     for item in deciding.world.items_of(id).filter(comes_back) {
         ensure_no_own_return(deciding, me, &item.standing)?;
+    }
+    // What is being taken may be gone on its target already.
+    for item in deciding.world.items_of(id).filter(|item| item.state != ItemState::Waiting) {
         ensure_may_stand(deciding, &item.standing)?;
     }
     if let Some(at) = conversion.undone_at {

@@ -3,9 +3,9 @@
 use jiff::Timestamp;
 
 use super::{
-    asks::checked_words,
+    brought,
     deciding::{Deciding, Draft},
-    lifecycle::{begun, cause, needs_another_yes},
+    lifecycle::{begun, cause, lacking, needs_another_yes},
     proofs::{FreshProof, Person, Reported},
 };
 use crate::{
@@ -22,7 +22,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Extend) -
     if offer.digest != ask.shown {
         return Err(AskRefusal::DemandChanged.into());
     }
-    checked_words(&offer.demand.terms, &ask.brings)?;
+    brought::checked(&offer.demand.terms, &ask.brings)?;
     let proven = deciding.proven(offer.demand.terms.assurance.0)?;
     place(&mut deciding.by(person), proven, elevation, offer, ask);
     Ok(())
@@ -91,7 +91,9 @@ pub(super) fn settled(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
             return over(draft, elevation, End::Failed, Some(why));
         }
     };
-    if let Some(why) = needs_another_yes(draft, &elevation, &extension.demand, &demand) {
+    let lacks =
+        elevation.extends().next_back().and_then(|asked| lacking(world, &extension.demand, &demand, &asked.brought));
+    if let Some(why) = lacks.or_else(|| needs_another_yes(draft, &elevation, &extension.demand, &demand)) {
         return over(draft, elevation, End::Failed, Some(why));
     }
     let longest = later(grant.until, demand.terms.longest.0);

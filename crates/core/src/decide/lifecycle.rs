@@ -3,13 +3,14 @@
 use jiff::Timestamp;
 
 use super::{
+    brought::still_enough,
     deciding::{Deciding, Draft, count},
     extensions,
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, AskRefusal, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Phase, Refusal,
-    Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, Verdict, What, World,
+    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Phase,
+    Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, Verdict, What, World,
     approvers::{Concern, humans, still_asked},
     demand_for, later,
 };
@@ -91,6 +92,9 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
             return never_begun(draft, elevation, End::Failed, Some(why));
         }
     };
+    if let Some(why) = lacking(draft.world, frozen, &demand, &elevation.brought) {
+        return never_begun(draft, elevation, End::Failed, Some(why));
+    }
     let moved = is_on_another_account(draft.world, frozen, &demand);
     if moved && demand.terms.approval == Approval::None {
         return never_begun(draft, elevation, End::Failed, Some(MOVED.to_owned()));
@@ -130,6 +134,12 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
 /// Why something is refused, in a word: not in its words, which may be somebody's, for a fact holds no private text.
 pub(super) fn cause(refusal: &Refusal) -> &'static str {
     refusal.cause().unwrap_or(refusal.code())
+}
+
+/// What was brought lacks of what the terms have come to want since, if anything: nobody can bring it afterwards.
+pub(super) fn lacking(world: &World, frozen: &Demand, now: &Demand, brought: &Brought) -> Option<String> {
+    let refusal = still_enough(world, (&frozen.terms, &now.terms), brought).err()?;
+    Some(format!("it lacks what the terms have come to want ({}); ask anew with it", cause(&refusal)))
 }
 
 /// A grant that is wanted, and that nobody has looked for yet.

@@ -4,6 +4,7 @@ mod alarms;
 mod answers;
 mod appointments;
 mod asks;
+mod brought;
 mod checked;
 mod conversions;
 mod credentials;

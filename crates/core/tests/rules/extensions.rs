@@ -198,7 +198,7 @@ fn an_answer_to_the_ask_before_is_no_answer_to_going_on() {
 
 #[test]
 fn what_changed_between_the_ask_and_the_yes_wins_where_it_is_stricter() {
-    let stricter: [(&str, Change); 4] = [
+    let stricter: [(&str, Change); 5] = [
         ("the role grew", |house| {
             let (target, found) = (house.target(), crate::house::survey(house.now, 2));
             let digest = Digest::of_json(&found);
@@ -210,6 +210,10 @@ fn what_changed_between_the_ask_and_the_yes_wins_where_it_is_stricter() {
         }),
         ("nothing is extended any more", |house| {
             extending(house, Settings { extensions: Some(Extensions(0)), ..Settings::default() });
+        }),
+        ("a ticket is wanted now", |house| {
+            let ticket = Some(TicketRule(ReferenceRule::Required { pattern: None }));
+            extending(house, Settings { ticket, ..Settings::default() });
         }),
         ("two have to say yes now", |house| {
             let approvers = [Who::First, Who::Other].map(|who| Approver::Subject { id: house.id(who) }).to_vec();

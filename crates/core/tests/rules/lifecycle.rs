@@ -289,3 +289,36 @@ fn an_ask_ends_when_too_few_of_those_who_could_answer_are_left() {
     assert!(house.world.elevations[&asked].phase != Phase::Waiting);
     house.replay();
 }
+
+#[test]
+fn what_terms_have_come_to_want_beside_a_yes_cannot_be_brought_afterwards() {
+    let purposes = Some(Purposes(vec!["patching".to_owned()]));
+    let ticket = Some(TicketRule(ReferenceRule::Required { pattern: None }));
+    let visit = ReferenceRule::Required { pattern: None };
+    let references = Some(References([("visit".to_owned(), visit)].into()));
+    let reason = |rule| Settings { reason: Some(rule), ..Settings::default() };
+    for (wanted, lacks) in [
+        (Settings { purposes, ..Settings::default() }, Some("no-purpose")),
+        (Settings { ticket, ..Settings::default() }, Some("no-ticket")),
+        (Settings { references, ..Settings::default() }, Some("no-reference")),
+        (reason(ReasonRule::Required { at_least: 60 }), Some("reason-too-short")),
+        (reason(ReasonRule::Required { at_least: 20 }), None),
+        (reason(ReasonRule::Hidden), None),
+    ] {
+        let mut house = House::new(&settings(1));
+        let id = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+        let terms = crate::house::rule(house.target(), wanted);
+        house.well(Who::Administrator, TermsCommand::Set { terms });
+        house.answer(Who::First, id, Verdict::Yes).unwrap();
+        let (phase, trouble) = (house.phase(id), house.world.elevations[&id].trouble.clone());
+        match lacks {
+            Some(cause) => {
+                assert_eq!(phase, Phase::Ended(End::Failed), "{cause}");
+                let why = format!("it lacks what the terms have come to want ({cause}); ask anew with it");
+                assert_eq!(trouble, Some(why));
+            }
+            None => assert_eq!((phase, trouble), (Phase::Opening, None)),
+        }
+        house.replay();
+    }
+}
