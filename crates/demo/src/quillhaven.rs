@@ -245,7 +245,7 @@ fn trail(now: Timestamp) -> VecDeque<Activity> {
 }
 
 /// The house's terms: each a rule as `tempestas terms set` reads it.
-pub const TERMS: [&str; 7] = [
+pub const TERMS: [&str; 8] = [
     // Everywhere: nobody below may do with less.
     r#"
 scope = "/"
@@ -290,6 +290,13 @@ asker = "harbour-engineers"
 [settings]
 approval = { is = "none" }
 "#,
+    // What can do everything there is held all the time by nobody from outside.
+    r#"
+scope = "/analytics/brightwater"
+asker = "suppliers"
+[settings]
+standing = "never"
+"#,
     // A key that a program was given outlives whoever made it: two look at it, one after the other.
     r#"
 scope = "/analytics/brightwater"
@@ -311,14 +318,12 @@ no = 1
 within = 14400
 cover = true
 "#,
-    // The same right asks more of a supplier than of the house's own engineers, and which visit it is for; and a supplier holds
-    // nothing all the time.
+    // The same right asks more of a supplier than of the house's own engineers, and which visit it is for.
     r#"
 scope = "/"
 asker = "suppliers"
-pins = ["approval", "longest", "references", "standing"]
+pins = ["approval", "longest", "references"]
 [settings]
-standing = "never"
 longest = 1800
 usual = 1800
 references = { visit = { is = "required", pattern = "V-[0-9]{4}" } }
