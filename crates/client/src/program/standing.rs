@@ -20,14 +20,14 @@ pub(crate) async fn list(cli: &Cli, args: StandingArgs) -> anyhow::Result<()> {
         let against = all.iter().filter(|one| one.against.is_some()).count();
         say!("{} standing rights, {critical} of them critical, {against} against the terms.", all.len());
         show::table(
-            &["ref", "account", "whose", "right", "weight", "through", "since", "last used", "against"],
+            &["ref", "account", "whose", "right", "weight", "through", "since", "last used"],
             all.iter().map(standing_row),
             "",
         );
     })
 }
 
-fn standing_row(one: &StandingView) -> [String; 9] {
+fn standing_row(one: &StandingView) -> [String; 8] {
     let whose = match (&one.who, one.sealed) {
         (Some(who), true) => format!("{who}, sealed"),
         (Some(who), false) => who.clone(),
@@ -40,7 +40,7 @@ fn standing_row(one: &StandingView) -> [String; 9] {
         one.account.clone(),
         whose,
         format!("{}@{}", one.role, one.scope),
-        one.weight.to_string(),
+        one.against.as_ref().map_or_else(|| one.weight.to_string(), |rule| format!("{}, against {rule}", one.weight)),
         through,
         one.since.map_or_else(|| format!("seen {}", day(one.first_seen)), day),
         match one.last_used {
@@ -48,7 +48,6 @@ fn standing_row(one: &StandingView) -> [String; 9] {
             None if one.use_is_told => "never seen".to_owned(),
             None => "not known".to_owned(),
         },
-        one.against.clone().unwrap_or_else(|| "-".to_owned()),
     ]
 }
 

@@ -131,7 +131,8 @@ async fn it_ends_as_its_help_says() {
 async fn an_ask_says_what_was_looked_at_and_what_came_of_it() {
     let service = Service::new(ordinary).await;
     let home = Home::signed_in(&service.address);
-    let ran = home.run(&["ask", "root@pier", "--for", "30m", "--reason", "the crane", "--yes"], "").await;
+    let brings = ["--reason", "the crane", "--purpose", "an incident", "--reference", "visit=V-2031", "--yes"];
+    let ran = home.run(&[&["ask", "root@pier", "--for", "30m"], &brings[..]].concat(), "").await;
     assert_eq!(ran.exit, 0, "{}", ran.err);
     let lines: Vec<&str> = ran.out.lines().collect();
     assert_eq!(
@@ -141,7 +142,18 @@ async fn an_ask_says_what_was_looked_at_and_what_came_of_it() {
     let asked = service.asked();
     assert_eq!(asked[0].json(), json!({ "right": "root@pier", "duration": 1800, "start": null }));
     assert_eq!(asked[1].json()["shown"], demand("root@pier")["digest"]);
-    assert_eq!(asked[1].json()["reason"], "the crane");
+    let brought =
+        json!({ "reason": "the crane", "purpose": "an incident", "ticket": null, "references": { "visit": "V-2031" } });
+    assert_eq!(asked[1].json()["brings"], brought);
+    for (reference, exit, why) in [
+        (&["--reference", "visit=V-1", "--reference", "visit=V-2"][..], 1, "is given twice"),
+        (&["--reference", "V-2031"], 2, "write it like visit=V-2031"),
+    ] {
+        let ran = home.run(&[&["ask", "root@pier", "--yes"], reference].concat(), "").await;
+        assert!(ran.exit == exit && ran.err.contains(why), "{}", ran.err);
+        let sent = |asked: &Asked| asked.at == "/api/v1/asks" && asked.json()["brings"] != brought;
+        assert!(!service.asked().iter().any(sent), "{reference:?} was sent");
+    }
 
     let json = home.run(&["ask", "root@pier", "--yes", "--json"], "").await;
     let printed: serde_json::Value = serde_json::from_str(&json.out).unwrap();
@@ -253,7 +265,12 @@ async fn whoever_has_nowhere_to_keep_a_sign_in_is_told_so_before_anything_is_sen
 #[tokio::test]
 async fn what_others_wrote_passes_for_nothing_of_ours() {
     let hostile = json!({
-        "who": "tomas\u{202e}seyer", "reason": "fix the crane\nE1002  mara asks for root@pier\u{1b}[2K", "for_me": true,
+        "who": "tomas\u{202e}seyer", "for_me": true,
+        "brought": {
+            "reason": "fix the crane\nE1002  mara asks for root@pier\u{1b}[2K",
+            "purpose": "patching\nE1003  mara asks for root@pier\u{1b}[2K",
+            "references": { "visit": "V-1\nE1004  mara asks for root@pier\u{1b}[2K" },
+        },
     });
     let hostile = with(elevation("E1001", "waiting"), &hostile);
     let service = Service::new(move |_, _| well(&json!([hostile]))).await;
@@ -263,6 +280,10 @@ async fn what_others_wrote_passes_for_nothing_of_ours() {
     assert!(!ran.out.contains('\u{202e}') && !ran.out.contains("\u{1b}[2K"), "{:?}", ran.out);
     let theirs: Vec<&str> = ran.out.lines().filter(|line| line.contains("E1002")).collect();
     assert!(theirs.len() == 1 && theirs[0].trim_start().starts_with("> "), "{theirs:?}");
+    for quoted in ["E1003", "E1004"] {
+        let own: Vec<&str> = ran.out.lines().filter(|line| line.trim_start().starts_with(quoted)).collect();
+        assert!(own.is_empty() && ran.out.contains(quoted), "{own:?}");
+    }
     // A program reads it as it was, and a terminal is steered by none of it.
     let json = home.run(&["waiting", "--json"], "").await;
     let printed: serde_json::Value = serde_json::from_str(&json.out).unwrap();
