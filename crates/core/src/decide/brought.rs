@@ -45,9 +45,19 @@ pub(super) fn still_enough(
 fn ensure_not_lacking(terms: &Effective, brings: &Brings) -> Result<(), Refusal> {
     checked_purpose(&terms.purposes, given(brings.purpose.as_ref()))?;
     checked_reason(terms.reason, given(brings.reason.as_ref()))?;
-    checked_ticket(&terms.ticket.0, given(brings.ticket.as_ref()))?;
+    checked_reference(
+        "ticket",
+        (&terms.ticket.0, given(brings.ticket.as_ref())),
+        |form| AskRefusal::NoTicket { form },
+        |ticket, form| AskRefusal::TicketForm { ticket, form },
+    )?;
     for (name, rule) in &terms.references.0 {
-        checked_reference(name, rule, given(brings.references.get(name)))?;
+        checked_reference(
+            name,
+            (rule, given(brings.references.get(name))),
+            |form| AskRefusal::NoReference { name: name.clone(), form },
+            |reference, form| AskRefusal::ReferenceForm { name: name.clone(), reference, form },
+        )?;
     }
     Ok(())
 }
@@ -85,35 +95,20 @@ fn checked_reason(rule: ReasonRule, reason: Option<&Said>) -> Result<(), Refusal
     }
 }
 
-fn checked_ticket(rule: &ReferenceRule, ticket: Option<&Said>) -> Result<(), Refusal> {
-    match (rule, ticket) {
-        (ReferenceRule::Required { pattern }, None) => Err(AskRefusal::NoTicket { form: pattern.clone() }.into()),
-        (_, None) => Ok(()),
-        (rule, Some(text)) => {
-            checked_line("ticket", text, REFERENCE_MOST)?;
-            if rule.fits(&text.0) {
-                return Ok(());
-            }
-            let form = rule.pattern().unwrap_or_default().to_owned();
-            Err(AskRefusal::TicketForm { ticket: shortened(&text.0), form }.into())
-        }
-    }
-}
-
-fn checked_reference(name: &str, rule: &ReferenceRule, reference: Option<&Said>) -> Result<(), Refusal> {
-    let name = name.to_owned();
+/// Refuses a reference that is missing, or has another form, each as it is told.
+fn checked_reference(
+    name: &str,
+    (rule, reference): (&ReferenceRule, Option<&Said>),
+    missing: impl FnOnce(Option<String>) -> AskRefusal,
+    misfit: impl FnOnce(String, String) -> AskRefusal,
+) -> Result<(), Refusal> {
+    let form = rule.pattern().map(str::to_owned);
     match reference {
-        None if rule.is_required() => {
-            Err(AskRefusal::NoReference { name, form: rule.pattern().map(str::to_owned) }.into())
-        }
+        None if rule.is_required() => Err(missing(form).into()),
         None => Ok(()),
         Some(text) => {
-            checked_line(&name, text, REFERENCE_MOST)?;
-            if rule.fits(&text.0) {
-                return Ok(());
-            }
-            let (reference, form) = (shortened(&text.0), rule.pattern().unwrap_or_default().to_owned());
-            Err(AskRefusal::ReferenceForm { name, reference, form }.into())
+            checked_line(name, text, REFERENCE_MOST)?;
+            if rule.fits(&text.0) { Ok(()) } else { Err(misfit(shortened(&text.0), form.unwrap_or_default()).into()) }
         }
     }
 }

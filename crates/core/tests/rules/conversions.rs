@@ -491,3 +491,28 @@ fn what_was_lost_is_not_put_back_where_it_may_not_be_held_all_the_time() {
     house.well(Who::Administrator, TermsCommand::Suspend { terms: never, reason: Said::new("moving the watch") });
     house.well(Who::Administrator, put_back);
 }
+
+#[test]
+fn nobody_has_their_own_back_on_the_day_they_let_somebody_through_with_less() {
+    let mut house = House::new(&settings(0));
+    let (subject, target) = (house.id(Who::Administrator), house.target());
+    let account = Said::new("mara");
+    house.well(Who::Administrator, PeopleCommand::SetAccount { subject, target, account });
+    house.now = later(house.now, Seconds::hours(25));
+    surveyed(&mut house, &["mara", "oda", "piet"]);
+    let chosen = vec![holding(&house, "mara")];
+    let shown = plan_conversion(&house.world, &chosen).unwrap().digest;
+    let convert = ConversionCommand::Convert { chosen, shown, until: None, plan: WavePlan::default() };
+    house.well(Who::Administrator, convert);
+    let conversion = *house.world.conversions.keys().next_back().unwrap();
+    taken(&mut house, conversion);
+    let never = standing_rule(&mut house, None, StandingRule::Never);
+    house.well(Who::Administrator, TermsCommand::End { terms: never });
+    let undo = ConversionCommand::Undo { conversion };
+    assert_eq!(house.try_as(Who::Administrator, undo.clone()), Err(AskRefusal::Weakened.into()));
+    house.now = later(house.now, Seconds::hours(25));
+    house.well(Who::Administrator, undo);
+    taken(&mut house, conversion);
+    assert_eq!(states(&house, conversion), [Restored]);
+    house.replay();
+}

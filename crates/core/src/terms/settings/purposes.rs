@@ -83,7 +83,7 @@ impl Setting for Purposes {
             let letters = purpose.chars().count();
             let can_be_said = (1..=LETTERS_MOST).contains(&letters)
                 && purpose.trim() == purpose
-                && !purpose.chars().any(|c| is_deceptive(c) || matches!(c, '\n' | '\t' | '`'));
+                && !purpose.chars().any(|c| is_deceptive(c) || c == '`');
             if !can_be_said || !seen.insert(purpose) {
                 return Err(TermsRefusal::BadPurpose { most: LETTERS_MOST }.into());
             }
