@@ -1,18 +1,18 @@
 //! The command line.
 
+mod asking;
 mod estate;
 mod rights;
 
-use std::{collections::BTreeMap, path::PathBuf};
+use std::path::PathBuf;
 
 use anstream::ColorChoice;
-use anyhow::bail;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
-use tempestas_api::Brings;
 use tempestas_core::{Seconds, Verdict};
 
+pub(crate) use asking::{AskArgs, Asking, ExtendArgs};
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use rights::{
     ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
@@ -341,87 +341,6 @@ pub(crate) enum StopVerb {
     },
 }
 
-#[derive(ClapArgs)]
-pub(crate) struct ExtendArgs {
-    /// Reference, like E1042.
-    pub(crate) elevation: String,
-    /// For how much longer, like 30m; the usual time where it is left out.
-    #[arg(long = "for", value_parser = span)]
-    pub(crate) more: Option<Seconds>,
-    #[command(flatten)]
-    pub(crate) asking: Asking,
-    /// Wait until it is settled, and its end was moved on its target.
-    #[arg(long)]
-    pub(crate) wait: bool,
-}
-
-/// What whoever asks brings.
-#[derive(ClapArgs)]
-pub(crate) struct Given {
-    /// Why.
-    #[arg(long)]
-    reason: Option<String>,
-    /// Which of the purposes that the terms list.
-    #[arg(long)]
-    purpose: Option<String>,
-    /// Ticket.
-    #[arg(long)]
-    ticket: Option<String>,
-    /// A further reference that the terms name, like visit=V-2031; may be repeated.
-    #[arg(long = "reference", value_name = "NAME=REFERENCE", value_parser = reference)]
-    references: Vec<(String, String)>,
-}
-
-impl Given {
-    /// As it is sent.
-    ///
-    /// # Errors
-    /// When a reference is given twice.
-    pub(crate) fn brings(self) -> anyhow::Result<Brings> {
-        let mut references = BTreeMap::new();
-        for (name, reference) in self.references {
-            if references.contains_key(&name) {
-                bail!("`--reference {name}=…` is given twice; give it once");
-            }
-            references.insert(name, reference);
-        }
-        Ok(Brings { purpose: self.purpose, reason: self.reason, ticket: self.ticket, references })
-    }
-}
-
-/// How whoever asks goes about it, once they saw what is demanded.
-#[derive(ClapArgs)]
-pub(crate) struct Asking {
-    #[command(flatten)]
-    pub(crate) given: Given,
-    /// Only show what it would demand.
-    #[arg(long)]
-    pub(crate) preview: bool,
-    /// Don't ask whether you are sure.
-    #[arg(long)]
-    pub(crate) yes: bool,
-}
-
-#[derive(ClapArgs)]
-pub(crate) struct AskArgs {
-    /// The right, ROLE@/PATH.
-    pub(crate) right: String,
-    /// For how long, like 45m or 2h.
-    #[arg(long = "for", value_parser = span)]
-    pub(crate) duration: Option<Seconds>,
-    /// Begin at a set time, like 2026-11-24T02:00Z.
-    #[arg(long, conflicts_with = "on_begin")]
-    pub(crate) at: Option<Timestamp>,
-    /// Begin when you say so, with `tempestas begin`.
-    #[arg(long)]
-    pub(crate) on_begin: bool,
-    #[command(flatten)]
-    pub(crate) asking: Asking,
-    /// Wait until it is verified on its target.
-    #[arg(long)]
-    pub(crate) wait: bool,
-}
-
 #[derive(Subcommand)]
 pub(crate) enum LedgerVerb {
     /// The record, newest first.
@@ -503,11 +422,6 @@ pub(crate) enum Until {
     Live,
     /// Over, and read back as gone.
     Ended,
-}
-
-fn reference(text: &str) -> Result<(String, String), String> {
-    let (name, reference) = text.split_once('=').ok_or("write it like visit=V-2031")?;
-    Ok((name.trim().to_owned(), reference.trim().to_owned()))
 }
 
 pub(crate) fn span(text: &str) -> Result<Seconds, String> {
