@@ -19,6 +19,14 @@ pub struct Activity {
     pub attested: bool,
 }
 
+impl Activity {
+    /// Whether a role that an account holds in a part, and below, may have been what allowed it.
+    #[must_use]
+    pub fn is_of(&self, account: &str, role: &str, part: &[String]) -> bool {
+        self.account == account && self.part.starts_with(part) && self.roles.iter().any(|known| known == role)
+    }
+}
+
 /// What a target told of uses.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Trail {

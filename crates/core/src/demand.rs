@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, AskRefusal, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse, LapseRule,
-    Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Weight, World,
+    Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, UsesRule, Weight, World,
     approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
@@ -116,8 +116,12 @@ impl Demand {
             Grace(Seconds(0)) => String::new(),
             Grace(grace) => format!(" (you may take {grace} more then, once)"),
         };
+        let once = match self.terms.uses {
+            UsesRule::Any => "",
+            UsesRule::One => ", it ends once its first use is seen",
+        };
         format!(
-            "To hold {}{account} for {duration} you need {}; {starts}, and at its end{grace} {}.",
+            "To hold {}{account} for {duration} you need {}; {starts}{once}, and at its end{grace} {}.",
             world.right_name(self.right),
             self.needs(world),
             self.ends.says
@@ -162,8 +166,10 @@ impl Demand {
     /// The demand at a glance: the longest time, and what must be brought, with the same words in the same order.
     #[must_use]
     pub fn brief(&self, world: &World) -> String {
-        let mut parts = vec![format!("up to {}", self.terms.longest.0), "fresh proof".to_owned()];
         let terms = &self.terms;
+        let mut parts = vec![format!("up to {}", terms.longest.0)];
+        parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
+        parts.push("fresh proof".to_owned());
         parts.extend(terms.purposes.need().map(|_| "purpose".to_owned()));
         parts.extend(terms.reason.need().map(|_| "reason".to_owned()));
         parts.extend(terms.ticket.0.is_required().then(|| "ticket".to_owned()));
@@ -246,6 +252,10 @@ pub(crate) fn demand_of(
     let terms = effective_terms(world, act, right, asker);
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
+    }
+    let told = world.target_of(right.scope).is_some_and(|target| target.connector.tells_of_uses());
+    if terms.uses == UsesRule::One && !told {
+        return Err(AskRefusal::UsesUntold { right: world.right_name(right) }.into());
     }
     if terms.approval == Approval::None {
         refuse_own_terms(world, &terms, asker, now)?;

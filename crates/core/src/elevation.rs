@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -40,6 +40,8 @@ pub const LEFT_ALONE: &str = "too few of those who could answer it when it was a
 pub enum End {
     /// At its set time.
     Lapsed,
+    /// Early, once it was used, where it was good for one use.
+    Used,
     /// Early, by the holder.
     GivenBack,
     /// Early, by an approver or administrator.
@@ -64,6 +66,7 @@ impl fmt::Display for Phase {
             Self::Live => "live",
             Self::Closing => "closing",
             Self::Ended(End::Lapsed) => "lapsed",
+            Self::Ended(End::Used) => "used",
             Self::Ended(End::GivenBack) => "given-back",
             Self::Ended(End::Revoked) => "revoked",
             Self::Ended(End::Refused) => "refused",
@@ -269,6 +272,9 @@ impl Elevation {
     }
 }
 
+/// How far a target's clock may be from ours while grants are still given there.
+pub(crate) const CLOCKS_APART: SignedDuration = SignedDuration::from_secs(5);
+
 /// Whether something was seen on the target.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -315,6 +321,12 @@ pub struct Grant {
     /// The end that it is being moved to on the target.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub moving_to: Option<Timestamp>,
+    /// Whether its first use ends it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub once: bool,
+    /// When it was given, by the target's own clock, where its first use ends it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub given_at: Option<Timestamp>,
     /// Whether it is wanted; false from its end on.
     pub wanted: bool,
     /// How it ended or is ending.
@@ -344,6 +356,13 @@ impl Grant {
     #[must_use]
     pub fn ends_by(&self) -> Timestamp {
         self.moving_to.unwrap_or(self.until)
+    }
+
+    /// Since when a use by its account may be of it, by the target's clock. Where the answer was lost that it is given, what the
+    /// account did just before counts too.
+    #[must_use]
+    pub fn usable_from(&self) -> Timestamp {
+        self.given_at.or(self.opened_at.checked_sub(CLOCKS_APART).ok()).unwrap_or(Timestamp::MIN)
     }
 
     /// Whether it is not wanted any more, and was read back as gone.

@@ -113,6 +113,13 @@ impl Connector {
         )
     }
 
+    /// Whether it tells of each use by which account, beyond what anybody there could write, and a use is over once it is told.
+    /// On a host a use is a program that may go on.
+    #[must_use]
+    pub const fn tells_of_uses(&self) -> bool {
+        matches!(self, Self::Brightwater { .. } | Self::Fathom { .. })
+    }
+
     /// Whether it is signed in to with a key of one's own, which is certified for each grant.
     #[must_use]
     pub const fn takes_own_key(&self) -> bool {

@@ -93,8 +93,8 @@ pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey}
 pub use terms::{
     Act, Approval, Approver, Effective, Extensions, Grace, LapseRule, Longest, NextStage, Onward, PRECEDENCE,
     ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts,
-    Terms, TicketRule, Trace, Usual, WrittenApproval, WrittenOnward, WrittenSettings, WrittenStage, effective_terms,
-    effective_under, label_from,
+    Terms, TicketRule, Trace, UsesRule, Usual, WrittenApproval, WrittenOnward, WrittenSettings, WrittenStage,
+    effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

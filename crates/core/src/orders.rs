@@ -124,6 +124,12 @@ impl World {
         self.grants_on(target).filter(|grant| grant.wanted && grant.verified_at.is_some()).cloned().collect()
     }
 
+    /// Those of them whose first use ends them.
+    #[must_use]
+    pub fn good_for_one_use(&self, target: ScopeId) -> Vec<Grant> {
+        self.live_grants(target).into_iter().filter(|grant| grant.once).collect()
+    }
+
     /// How a target is reached.
     #[must_use]
     pub fn connector(&self, target: ScopeId) -> Option<&Connector> {

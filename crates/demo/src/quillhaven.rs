@@ -297,11 +297,12 @@ asker = "suppliers"
 [settings]
 standing = "never"
 "#,
-    // A key that a program was given outlives whoever made it: two look at it, one after the other.
+    // A key that a program was given outlives whoever made it: two look at it, one after the other, and one is made at a time.
     r#"
 scope = "/analytics/brightwater"
 role = "keysmith"
 [settings]
+uses = "one"
 purposes = ["a new program", "a key that leaked", "a yearly exchange"]
 [settings.approval]
 is = "stages"

@@ -17,7 +17,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use secrecy::SecretString;
-use tempestas_core::{Connector, Grant, Imported, Mapping, Marked, ScopeId, Standing, Survey, Trail, World};
+use tempestas_core::{Activity, Connector, Grant, Imported, Mapping, Marked, ScopeId, Standing, Survey, Trail, World};
 use thiserror::Error;
 
 use brightwater::Brightwater;
@@ -87,6 +87,14 @@ impl GrantCall {
             opened_at: grant.opened_at,
             until: grant.ends_by(),
         }
+    }
+
+    /// When it was first used since `from`, by what the target itself attests.
+    #[must_use]
+    pub fn first_use(&self, uses: &[Activity], from: Timestamp) -> Option<Timestamp> {
+        let account = self.account.as_deref()?;
+        let own = uses.iter().filter(|one| one.attested && one.is_of(account, &self.role, &self.part));
+        own.map(|one| one.at).filter(|at| *at >= from).min()
     }
 }
 

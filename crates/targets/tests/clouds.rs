@@ -289,3 +289,36 @@ async fn a_standing_right_is_taken_by_what_it_is_and_never_one_of_ours() {
     let ours_alone = Cloud::brightwater(json!({ "postings": [posting("ours", json!({}))] })).await;
     assert!(!ours_alone.target(brightwater).holds_standing(&standing).await.unwrap());
 }
+
+#[tokio::test]
+async fn the_first_use_of_a_grant_is_told_from_what_others_did_elsewhere_and_before() {
+    let done = |at: &str, but: Value| {
+        let mut one = json!({
+            "at": at, "identity": "t.reyes", "permission": "write table", "basin": ["lake", "raw"], "allowed": true,
+        });
+        one.as_object_mut().unwrap().extend(but.as_object().unwrap().clone());
+        one
+    };
+    let from = at("2026-07-01T11:00:00Z");
+    let first_use = async |trail: Vec<Value>| {
+        let roles = json!([{ "name": "tide-writer", "says": "writes", "permissions": ["write table"] }]);
+        let cloud = Cloud::brightwater(json!({ "roles": roles, "trail": trail })).await;
+        let told = cloud.target(brightwater).activity(from).await.unwrap().unwrap();
+        assert!(
+            cloud.lines().iter().any(|line| line == "GET /trail?since=2026-07-01T11:00:00Z"),
+            "{:?}",
+            cloud.lines()
+        );
+        call().first_use(&told.uses, from)
+    };
+    let no_uses = [
+        done("2026-07-01T10:59:59Z", json!({})),
+        done("2026-07-01T11:10:00Z", json!({ "identity": "o.brandt" })),
+        done("2026-07-01T11:10:00Z", json!({ "allowed": false })),
+        done("2026-07-01T11:10:00Z", json!({ "basin": ["reports"] })),
+        done("2026-07-01T11:10:00Z", json!({ "permission": "make key" })),
+    ];
+    assert_eq!(first_use(no_uses.to_vec()).await, None);
+    let uses = ["2026-07-01T11:40:00Z", "2026-07-01T11:20:00Z"].map(|at| done(at, json!({})));
+    assert_eq!(first_use([&no_uses[..], &uses].concat()).await, Some(at("2026-07-01T11:20:00Z")));
+}

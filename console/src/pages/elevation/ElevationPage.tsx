@@ -18,6 +18,7 @@ type Story_ = Api['ElevationStory']
 
 const ENDED: Record<string, string> = {
   lapsed: 'lapsed at its set time',
+  used: 'was good for one use, which was seen',
   'given-back': 'was given back',
   revoked: 'was revoked',
   refused: 'was refused',

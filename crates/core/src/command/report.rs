@@ -68,12 +68,26 @@ pub enum Report {
         /// Whether it is there.
         there: bool,
     },
+    /// A grant was put there, and read back.
+    GrantGiven {
+        /// Which.
+        grant: GrantId,
+        /// The target's own time just before.
+        at: Timestamp,
+    },
     /// A grant was read back with the end that it was to be moved to.
     GrantMoved {
         /// Which.
         grant: GrantId,
         /// Its end there.
         until: Timestamp,
+    },
+    /// A grant that is good for one use was used.
+    GrantUsed {
+        /// Which.
+        grant: GrantId,
+        /// When, by the target's clock.
+        at: Timestamp,
     },
     /// Giving or taking a grant did not succeed yet.
     GrantDelayed {
@@ -131,7 +145,9 @@ impl Report {
             | Self::SealedUsed { target, .. }
             | Self::ClockAgrees { target } => Some(*target),
             Self::GrantSeen { grant, .. }
+            | Self::GrantGiven { grant, .. }
             | Self::GrantMoved { grant, .. }
+            | Self::GrantUsed { grant, .. }
             | Self::GrantDelayed { grant, .. }
             | Self::GrantGone { grant, .. } => Some(world.grants.get(grant)?.target),
             Self::StandingTaken { conversion, standing }

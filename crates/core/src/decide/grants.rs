@@ -14,11 +14,9 @@ use super::{
 };
 use crate::{
     AlarmKind, Digest, Elevation, ElevationId, End, Grant, GrantId, HoldRefusal, LEFT_ALONE, Leftover, Phase, Refusal,
-    Row, Said, Seconds, Seen, Sight, StartChoice, What, World, approvers::could_settle, due::Due, later,
+    Row, Said, Seen, Sight, StartChoice, What, World, approvers::could_settle, due::Due, elevation::CLOCKS_APART,
+    later,
 };
-
-/// How far a target's clock may be from ours while grants are still given there.
-const CLOCKS_APART: Seconds = Seconds(5);
 
 /// Its holder ends an elevation before its time.
 pub(super) fn give_back(deciding: &mut Deciding<'_>, person: Person, id: ElevationId) -> Result<(), Refusal> {
@@ -120,7 +118,7 @@ pub(super) fn seen(draft: &mut Draft<'_, '_>, Reported { mut elevation, mut gran
     let id = grant.id;
     // A report that comes after the end changes nothing: the end is read back on its own.
     // Nor does one of its absence just before: the target's clock may be a little ahead of ours.
-    let about_to_end = !there && later(draft.now(), CLOCKS_APART) >= grant.until;
+    let about_to_end = !there && grant.until.duration_since(draft.now()) <= CLOCKS_APART;
     if !grant.wanted || draft.now() >= grant.until || about_to_end {
         return;
     }
@@ -147,6 +145,19 @@ pub(super) fn seen(draft: &mut Draft<'_, '_>, Reported { mut elevation, mut gran
         } else {
             alarms::raise(draft, AlarmKind::Missing { grant: id });
         }
+    }
+}
+
+/// A keeper put the grant there, at this time of the target's.
+pub(super) fn given(draft: &mut Draft<'_, '_>, mut reported: Reported, at: Timestamp) {
+    reported.grant.given_at = reported.grant.once.then_some(at);
+    seen(draft, reported, true);
+}
+
+/// A keeper saw a grant used: it ends, where it is good for one use, and that one is not older than the grant.
+pub(super) fn used(draft: &mut Draft<'_, '_>, Reported { elevation, grant, .. }: Reported, at: Timestamp) {
+    if grant.wanted && grant.once && at >= grant.usable_from() {
+        close(draft, elevation, End::Used, None);
     }
 }
 

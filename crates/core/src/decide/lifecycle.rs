@@ -10,7 +10,8 @@ use super::{
 };
 use crate::{
     Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Phase,
-    Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, Verdict, What, World,
+    Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule, Verdict, What,
+    World,
     approvers::{Concern, humans, still_asked},
     demand_for, later,
 };
@@ -121,7 +122,8 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
         );
     }
     let account = account.filter(|_| target.connector.uses_own_account());
-    let grant = new_grant(draft, &elevation, target.scope, account, until);
+    let once = frozen.terms.uses.max(demand.terms.uses) == UsesRule::One;
+    let grant = Grant { once, ..new_grant(draft, &elevation, target.scope, account, until) };
     elevation.phase = Phase::Opening;
     elevation.grants = vec![grant.id];
     elevation.trouble = None;
@@ -160,6 +162,8 @@ fn new_grant(
         opened_at: draft.now(),
         until,
         moving_to: None,
+        once: false,
+        given_at: None,
         wanted: true,
         ending: None,
         ending_since: None,

@@ -35,9 +35,19 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, report: &Report) -> Result<(),
             grants::seen(&mut deciding.by(reported.reporting), reported, *there);
             Ok(())
         }
+        Report::GrantGiven { grant, at } => {
+            let Some(reported) = deciding.reported_grant(*grant)? else { return Ok(()) };
+            grants::given(&mut deciding.by(reported.reporting), reported, *at);
+            Ok(())
+        }
         Report::GrantMoved { grant, until } => {
             let Some(reported) = deciding.reported_grant(*grant)? else { return Ok(()) };
             extensions::moved(&mut deciding.by(reported.reporting), reported, *until);
+            Ok(())
+        }
+        Report::GrantUsed { grant, at } => {
+            let Some(reported) = deciding.reported_grant(*grant)? else { return Ok(()) };
+            grants::used(&mut deciding.by(reported.reporting), reported, *at);
             Ok(())
         }
         Report::GrantDelayed { grant, trouble } => {

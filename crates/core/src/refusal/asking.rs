@@ -38,6 +38,10 @@ pub enum AskRefusal {
     #[error("the terms allow only rights that the target ends by itself, and {right} is not one: {says}")]
     EndsByUs { right: String, says: String },
     #[error(
+        "{right} is good for one use by its terms, and its target can't say when it was used; ask an administrator to take `uses` out of them there"
+    )]
+    UsesUntold { right: String },
+    #[error(
         "{yes} yes are needed for {right}{}, but only {free} who may answer are free to answer you (you, your other sign-ins, and whoever you made an approver within a day don't count{}); ask an administrator to name more approvers",
         in_stage(*stage),
         if *no_manager { "; nobody has said who your manager is, or not for a day yet" } else { "" }
@@ -119,6 +123,7 @@ impl AskRefusal {
             | Self::OwnTerms { .. } => Class::NotAllowed,
             Self::Stopped { .. }
             | Self::EndsByUs { .. }
+            | Self::UsesUntold { .. }
             | Self::TooFewApprovers { .. }
             | Self::TooFewTogether { .. }
             | Self::NoAccount { .. } => Class::Conflict,

@@ -16,8 +16,8 @@ pub use effective::{PRECEDENCE, Trace, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
     Approval, Approver, Extensions, Grace, LapseRule, Longest, NextStage, Onward, ProofMaxAge, Purposes, ReasonRule,
-    ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule, Usual, WrittenApproval, WrittenOnward,
-    WrittenStage,
+    ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual, WrittenApproval,
+    WrittenOnward, WrittenStage,
 };
 
 use crate::{

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{
     Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule, References, StandingRule,
-    Starts, TicketRule, Trace, Usual, effective::Weigh,
+    Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -211,6 +211,7 @@ settings! {
     approval: Approval, "Approval.";
     lapse: LapseRule, "How it must end.";
     standing: StandingRule, "Whether it may be held all the time.", unsaid if "Setting::is_as_before";
+    uses: UsesRule, "How often it may be used before it ends.", unsaid if "Setting::is_as_before";
     extensions: Extensions, "How often it may be extended.", unsaid if "Setting::is_as_before";
     grace: Grace, "How much longer its holder may take once, at its end.", unsaid if "Setting::is_as_before";
 }

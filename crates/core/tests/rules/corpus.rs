@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    AlarmKind, AppointmentState, DriftState, FACT_VERSION, Fact, Scope, ScopeKind, StandingRule, SubjectId, What,
-    World,
+    AlarmKind, AppointmentState, DriftState, End, FACT_VERSION, Fact, Phase, Scope, ScopeKind, StandingRule, SubjectId,
+    UsesRule, What, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -135,6 +135,15 @@ fn facts_of_purposes_and_references_are_read_as_they_were_written() {
     let asked = world.elevations.values().next().unwrap();
     assert_eq!((asked.brought.purpose.is_some(), asked.brought.texts().count()), (true, 3));
     assert_eq!(world.demands[&asked.id].demand.terms.purposes.0[2], "an incident");
+}
+
+#[test]
+fn facts_of_what_was_good_for_one_use_are_read_as_they_were_written() {
+    let world = replayed(include_str!("uses-v3.jsonl"));
+    assert_eq!(world.terms.values().next().unwrap().settings.uses, Some(UsesRule::One));
+    let grant = world.grants.values().next().unwrap();
+    assert!(grant.once && grant.given_at.is_some());
+    assert_eq!(world.elevations[&grant.elevation].phase, Phase::Ended(End::Used));
 }
 
 #[test]

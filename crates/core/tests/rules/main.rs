@@ -25,5 +25,6 @@ mod sources;
 mod stages;
 mod stops;
 mod terms;
+mod uses;
 mod ways;
 mod words;

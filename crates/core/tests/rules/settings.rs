@@ -51,6 +51,7 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     keeps_to_the_rules(world, &[0, 1, 5].map(Extensions));
     keeps_to_the_rules(world, &[Grace(Seconds(0)), Grace(Seconds::minutes(10)), Grace(Seconds::hours(1))]);
     keeps_to_the_rules(world, &[LapseRule::Any, LapseRule::ByItself]);
+    keeps_to_the_rules(world, &[UsesRule::Any, UsesRule::One]);
     keeps_to_the_rules(world, &[StandingRule::Allowed, StandingRule::Never]);
     let reasons = [1, 8, 200].map(|at_least| ReasonRule::Required { at_least });
     keeps_to_the_rules(world, &[&[ReasonRule::Hidden, ReasonRule::Optional], &reasons[..]].concat());

@@ -36,5 +36,6 @@ mod terminals;
 mod terms_told;
 mod told;
 mod trials;
+mod uses;
 mod waves;
 mod wire;

@@ -16,6 +16,8 @@ pub(super) enum Work {
     KeepTime,
     /// Reading live grants back.
     ReadBack,
+    /// Looking for the first use of what is good for one.
+    Uses,
     /// Reading what was done, for an alarm when a sealed emergency holder was used.
     Watch,
     /// Surveying.
@@ -55,6 +57,7 @@ impl Executor {
                 self.trust(target).await
             }
             Work::ReadBack => self.read_back(target).await,
+            Work::Uses => self.uses(target).await,
             Work::Watch | Work::Survey => Ok(()),
         }
     }
@@ -87,6 +90,22 @@ impl Executor {
         for call in calls {
             let there = target.holds(&call).await?.there;
             self.app.report(self.scope, Report::GrantSeen { grant: tempestas_core::GrantId(call.grant), there }).await;
+        }
+        Ok(())
+    }
+
+    async fn uses(&self, target: &Target) -> Result<(), TargetError> {
+        let calls: Vec<(Timestamp, GrantCall)> = {
+            let (world, now) = (self.app.world(), Timestamp::now());
+            let once = world.good_for_one_use(self.scope).into_iter();
+            once.map(|grant| (grant.usable_from(), GrantCall::new(&world, &grant, now))).collect()
+        };
+        let Some(from) = calls.iter().map(|(from, _)| *from).min() else { return Ok(()) };
+        let Some(trail) = target.activity(from).await? else { return Ok(()) };
+        for (from, call) in calls {
+            if let Some(at) = call.first_use(&trail.uses, from) {
+                self.app.report(self.scope, Report::GrantUsed { grant: tempestas_core::GrantId(call.grant), at }).await;
+            }
         }
         Ok(())
     }
@@ -161,7 +180,12 @@ impl Executor {
         if !before.there && !target.give(&call).await?.there {
             return Err(TargetError::Refused("it is not there when read back".to_owned()));
         }
-        self.app.report(self.scope, Report::GrantSeen { grant: grant.id, there: true }).await;
+        let grant = grant.id;
+        let seen = match before.there {
+            true => Report::GrantSeen { grant, there: true },
+            false => Report::GrantGiven { grant, at: before.clock },
+        };
+        self.app.report(self.scope, seen).await;
         Ok(())
     }
 

@@ -63,6 +63,8 @@ struct Keeper {
     under_way: BTreeMap<String, bool>,
     tasks: JoinSet<Ended>,
     read_back_at: Timestamp,
+    /// When uses of what is good for one were last looked for.
+    uses_read_at: Timestamp,
     /// When the emergency holders that it sealed were last looked at.
     watched_at: Timestamp,
     kept_time_at: Timestamp,
@@ -82,6 +84,7 @@ impl Keeper {
             under_way: BTreeMap::new(),
             tasks: JoinSet::new(),
             read_back_at: long_ago,
+            uses_read_at: long_ago,
             watched_at: long_ago,
             kept_time_at: long_ago,
             told_turn: 0,
@@ -112,13 +115,14 @@ impl Keeper {
     /// Begins whatever is due and not under way. Nothing here waits for the target, so that a slow one is still
     /// told at once to take away.
     async fn round(&mut self) -> Result<(), Failure> {
-        let (due, live, seals, connector, held) = {
+        let (due, live, once, seals, connector, held) = {
             let world = self.app.world();
             let Some(known) = world.targets.get(&self.scope) else { return Ok(()) };
             let live = !world.live_grants(self.scope).is_empty();
             let due = orders(&world, self.scope, Timestamp::now());
             let held = critical_held(&self.app, &world, &due);
-            (due, live, !known.sealed.is_empty(), known.connector.clone(), held)
+            let once = !world.good_for_one_use(self.scope).is_empty();
+            (due, live, once, !known.sealed.is_empty(), known.connector.clone(), held)
         };
         let now = Timestamp::now();
         self.backing_off
@@ -153,6 +157,10 @@ impl Keeper {
         if live && now.duration_since(self.read_back_at) >= read_back {
             self.read_back_at = now;
             self.begin(&connector, "read-back".to_owned(), Work::ReadBack, false, now).await?;
+        }
+        if once && now.duration_since(self.uses_read_at) >= read_back {
+            self.uses_read_at = now;
+            self.begin(&connector, "uses".to_owned(), Work::Uses, false, now).await?;
         }
         if seals && now.duration_since(self.watched_at) >= read_back {
             self.watched_at = now;

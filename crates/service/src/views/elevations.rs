@@ -350,6 +350,7 @@ fn waits_for(world: &World, elevation: &Elevation) -> String {
 fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> String {
     let how = match end {
         End::Lapsed => "lapsed at its set time",
+        End::Used => "was good for one use, which was seen",
         End::GivenBack => "given back by its holder",
         End::Revoked => "revoked",
         End::Refused => "refused",

@@ -12,6 +12,7 @@ import { Standing } from './standing'
 import { Starts, wholeStarts } from './starts'
 import { Ticket, TicketForm, wholeReference } from './ticket'
 import { Assurance, Longest, Usual } from './times'
+import { Uses } from './uses'
 
 interface Setting {
   /** As the service names it. */
@@ -36,6 +37,7 @@ export const SETTINGS: Setting[] = [
   { name: 'purposes', Field: Purposes, only: ['elevate', 'extend'] },
   { name: 'references', Field: References, only: ['elevate', 'extend'] },
   { name: 'starts', Field: Starts, only: ['elevate'] },
+  { name: 'uses', Field: Uses, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
   { name: 'standing', Field: Standing, only: ['elevate'] },
 ]
@@ -51,6 +53,7 @@ export const wholeSettings = (settings: Settings) => ({
   approval: settings.approval ?? null,
   lapse: settings.lapse ?? null,
   standing: settings.standing ?? null,
+  uses: settings.uses ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
   purposes: settings.purposes ?? null,

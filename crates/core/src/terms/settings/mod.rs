@@ -12,6 +12,7 @@ mod references;
 mod standing;
 mod starts;
 mod ticket;
+mod uses;
 mod usual;
 
 pub use approval::{Approval, Approver, NextStage, Onward, StageTerms, WrittenApproval, WrittenOnward, WrittenStage};
@@ -26,6 +27,7 @@ pub use references::{ReferenceRule, References};
 pub use standing::StandingRule;
 pub use starts::Starts;
 pub use ticket::TicketRule;
+pub use uses::UsesRule;
 pub use usual::Usual;
 
 use super::Act;
