@@ -1,5 +1,5 @@
 # What people run. Each does all its own set-up.
-.PHONY: demo example test check form openapi shots packages demo-packages manual console bench soak
+.PHONY: demo example test console-tests built check form openapi shots packages demo-packages manual console bench soak
 
 CARGO ?= cargo
 PROGRAMS = -p tempestas-service -p tempestas-client -p tempestas-host -p tempestas-standins -p tempestas-demo
@@ -36,12 +36,17 @@ example: demo-packages $(CONSOLE)
 
 # Installs what tests need and lack, then runs all of them. Most of their time they wait, so more of them go at once than
 # there are processors.
-TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 2 )))
+TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 5 / 2 )))
 test: packages $(CONSOLE)
-	@cd console && npm run --silent test
-	$(CARGO) build --locked --workspace --all-targets
+	@$(MAKE) --no-print-directory --jobs 2 --output-sync=line console-tests built
 	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
 	$(CARGO) test --locked --workspace --doc
+
+# While programs are compiled a processor is often free, for the last of them wait for each other.
+console-tests:
+	@cd console && npm run --silent test
+built:
+	$(CARGO) build --locked --workspace --all-targets
 
 packages:
 	@tools/packages
