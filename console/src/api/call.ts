@@ -27,6 +27,8 @@ export class Problem extends Error {
     readonly code: string,
     detail: string,
     readonly maxAge?: number,
+    /** With `step-up`: the proofs that are accepted; any where none is named. */
+    readonly accepts: string[] = [],
   ) {
     super(detail)
   }
@@ -124,11 +126,12 @@ async function once(
       next && Array.isArray(said) ? ((await once('get', url.split('?')[0] + next, undefined)) as unknown[]) : []
     return Array.isArray(said) ? [...plainly(said as unknown[]), ...rest] : plainly(said)
   }
-  const problem = said as { code?: string; detail?: string; max_age?: number }
+  const problem = said as { code?: string; detail?: string; max_age?: number; accepts?: string[] }
   throw new Problem(
     problem.code ?? 'failed',
     plainly(problem.detail, true) ?? `status ${reply.status}`,
     problem.max_age,
+    problem.accepts,
   )
 }
 

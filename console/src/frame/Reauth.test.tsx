@@ -48,12 +48,30 @@ function wantsProof() {
 }
 
 describe('a fresh proof', () => {
+  it('is asked for only in the ways that are accepted, and says where there is none', async () => {
+    serve(() => [401, { code: 'step-up', detail: 'prove it', max_age: 300, accepts: ['passkey'] }])
+    const user = opened()
+    await user.click(screen.getAllByRole('button', { name: 'Begin' })[0]!)
+    expect(await screen.findByText(/This needs a passkey no older than 5 min/)).toBeTruthy()
+    expect(screen.getByText(/You have no passkey yet/)).toBeTruthy()
+    expect(screen.queryByLabelText('Code from your authenticator')).toBeNull()
+  })
+
+  it('is a code alone, where nothing else is accepted', async () => {
+    serve(() => [401, { code: 'step-up', detail: 'prove it', max_age: 300, accepts: ['totp-code'] }])
+    const user = opened()
+    await user.click(screen.getAllByRole('button', { name: 'Begin' })[0]!)
+    expect(await screen.findByText(/This needs a TOTP code no older than 5 min/)).toBeTruthy()
+    expect(screen.getByLabelText('Code from your authenticator')).toBeTruthy()
+    expect(screen.queryByRole('button', { name: 'Use your passkey' })).toBeNull()
+  })
+
   it('is asked for once for all that waits for it, and then it goes on', async () => {
     const asked = wantsProof()
     const user = opened()
     // Both at once: once the dialog is open, nothing behind it can be pressed.
     for (const button of screen.getAllByRole('button', { name: 'Begin' })) fireEvent.click(button)
-    expect(await screen.findByText(/a proof no older than 5 min/)).toBeTruthy()
+    expect(await screen.findByText(/a passkey or TOTP code no older than 5 min/)).toBeTruthy()
     await user.type(screen.getByLabelText('Code from your authenticator'), '654321{Enter}')
     expect((await screen.findByRole('alert')).textContent).toBe('That code is not right.')
     await user.clear(screen.getByLabelText('Code from your authenticator'))

@@ -12,6 +12,7 @@ import { invalidate, useAction } from '../parts/data'
 import type { Me } from '../parts/me'
 import { Dialog } from '../parts/overlay'
 import { SignInForm } from '../pages/sign-in/SignInForm'
+import { anyOf } from '../words/proofs'
 import { span } from '../words/time'
 
 type Ask = { kind: 'step-up' | 'sign-in'; problem: Problem }
@@ -51,12 +52,12 @@ export function Reauth({ me, children }: { me: Me; children: ReactNode }) {
         title="Prove that it is you"
         says={
           <>
-            This needs a proof no older than {span(ask?.problem.maxAge ?? 600)}. It then goes on where you were, and the
-            proof serves for what follows.
+            This needs {anyOf(ask?.problem.accepts)} no older than {span(ask?.problem.maxAge ?? 600)}. It then goes on
+            where you were, and the proof serves for what follows.
           </>
         }
       >
-        <Proof me={me} done={() => settle(true)} />
+        <Proof me={me} accepts={ask?.problem.accepts} done={() => settle(true)} />
       </Dialog>
       <Dialog
         open={ask?.kind === 'sign-in'}
@@ -70,8 +71,8 @@ export function Reauth({ me, children }: { me: Me; children: ReactNode }) {
   )
 }
 
-/** A fresh proof: by passkey, or by code. */
-export function Proof({ me, done }: { me: Me; done: () => void }) {
+/** A fresh proof: by passkey, or by code; only by what is accepted, where that is said. */
+export function Proof({ me, accepts = [], done }: { me: Me; accepts?: string[]; done: () => void }) {
   const [code, setCode] = useState('')
   const byCode = useAction((code: string) => post('/api/v1/me/proof', { code }), done)
   const byPasskey = useAction(() => proveByPasskey(), done)
@@ -79,24 +80,36 @@ export function Proof({ me, done }: { me: Me; done: () => void }) {
     event.preventDefault()
     byCode.mutate(code)
   }
+  const takes = (method: string) => accepts.length === 0 || accepts.includes(method)
+  const passkey = takes('passkey') && me.has_passkey && canPasskeys()
+  if (!passkey && !takes('totp-code'))
+    return (
+      <p>
+        {me.has_passkey
+          ? 'This browser, or this address, can’t use passkeys.'
+          : 'You have no passkey yet: add one on your own page, and do this again.'}
+      </p>
+    )
   return (
     <div className="grid gap-4">
-      {me.has_passkey && canPasskeys() && (
+      {passkey && (
         <Button look="main" busy={byPasskey.isPending} onClick={() => byPasskey.mutate()}>
           <Fingerprint size={17} aria-hidden="true" /> Use your passkey
         </Button>
       )}
-      <form onSubmit={submit} className="grid gap-3">
-        <CodeInput value={code} onCode={setCode} autoFocus={!me.has_passkey} className="max-w-40" />
-        <Button
-          type="submit"
-          look={me.has_passkey ? 'plain' : 'main'}
-          busy={byCode.isPending}
-          disabled={code.trim().length < 6}
-        >
-          Prove it
-        </Button>
-      </form>
+      {takes('totp-code') && (
+        <form onSubmit={submit} className="grid gap-3">
+          <CodeInput value={code} onCode={setCode} autoFocus={!passkey} className="max-w-40" />
+          <Button
+            type="submit"
+            look={passkey ? 'plain' : 'main'}
+            busy={byCode.isPending}
+            disabled={code.trim().length < 6}
+          >
+            Prove it
+          </Button>
+        </form>
+      )}
       <Wrong error={byCode.error ?? byPasskey.error} />
     </div>
   )

@@ -25,6 +25,7 @@ export function demand(but: Partial<Api['DemandView']> = {}): Api['DemandView'] 
     usual: 3600,
     longest: 14400,
     proof_within: 600,
+    proof_accepts: [],
     weight: 'critical',
     narrower: [],
     stages: [],

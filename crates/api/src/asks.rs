@@ -1,11 +1,11 @@
 //! Asking, and asking to go on.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, Lapse, ReasonRule, ReferenceRule, Seconds, StartChoice, Starts, Weight};
+use tempestas_core::{Digest, Lapse, ProofMethod, ReasonRule, ReferenceRule, Seconds, StartChoice, Starts, Weight};
 
 /// What an asker has to bring beside a proof of themselves, and may.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -77,6 +77,9 @@ pub struct DemandView {
     pub starts: Starts,
     /// How old the caller's proof may be, in seconds.
     pub proof_within: Seconds,
+    /// Which proofs are accepted; any where none is named.
+    #[serde(default)]
+    pub proof_accepts: BTreeSet<ProofMethod>,
     /// What the caller has to bring beside a proof, and may.
     pub wants: Wants,
     /// Scopes below the one asked for, which are less.

@@ -6,6 +6,7 @@
 mod answers;
 mod appointments;
 mod asks;
+mod assurances;
 mod authorities;
 mod conversions;
 mod delegations;
@@ -29,6 +30,7 @@ mod ways;
 pub use answers::*;
 pub use appointments::*;
 pub use asks::*;
+pub use assurances::*;
 pub use authorities::*;
 pub use conversions::*;
 pub use delegations::*;
@@ -49,8 +51,11 @@ pub use stops::*;
 pub use terms::*;
 pub use ways::*;
 
+use std::collections::BTreeSet;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use tempestas_core::ProofMethod;
 
 /// What went wrong and what to do (RFC 9457).
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -74,6 +79,9 @@ pub struct Problem {
     /// With `step-up`: how old the proof may be, in seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub max_age: Option<u32>,
+    /// With `step-up`: the proofs that are accepted; any where none is named.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty", default)]
+    pub accepts: BTreeSet<ProofMethod>,
 }
 
 /// Which of a list whose things come to an end.

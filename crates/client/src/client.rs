@@ -3,7 +3,7 @@
 mod calls;
 mod unreachable;
 
-use std::{path::PathBuf, time::Duration};
+use std::{collections::BTreeSet, path::PathBuf, time::Duration};
 
 use jiff::tz::TimeZone;
 use reqwest::{Certificate, Method, Response, StatusCode, Url, header::LINK};
@@ -117,6 +117,7 @@ fn no_token(refusal: TokenRefusal) -> ClientError {
         code: refusal.error,
         cause: None,
         max_age: None,
+        accepts: BTreeSet::new(),
     }))
 }
 

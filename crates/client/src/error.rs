@@ -3,6 +3,7 @@
 use std::fmt;
 
 use tempestas_api::{Drafted, Problem};
+use tempestas_core::ProofMethod;
 
 /// Why a call came to nothing.
 #[derive(Debug)]
@@ -25,6 +26,16 @@ impl ClientError {
             Self::Refused(problem) => Some(&problem.code),
             Self::Drafted(_) | Self::Unreachable(_) | Self::Unreadable(_) => None,
         }
+    }
+
+    /// Whether a code of an authenticator is accepted, where a fresher proof is wanted.
+    #[must_use]
+    pub fn is_mended_by_a_code(&self) -> bool {
+        let accepts = match self {
+            Self::Refused(problem) if problem.code == "step-up" => &problem.accepts,
+            _ => return false,
+        };
+        accepts.is_empty() || accepts.contains(&ProofMethod::TotpCode)
     }
 
     /// Which of the causes behind that word it is, where the service tells.

@@ -8,9 +8,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, AppointmentId, Approval, Elevation, Eligibility, EligibilityId, EligibilityRefusal, Longest, ReasonRule,
-    Refusal, Right, Seconds, Stage, StageTerms, Stages, SubjectId, World,
+    Refusal, Right, Seconds, Stage, StageTerms, Stages, SubjectId, Surety, World,
     approval::one_or_several,
     approvers::{Concern, Shortage, asked_in_stages, shortage},
+    assurance::FOR_A_STEP,
     demand::refuse_own_terms,
     effective_terms, later, own_rights,
     text::Digest,
@@ -128,8 +129,8 @@ pub(crate) struct Making {
     pub(crate) longest: Option<(Seconds, Right)>,
     /// Whether a reason is needed.
     pub(crate) reason: ReasonRule,
-    /// How old the proof of whoever makes it may be.
-    pub(crate) assurance: Seconds,
+    /// How sure it must be of whoever makes it.
+    pub(crate) takes: Surety,
     /// Who has to say yes, stage by stage; none where nobody has to.
     pub(crate) stages: Vec<Stage>,
 }
@@ -155,14 +156,14 @@ pub(crate) fn making(
     wished: bool,
     now: Timestamp,
 ) -> Result<Making, Refusal> {
-    let mut making =
-        Making { longest: None, reason: ReasonRule::Hidden, assurance: Seconds::minutes(15), stages: Vec::new() };
+    let takes = Surety::within(FOR_A_STEP);
+    let mut making = Making { longest: None, reason: ReasonRule::Hidden, takes, stages: Vec::new() };
     for right in rights {
         let terms = effective_terms(world, Act::BeMadeEligible, *right, subject);
         let longest = longest_eligibility(world, subject, *right).map(|longest| (longest, *right));
         making.longest = [making.longest, longest].into_iter().flatten().min_by_key(|(longest, _)| *longest);
         making.reason = making.reason.max(terms.reason);
-        making.assurance = making.assurance.min(terms.assurance.0);
+        making.takes = making.takes.and(Surety::of(&terms));
         // Whoever gains by it does not do without a yes by terms of their own making.
         if let Some(by) = by.filter(|_| terms.approval == Approval::None)
             && world.people_in(subject).iter().any(|one| world.human(*one) == world.human(by))

@@ -1,5 +1,7 @@
 //! Who gives a command, through which channel, how surely, and with which time and random bytes.
 
+use std::collections::BTreeSet;
+
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -34,7 +36,19 @@ pub enum Channel {
 
 /// How somebody proved that it is they.
 #[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema, strum::IntoStaticStr, strum::EnumString,
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Serialize,
+    Deserialize,
+    JsonSchema,
+    strum::IntoStaticStr,
+    strum::EnumString,
+    strum::VariantArray,
 )]
 #[serde(rename_all = "kebab-case")]
 #[strum(serialize_all = "kebab-case")]
@@ -56,6 +70,24 @@ pub enum ProofLevel {
 }
 
 impl ProofMethod {
+    /// In words.
+    #[must_use]
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::TotpCode => "a TOTP code",
+            Self::Passkey => "a passkey",
+        }
+    }
+
+    /// `a passkey`, `a passkey or TOTP code`: any of these, or of all where none is named.
+    #[must_use]
+    pub fn any_of(these: &BTreeSet<Self>) -> &'static str {
+        match these.first().filter(|_| these.len() == 1) {
+            Some(one) => one.words(),
+            None => "a passkey or TOTP code",
+        }
+    }
+
     /// How sure it makes.
     #[must_use]
     pub const fn level(self) -> ProofLevel {

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, AskRefusal, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse, LapseRule,
-    Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, UsesRule, Weight, World,
+    Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Surety, UsesRule, Weight, World,
     approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
@@ -137,8 +137,7 @@ impl Demand {
 
     /// All that must be brought, as a list in words.
     fn needs(&self, world: &World) -> String {
-        let mut needs =
-            vec![format!("a proof of yourself (a passkey or a TOTP code) no older than {}", self.terms.assurance.0)];
+        let mut needs = vec![Surety::of(&self.terms).words(world)];
         needs.extend(self.terms.wanted());
         let yes = self.in_turn().map(|(stage, terms)| {
             let (yes, within) = (terms.yes, terms.within);
@@ -169,7 +168,8 @@ impl Demand {
         let terms = &self.terms;
         let mut parts = vec![format!("up to {}", terms.longest.0)];
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
-        parts.push("fresh proof".to_owned());
+        let assured = Surety::of(terms).names(world).join(" + ");
+        parts.push(if assured.is_empty() { "fresh proof".to_owned() } else { format!("proof {assured}") });
         parts.extend(terms.purposes.need().map(|_| "purpose".to_owned()));
         parts.extend(terms.reason.need().map(|_| "reason".to_owned()));
         parts.extend(terms.ticket.0.is_required().then(|| "ticket".to_owned()));

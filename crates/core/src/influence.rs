@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 
-use crate::{Act, Influence, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_terms, later};
+use crate::{Act, Influence, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_at, effective_terms, later};
 
 /// How long after somebody touched an approver's standing they can't profit from it.
 pub(crate) const INFLUENCE_LASTS: Seconds = Seconds::hours(24);
@@ -66,6 +66,9 @@ pub(crate) fn weakened_lately(world: &World, asker: SubjectId, now: Timestamp) -
 /// and `maker` for all of it, eligible or not.
 pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Terms], maker: SubjectId) -> bool {
     rules.iter().any(|rule| {
+        if rule.act == Act::Administer {
+            return administers_with_less(before, after, rule, maker);
+        }
         rights_under(before, rule).into_iter().any(|right| {
             let less = |asker: SubjectId| {
                 rule.act.reaches().any(|act| {
@@ -74,9 +77,33 @@ pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Te
                 })
             };
             let eligible = before.eligibilities.values().filter(|held| held.right.role == right.role);
-            let makers = before.subjects.keys().copied().filter(|one| before.human(*one) == before.human(maker));
-            let others = (rule.act != Act::BeMadeEligible).then(|| eligible.map(|held| held.subject));
-            makers.chain(others.into_iter().flatten()).collect::<BTreeSet<_>>().into_iter().any(less)
+            let mut whom: BTreeSet<SubjectId> = sign_ins(before, maker).collect();
+            match rule.act {
+                Act::BeMadeEligible => {}
+                // One rule goes for another only where it names them.
+                Act::Answer => whom.extend(before.terms.values().filter_map(|rule| rule.asker)),
+                _ => whom.extend(eligible.map(|held| held.subject)),
+            }
+            whom.into_iter().any(less)
+        })
+    })
+}
+
+/// Every sign-in of a human.
+fn sign_ins(world: &World, human: SubjectId) -> impl Iterator<Item = SubjectId> {
+    world.subjects.keys().copied().filter(move |one| world.human(*one) == world.human(human))
+}
+
+/// Whether its maker, or anybody whom rules name, administers a place below a rule with less.
+fn administers_with_less(before: &World, after: &World, rule: &Terms, maker: SubjectId) -> bool {
+    let named = before.terms.values().filter_map(|rule| rule.asker);
+    let whom: BTreeSet<SubjectId> = sign_ins(before, maker).chain(named).collect();
+    let places = before.terms.values().map(|other| other.scope).filter(|place| before.is_within(*place, rule.scope));
+    let places: BTreeSet<ScopeId> = places.chain([rule.scope]).collect();
+    places.into_iter().any(|place| {
+        whom.iter().any(|person| {
+            let of = |world: &World| effective_at(world, world.terms.values(), Act::Administer, place, *person);
+            of(after).demands_less_than(&of(before))
         })
     })
 }

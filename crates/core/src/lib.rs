@@ -14,6 +14,7 @@ mod alarm;
 mod appointment;
 mod approval;
 mod approvers;
+mod assurance;
 mod brought;
 mod caller;
 mod caution;
@@ -53,11 +54,12 @@ pub use activity::{Activity, Trail};
 pub use alarm::{Alarm, AlarmKind};
 pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use approval::{Answer, Less, Round, Stage, StageAsked, Stages, Verdict};
+pub use assurance::{Assurance, Lack, Shortfall, Surety};
 pub use brought::{Brings, Brought};
 pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
-    AnswerInput, Ask, Command, ConversionCommand, DelegationCommand, DriftCommand, ElevationCommand,
+    AnswerInput, Ask, AssuranceCommand, Command, ConversionCommand, DelegationCommand, DriftCommand, ElevationCommand,
     EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand,
     TermsCommand,
 };
@@ -81,8 +83,9 @@ pub use ids::{
 pub use note::{CredentialStep, Note};
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
-    AnswerRefusal, AskRefusal, CallerRefusal, Class, ConversionRefusal, DelegationRefusal, EligibilityRefusal,
-    EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal, StopRefusal, TermsRefusal, TextRefusal,
+    AnswerRefusal, AskRefusal, AssuranceRefusal, CallerRefusal, Class, ConversionRefusal, DelegationRefusal,
+    EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal, StopRefusal, TermsRefusal,
+    TextRefusal,
 };
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
@@ -91,10 +94,10 @@ pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Effective, Extensions, Grace, LapseRule, Longest, NextStage, Onward, PRECEDENCE,
+    Act, Approval, Approver, Assured, Effective, Extensions, Grace, LapseRule, Longest, NextStage, Onward, PRECEDENCE,
     ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts,
     Terms, TicketRule, Trace, UsesRule, Usual, WrittenApproval, WrittenOnward, WrittenSettings, WrittenStage,
-    effective_terms, effective_under, label_from,
+    effective_at, effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

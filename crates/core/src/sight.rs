@@ -3,8 +3,8 @@
 use std::ops::Deref;
 
 use crate::{
-    Actor, Alarm, Appointment, Conversion, Delegation, Drift, Duty, DutyKind, Elevation, Eligibility, Fact, Reach,
-    Role, Scope, ScopeId, Source, Standing, Stop, Subject, SubjectId, Target, Terms, World,
+    Actor, Alarm, Appointment, Assurance, Conversion, Delegation, Drift, Duty, DutyKind, Elevation, Eligibility, Fact,
+    Reach, Role, Scope, ScopeId, Shortfall, Source, Standing, Stop, Subject, SubjectId, Target, Terms, World,
 };
 
 /// Something that a caller may see. [`Sight`] alone makes one, and what shows things takes nothing else, so that no reply can
@@ -224,6 +224,20 @@ impl InSight for Terms {
     /// Set at a scope of their duty.
     fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
         sight.sees_scope(world, self.scope)
+    }
+}
+
+impl InSight for Assurance {
+    /// One that a rule wants which they see; whoever sees all sees each.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_all(world) || world.terms_wanting(&self.name).any(|rule| sight.sees(world, rule))
+    }
+}
+
+impl InSight for Shortfall {
+    /// Of somebody whom they see.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_subject(world, self.subject)
     }
 }
 

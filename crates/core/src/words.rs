@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     AlarmId, AppointmentId, AppointmentState, ConversionId, DelegationId, Digest, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, Export, GrantId, Phase, Reach, Right, ScopeId, Seconds, StandingId, StartChoice,
-    StopId, SubjectId, TermsId, Verdict, Words, World,
+    ElevationId, EligibilityId, End, Export, GrantId, Lack, Phase, Reach, Right, ScopeId, Seconds, StandingId,
+    StartChoice, StopId, SubjectId, TermsId, Verdict, Words, World,
 };
 
 /// A part of a sentence.
@@ -151,6 +151,7 @@ worded! {
         DutyKind::Auditor => "auditor",
         DutyKind::Owner => "owner",
     });
+    Lack, |it, _world| text(it.words());
     End, |it, _world| text(&Phase::Ended(*it).to_string());
     AlarmId, |it, _world| text(&it.to_string());
     AppointmentId, |it, _world| text(&it.to_string());

@@ -111,6 +111,7 @@ impl Demo {
             Past::Months => {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
                 seed::absences(&seeded.administrator).await?;
+                seed::assurances(&seeded.administrator).await?;
                 let systems = Systems::begin(&seeded.administrator, directory, &say).await?;
                 seed::label(&seeded.administrator).await?;
                 (seeded.people, systems)

@@ -1,16 +1,16 @@
 //! Fills an empty service with Quillhaven, through its own interface and nothing else.
 
-use std::path::Path;
+use std::{collections::BTreeSet, path::Path};
 
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
-    EnrolRequest, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember,
-    NewSubject, NewTarget, NewTerms, SignInRequest, TargetSettings,
+    AssuranceBody, EnrolRequest, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager,
+    NewMember, NewSubject, NewTarget, NewTerms, SignInRequest, TargetSettings,
 };
 use tempestas_client::{Client, Connection};
-use tempestas_core::{Connector, DutyKind, LookedAt, SubjectKind};
+use tempestas_core::{Connector, DutyKind, LookedAt, ProofMethod, Seconds, SubjectKind};
 use tokio_postgres::Client as Sql;
 
 use crate::{
@@ -201,6 +201,38 @@ pub async fn absences(mara: &Client) -> anyhow::Result<()> {
     let reason = Some("On leave".to_owned());
     let (absent, delegate) = (Some("piet.sol".to_owned()), "oda.brandt".to_owned());
     mara.delegate(&NewDelegation { absent, delegate, from: Some(in_days(3)?), until: in_days(10)?, reason }).await?;
+    Ok(())
+}
+
+/// How sure one must be of people there: of whoever administers that they are at the port, and of whoever asks for a critical right
+/// that they have a passkey, which is only watched as yet.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn assurances(mara: &Client) -> anyhow::Result<()> {
+    let port = AssuranceBody {
+        accepts: BTreeSet::from([ProofMethod::Passkey, ProofMethod::TotpCode]),
+        within: Seconds::minutes(15),
+        networks: ["127.0.0.0/8", "::1/128", "10.20.0.0/16"].map(str::to_owned).into(),
+        bypass: None,
+        pilot: None,
+        watch_only: false,
+    };
+    let hardware = AssuranceBody {
+        accepts: BTreeSet::from([ProofMethod::Passkey]),
+        within: Seconds::minutes(10),
+        networks: BTreeSet::new(),
+        watch_only: true,
+        ..port.clone()
+    };
+    mara.set_assurance("from-the-port", LookedAt::Nothing, &port).await?;
+    mara.set_assurance("hardware-key", LookedAt::Nothing, &hardware).await?;
+    for rule in [
+        "scope = \"/\"\nact = \"administer\"\n[settings]\nassured = [\"from-the-port\"]\n",
+        "scope = \"/\"\nweight = \"critical\"\n[settings]\nassured = [\"hardware-key\"]\n",
+    ] {
+        mara.add_terms(&toml::from_str(rule)?).await?;
+    }
     Ok(())
 }
 

@@ -10,7 +10,8 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Administers, Caller, Command, DutyKind, Fact, FreshProof, LookedAt, Note, ScopeId, Seconds, Sight, SubjectId,
+    Administers, Caller, Command, Demand, DutyKind, Fact, FreshProof, LookedAt, Note, Refusal, ScopeId, Seconds, Sight,
+    SubjectId, Surety, World,
 };
 use tempestas_engine::Outcome;
 use tempestas_store::{Private, SignIn, SignInKind};
@@ -99,6 +100,15 @@ impl SignedIn {
 
     fn caller(&self) -> Caller {
         caller(self.person, &self.address, self.sign_in.proof)
+    }
+
+    /// Refuses what the terms want from elsewhere, before anything is typed. What a device drafts is confirmed in a browser,
+    /// which may be there.
+    pub(crate) fn ensure_from_here(&self, world: &World, demand: &Demand) -> Result<(), Refusal> {
+        if self.sign_in.kind == SignInKind::Device {
+            return Ok(());
+        }
+        Surety::of(&demand.terms).ensure_from_here(world, &self.caller())
     }
 
     /// Refuses where the last proof is older than what changing one's own sign-in wants.

@@ -1,5 +1,7 @@
 //! Failures on the wire (RFC 9457): words for the caller, words for the log.
 
+use std::collections::BTreeSet;
+
 use axum::{
     Json,
     http::{HeaderValue, StatusCode, header},
@@ -166,9 +168,9 @@ impl IntoResponse for Failure {
         if let Self::NoToken(word, says) = self {
             return (status, Json(TokenRefusal { error: word.to_owned(), error_description: says })).into_response();
         }
-        let max_age = match &self {
-            Self::Refused(Refusal::StepUp { max_age, .. }) => Some(max_age.0),
-            _ => None,
+        let (max_age, accepts) = match &self {
+            Self::Refused(Refusal::StepUp { max_age, accepts, .. }) => (Some(max_age.0), accepts.clone()),
+            _ => (None, BTreeSet::new()),
         };
         let problem = Problem {
             kind: "about:blank".to_owned(),
@@ -178,6 +180,7 @@ impl IntoResponse for Failure {
             code: self.code().to_owned(),
             cause: self.cause().map(str::to_owned),
             max_age,
+            accepts,
         };
         let mut response = (status, Json(problem)).into_response();
         let headers = response.headers_mut();
@@ -206,6 +209,10 @@ mod tests {
 
     use super::*;
 
+    fn stale_proof() -> Refusal {
+        Refusal::StepUp { max_age: Seconds(600), last: None, accepts: BTreeSet::new(), assurance: None }
+    }
+
     /// What somebody is told: status, headers and body.
     async fn told(failure: impl Into<Failure>) -> (u16, axum::http::HeaderMap, serde_json::Value) {
         let (parts, body) = failure.into().into_response().into_parts();
@@ -226,7 +233,7 @@ mod tests {
             (EdgeRefusal::DraftChanged.into(), 409, "changed", Some("draft-changed")),
             (stale.into(), 412, "stale", Some("stale")),
             (EdgeRefusal::TooManyDrafts { open: 20, most: 20 }.into(), 429, "limit", Some("too-many-drafts")),
-            (Refusal::StepUp { max_age: Seconds(600), last: None }.into(), 401, "step-up", None),
+            (stale_proof().into(), 401, "step-up", None),
         ] {
             let says = refusal.says();
             let (answered, headers, problem) = told(refusal).await;
@@ -254,9 +261,9 @@ mod tests {
             async |failure: Failure| told(failure).await.1[header::WWW_AUTHENTICATE].to_str().unwrap().to_owned();
         assert_eq!(challenge(Failure::SignIn("sign in".to_owned())).await, "Bearer");
         assert_eq!(challenge(Failure::DeadToken).await, "Bearer error=\"invalid_token\"");
-        let stale = Failure::Refused(Refusal::StepUp { max_age: Seconds(600), last: None });
+        let stale = Failure::Refused(stale_proof());
         assert_eq!(challenge(stale).await, "Bearer error=\"insufficient_user_authentication\", max_age=\"600\"");
-        let (_, headers, problem) = told(Refusal::StepUp { max_age: Seconds(600), last: None }).await;
+        let (_, headers, problem) = told(stale_proof()).await;
         assert_eq!(problem["max_age"], 600);
         assert!(!headers.contains_key(header::RETRY_AFTER));
     }

@@ -79,6 +79,12 @@ describe('an ask', () => {
     expect(asks()[0]?.body).toMatchObject({ brings: { reason: 'crane of quay 4', ticket: 'OPS-12' } })
   })
 
+  it('says by which proof, where not every one will do', async () => {
+    terms({ proof_accepts: ['passkey'] })
+    await opened()
+    expect(screen.getByText('You will be asked for a passkey.')).toBeTruthy()
+  })
+
   it('names one of the purposes, and further references in their forms', async () => {
     const { asks } = terms({
       wants: {

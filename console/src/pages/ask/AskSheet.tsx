@@ -13,6 +13,7 @@ import { Right } from '../../parts/told'
 import { useAction, useData, useNow } from '../../parts/data'
 import { useMe } from '../../parts/me'
 import { opened } from '../../words/sentence'
+import { anyOf } from '../../words/proofs'
 import { list, local, span } from '../../words/time'
 import { Course } from './Course'
 import { TimeSlider } from './TimeSlider'
@@ -122,7 +123,10 @@ function Send({ asking, demand, last }: Demanded & { last?: Api['ElevationView']
     asking.setSeconds(last.duration)
     asking.setGiven(last.brought)
   }
-  const proofComes = me.data && !fresh(me.data.proof?.at, demand.proof_within, asking.now)
+  const proof = me.data?.proof
+  const accepted = demand.proof_accepts.length === 0 || (proof && demand.proof_accepts.includes(proof.method))
+  const proofComes = me.data && !(accepted && fresh(proof?.at, demand.proof_within, asking.now))
+  const prove = demand.proof_accepts.length === 0 ? 'a fresh proof' : anyOf(demand.proof_accepts)
   return (
     <footer className="sticky bottom-14 grid gap-2 rounded-b-md border-t border-line bg-sheet px-3.5 py-2.5 md:bottom-0">
       <Wrong error={asking.ask.error} />
@@ -136,7 +140,7 @@ function Send({ asking, demand, last }: Demanded & { last?: Api['ElevationView']
           </Button>
         )}
         <span className="text-ink-3">
-          {still.length > 0 ? `Still needs ${list(still)}.` : proofComes ? 'You will be asked for a fresh proof.' : ''}
+          {still.length > 0 ? `Still needs ${list(still)}.` : proofComes ? `You will be asked for ${prove}.` : ''}
         </span>
       </div>
     </footer>

@@ -18,6 +18,8 @@ const ACTS = {
   elevate: 'holding it for a time',
   extend: 'going on with it beyond its end',
   'be-made-eligible': 'being made eligible for it',
+  answer: 'answering whoever asks for it',
+  administer: 'administering the place',
 }
 
 function Act({ rule, onChange }: Editing) {

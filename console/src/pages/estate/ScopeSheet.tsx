@@ -10,6 +10,7 @@ import { useData } from '../../parts/data'
 import { Ways } from '../../parts/Ways'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
+import { Assurances } from './Assurances'
 import { TermsEditor } from './TermsEditor'
 import { useMe } from '../../parts/me'
 
@@ -219,6 +220,7 @@ export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undef
         roles={roles.data ?? []}
         may={me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false}
       />
+      {path === '/' && <Assurances may={me.data?.administers_all ?? false} />}
       <Section title="What holds here">
         <Effective path={path} roles={roles.data ?? []} />
       </Section>

@@ -48,6 +48,8 @@ const ACT: Record<Rule['act'], string> = {
   'be-made-eligible': 'to be made eligible',
   'open-session': 'to open a session',
   'see-secret': 'to see a secret',
+  answer: 'to answer',
+  administer: 'to administer',
 }
 
 const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)

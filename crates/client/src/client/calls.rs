@@ -3,16 +3,17 @@
 use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
-    AuthoritiesStep, AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView,
-    ConvertRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery,
-    EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply,
-    EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest,
-    Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount,
-    NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject,
-    NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView,
-    ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView,
-    StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView,
-    TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen,
+    ConversionView, ConvertRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView,
+    EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView,
+    EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview,
+    ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView,
+    Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource,
+    NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView,
+    RehearseRequest, RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch,
+    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings,
+    TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
+    WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -206,6 +207,12 @@ calls! {
     suspend_terms(id: &str, why: &SuspendRequest) -> Done = POST ["terms", id, "suspend"] body why;
     /// Resumes a rule.
     resume_terms(id: &str) -> Done = POST ["terms", id, "resume"];
+    /// How sure one must be of people, by name.
+    assurances() -> Vec<AssuranceView> = GET ["assurances"];
+    /// Sets one.
+    set_assurance(name: &str, looked_at: LookedAt, assurance: &AssuranceBody) -> AssuranceView = PUT ["assurances", name] on looked_at body assurance;
+    /// Ends one.
+    end_assurance(name: &str) -> Done = DELETE ["assurances", name];
     /// What holds for a right.
     effective_terms(query: &EffectiveQuery) -> EffectiveReply = GET ["terms", "effective"] query query;
     /// Everything an ask will need.

@@ -25,6 +25,8 @@ use super::{
 const CONFIRM: Duration = Duration::from_secs(10 * 60);
 /// How often it is looked at.
 const LOOK_AGAIN: Duration = Duration::from_secs(1);
+/// Where only a passkey will do.
+const NO_PASSKEY_HERE: &str = "a terminal has no passkey: do this in the console, or have this terminal let in there (`tempestas sign-in` without a name), and what you do here is then confirmed there";
 /// The service, where nothing else was said.
 const SERVER: &str = "http://127.0.0.1:7443";
 
@@ -103,6 +105,9 @@ impl Cli {
                 self.confirmed(&drafted).await
             }
             Err(refused) if refused.code() == Some("step-up") => {
+                if !refused.is_mended_by_a_code() {
+                    return Err(anyhow::Error::new(refused).context(NO_PASSKEY_HERE));
+                }
                 let code = match &self.code {
                     Some(code) => code.clone(),
                     None if std::io::stdin().is_terminal() => {

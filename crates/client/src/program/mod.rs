@@ -1,6 +1,7 @@
 //! The program: one file for each group of verbs.
 
 mod args;
+mod assurances;
 mod cli;
 mod conversions;
 mod delegate;
@@ -114,6 +115,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Cover { verb } => eligible::cover(&cli, verb.unwrap_or(args::CoverVerb::List)).await?,
         Verb::Delegate { verb } => delegate::delegate(&cli, verb.unwrap_or(args::DelegateVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&cli, verb.unwrap_or(args::TermsVerb::List)).await?,
+        Verb::Assurances { verb } => assurances::assurances(&cli, verb.unwrap_or(args::AssurancesVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&cli, ask).await,
         Verb::Waiting { elevation: None } => elevations::waiting(&cli).await?,
         Verb::Waiting { elevation: Some(id) } => elevations::waiting_one(&cli, &id).await?,

@@ -1,5 +1,6 @@
 //! Commands: everything that can be asked of the World, whatever the channel, by what it is about.
 
+mod assurance;
 mod delegation;
 mod elevation;
 mod estate;
@@ -8,6 +9,7 @@ mod people;
 mod report;
 mod rights;
 
+pub use assurance::AssuranceCommand;
 pub use delegation::DelegationCommand;
 pub use elevation::{AnswerInput, Ask, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
@@ -74,6 +76,8 @@ commands! {
     Delegation(DelegationCommand);
     /// About rules of terms.
     Terms(TermsCommand);
+    /// About how sure one must be of people.
+    Assurance(AssuranceCommand);
     /// About what surveys saw that nobody did through us.
     Drift(DriftCommand);
     /// About standing rights that become eligible ones.

@@ -3,15 +3,14 @@
 use jiff::Timestamp;
 
 use super::{
-    ADMINISTRATOR_PROOF,
     checked::checked_text,
     deciding::{Deciding, Draft},
     extensions, lifecycle,
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Elevation, End, Less, Refusal, Row, Stages, SubjectId,
-    Verdict, What,
+    Act, Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Elevation, End, Less, Refusal, Row, Stages,
+    SubjectId, Surety, Verdict, What,
     approvers::{Concern, could_settle, still_asked},
     demand_for,
     elevation::AskLookedAt,
@@ -30,7 +29,7 @@ pub(super) fn answered(deciding: &mut Deciding<'_>, person: Person, answer: &Ans
         }
         None => {}
     }
-    let proven = deciding.proven(ADMINISTRATOR_PROOF)?;
+    let proven = deciding.proven(&Surety::to_act(deciding.world, Act::Answer, elevation.right, person.id()))?;
     let less = answer.less.filter(|less| *less != Less::default());
     if let Some(less) = &less {
         if answer.verdict == Verdict::No {

@@ -3,7 +3,6 @@
 use jiff::Timestamp;
 
 use super::{
-    ADMINISTRATOR_PROOF,
     asks::WAITING_MOST,
     checked::{checked_text, letters},
     deciding::{Deciding, Draft, count},
@@ -11,10 +10,11 @@ use super::{
     proofs::{FreshProof, Permit, Permitted},
 };
 use crate::{
-    Actor, Answer, Appointment, AppointmentId, AppointmentState, Digest, Eligibility, EligibilityCommand,
+    Act, Actor, Answer, Appointment, AppointmentId, AppointmentState, Digest, Eligibility, EligibilityCommand,
     EligibilityId, EligibilityRefusal, Key, Kind, Pause, ReasonRule, Refusal, Right, Row, Said, Sight, Stage, Stages,
-    SubjectId, SubjectKind, Verdict, What,
+    SubjectId, SubjectKind, Surety, Verdict, What,
     appointment::{ensure_lasts, is_cover, making, rights_to_cover},
+    assurance::FOR_A_STEP,
     due::Due,
     influence::is_touched,
 };
@@ -225,7 +225,7 @@ fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wi
     }
     said.map_or(Ok(()), |text| checked_text("reason", text, 2000))?;
     if deciding.context.caller.actor != Actor::Machine {
-        deciding.proven(demanded.assurance)?;
+        deciding.proven(&demanded.takes)?;
     }
     let mut stages = Stages::from(demanded.stages);
     stages.begin_next(now, Timestamp::MAX);
@@ -353,7 +353,9 @@ fn answer(
         }
         None => {}
     }
-    let proven = deciding.proven(ADMINISTRATOR_PROOF)?;
+    let takes = appointment.rights.iter().map(|right| Surety::to_act(world, Act::Answer, *right, me));
+    let takes = takes.reduce(Surety::and).unwrap_or(Surety::within(FOR_A_STEP));
+    let proven = deciding.proven(&takes)?;
     let reason = said.map(|text| deciding.text(text));
     stage.answers.push(Answer { by: me, verdict, reason, less: None, at: now });
     let lasts = now_demanded

@@ -10,7 +10,7 @@ use super::{
 };
 use crate::{
     Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, Refusal, Right, Round, Row, Seconds, StartChoice,
-    SubjectId, What, demand_for, elevation::AskLookedAt,
+    SubjectId, Surety, What, demand_for, elevation::AskLookedAt,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -34,7 +34,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     brought::checked(&demand.terms, &ask.brings)?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;
-    let proven = deciding.proven(demand.terms.assurance.0)?;
+    let proven = deciding.proven(&Surety::of(&demand.terms))?;
     place(&mut deciding.by(person), proven, Asking { me, ask, demand, duration, start });
     Ok(())
 }

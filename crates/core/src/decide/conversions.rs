@@ -205,7 +205,7 @@ fn begin_wave(draft: &mut Draft<'_, '_>, mut conversion: Conversion) {
 }
 
 /// Refuses anyone but an administrator of each target that a conversion touches.
-fn administers(deciding: &Deciding<'_>, conversion: &Conversion) -> Result<AdministersEach, Refusal> {
+fn administers(deciding: &mut Deciding<'_>, conversion: &Conversion) -> Result<AdministersEach, Refusal> {
     deciding.administers_each(deciding.world.items_of(conversion.id).map(|item| item.standing.target))
 }
 

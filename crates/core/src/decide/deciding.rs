@@ -1,17 +1,18 @@
 //! A decision in the making: what is looked at, and the facts that come of it.
 
 use std::{
+    collections::BTreeMap,
     fmt,
     ops::{Deref, DerefMut},
 };
 
 use jiff::Timestamp;
 
-use super::proofs::Permit;
+use super::{assurances, proofs::Permit};
 use crate::{
-    Brings, Brought, CallerRefusal, Context, Counters, Decision, Demand, Digest, Elevation, ElevationId, FACT_VERSION,
-    Fact, Id, Influence, Key, Kind, LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId, Tally, Terms, What,
-    Words, World, influence::lets_through_with_less,
+    Act, Brings, Brought, CallerRefusal, Context, Counters, Decision, Demand, Digest, Elevation, ElevationId,
+    FACT_VERSION, Fact, Id, Influence, Key, Kind, Lack, LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId,
+    Surety, Tally, Terms, What, Words, World, influence::lets_through_with_less,
 };
 
 /// What is asked, and what is known. Nothing is written here: that takes a [`Draft`], which only a [`Permit`] gives.
@@ -25,6 +26,8 @@ pub(super) struct Deciding<'w> {
     /// Standing rights there will be, once what is drafted is applied.
     standing: usize,
     decision: Decision,
+    /// What assurances that only watch would have refused.
+    watched: BTreeMap<String, Lack>,
 }
 
 impl<'w> Deciding<'w> {
@@ -38,6 +41,7 @@ impl<'w> Deciding<'w> {
             from: None,
             standing: world.standing.len(),
             decision: Decision::default(),
+            watched: BTreeMap::new(),
         }
     }
 
@@ -66,6 +70,12 @@ impl<'w> Deciding<'w> {
         let elevation = self.elevation(id)?;
         let unknown = || Refusal::unknown("demand of", id, "`tempestasd rebuild --check` says what is missing");
         Ok((elevation, self.world.demand_of(id).ok_or_else(unknown)?.clone()))
+    }
+
+    /// How sure it must be of the holder of what was asked under a demand: by the stricter of then and now.
+    pub(super) fn takes_still(&self, elevation: &Elevation, demand: &Demand) -> Surety {
+        let now = Surety::to_act(self.world, Act::Elevate, elevation.right, elevation.holder);
+        Surety::of(&demand.terms).and(now)
     }
 
     /// The next id of a kind.
@@ -148,9 +158,17 @@ impl<'w> Deciding<'w> {
         lets_through_with_less(self.world, &after, rules, me).then(|| self.own_influence(me))
     }
 
-    /// Every rule that goes by who asks: what a change to a group may move somebody into or out of.
+    /// Every rule that goes by who asks, itself or through an assurance that some are let through without: what a change to a
+    /// group may move somebody into or out of.
     pub(super) fn rules_by_asker(&self) -> Vec<&'w Terms> {
-        self.world.terms.values().filter(|rule| rule.asker.is_some()).collect()
+        let by_group = |name: &String| {
+            let assurance = self.world.assurances.get(name);
+            assurance.is_some_and(|it| it.bypass.is_some() || it.pilot.is_some())
+        };
+        let goes_by_asker = |rule: &&Terms| {
+            rule.asker.is_some() || rule.settings.assured.iter().any(|assured| assured.0.iter().any(by_group))
+        };
+        self.world.terms.values().filter(goes_by_asker).collect()
     }
 
     pub(super) fn own_influence(&self, me: SubjectId) -> Row {
@@ -170,7 +188,21 @@ impl<'w> Deciding<'w> {
         Some(Row::Tally(Tally { day: self.now().strftime("%F").to_string(), standing }))
     }
 
-    pub(super) fn finish(self) -> Decision {
+    /// Notes what those assurances would have refused that only watch.
+    pub(super) fn watch(&mut self, takes: &Surety) {
+        let lacking = takes.lacking(self.world, &self.context.caller, self.now());
+        self.watched.extend(lacking.into_iter().flatten());
+    }
+
+    /// What comes of it. What was let through that would have been refused is told with it, where it came to anything.
+    pub(super) fn finish(mut self) -> Decision {
+        if !self.decision.facts.is_empty() {
+            for (assurance, lack) in std::mem::take(&mut self.watched) {
+                if let Some((what, put)) = assurances::watched(&self, assurance, lack) {
+                    Draft(&mut self).fact(what, put);
+                }
+            }
+        }
         self.decision
     }
 

@@ -3,14 +3,13 @@
 use jiff::Timestamp;
 
 use super::{
-    ADMINISTRATOR_PROOF,
     checked::checked_text,
     deciding::{Deciding, Draft},
     proofs::{FreshProof, Permitted},
 };
 use crate::{
     Delegation, DelegationCommand, DelegationId, DelegationRefusal, Key, Kind, Refusal, Row, Said, Sight, SubjectId,
-    SubjectKind, What, delegation::DELEGATION_LASTS, later,
+    SubjectKind, Surety, What, assurance::FOR_A_STEP, delegation::DELEGATION_LASTS, later,
 };
 
 /// How many of one person may be ahead.
@@ -27,7 +26,7 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &DelegationCommand) -
 }
 
 /// Whoever will be absent delegates, and an administrator of everything where they can't.
-fn permitted(deciding: &Deciding<'_>, absent: SubjectId) -> Result<Permitted, Refusal> {
+fn permitted(deciding: &mut Deciding<'_>, absent: SubjectId) -> Result<Permitted, Refusal> {
     let person = deciding.person()?;
     if deciding.world.human(person.id()) == deciding.world.human(absent) {
         return Ok(Permitted::by(person));
@@ -75,7 +74,7 @@ fn give(
     if let Some(text) = reason {
         checked_text("reason", text, 500)?;
     }
-    let proven = deciding.proven(ADMINISTRATOR_PROOF)?;
+    let proven = deciding.proven(&Surety::within(FOR_A_STEP))?;
     let wanted = Delegation { id: DelegationId(0), absent, delegate, from, until, set_by: None, reason: None };
     given(&mut deciding.by(permitted), proven, wanted, reason);
     Ok(())

@@ -44,7 +44,7 @@ struct Pending {
     administers: Administers,
 }
 
-fn pending(deciding: &Deciding<'_>, id: DriftId) -> Result<Pending, Refusal> {
+fn pending(deciding: &mut Deciding<'_>, id: DriftId) -> Result<Pending, Refusal> {
     let unknown = || Refusal::unknown("drift", id, "`tempestas drift` lists them");
     let drift = deciding.world.drifts.get(&id).ok_or_else(unknown)?;
     let administers = deciding.administers(drift.target)?;

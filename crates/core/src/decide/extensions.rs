@@ -10,7 +10,7 @@ use super::{
 };
 use crate::{
     AnswerRefusal, AskRefusal, Digest, Elevation, ElevationId, End, Extend, ExtendRefusal, Extends, Extension,
-    ExtensionOffer, Grant, Less, Refusal, Round, Row, Seconds, What,
+    ExtensionOffer, Grant, Less, Refusal, Round, Row, Seconds, Surety, What,
     extension::{end_with_grace, terms_to_go_on},
     extension_offer, later,
 };
@@ -23,7 +23,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Extend) -
         return Err(AskRefusal::DemandChanged.into());
     }
     brought::checked(&offer.demand.terms, &ask.brings)?;
-    let proven = deciding.proven(offer.demand.terms.assurance.0)?;
+    let proven = deciding.proven(&Surety::of(&offer.demand.terms))?;
     place(&mut deciding.by(person), proven, elevation, offer, ask);
     Ok(())
 }
@@ -125,7 +125,7 @@ pub(super) fn take_grace(deciding: &mut Deciding<'_>, person: Person, id: Elevat
     let elevation = held(deciding, person, id)?;
     let until = end_with_grace(deciding.world, &elevation, deciding.now())?;
     let (_, demand) = deciding.demanded(id)?;
-    let proven = deciding.proven(demand.terms.assurance.0)?;
+    let proven = deciding.proven(&deciding.takes_still(&elevation, &demand))?;
     grace_taken(&mut deciding.by(person), proven, elevation, until);
     Ok(())
 }

@@ -43,7 +43,7 @@ pub(super) fn show_login(deciding: &mut Deciding<'_>, person: Person, id: Elevat
     if elevation.phase != Phase::Live {
         return Err(HoldRefusal::NotLive { id, phase: elevation.phase }.into());
     }
-    let proof = deciding.proven(demand.terms.assurance.0)?;
+    let proof = deciding.proven(&deciding.takes_still(&elevation, &demand))?;
     let Some(grant) = deciding.world.grant_of(&elevation) else { return Ok(()) };
     shown(&mut deciding.by(person), proof, grant);
     Ok(())

@@ -42,7 +42,7 @@ pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId
     if elevation.phase != Phase::Ready {
         return Err(HoldRefusal::NotReady { id, phase: elevation.phase }.into());
     }
-    let proof = deciding.proven(demand.terms.assurance.0)?;
+    let proof = deciding.proven(&deciding.takes_still(&elevation, &demand))?;
     opened(&mut deciding.by(person), proof, elevation, &demand);
     Ok(())
 }

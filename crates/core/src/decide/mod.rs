@@ -4,6 +4,7 @@ mod alarms;
 mod answers;
 mod appointments;
 mod asks;
+mod assurances;
 mod brought;
 mod checked;
 mod conversions;
@@ -31,10 +32,7 @@ pub use proofs::{Administers, FreshProof, not_administrator};
 
 use deciding::Deciding;
 
-use crate::{Command, Context, Decision, Refusal, Seconds, World};
-
-/// How fresh an administrator's proof must be for changing who may do what.
-const ADMINISTRATOR_PROOF: Seconds = Seconds::minutes(15);
+use crate::{Command, Context, Decision, Refusal, World};
 
 /// Decides a command. The same World, command and context give the same answer.
 ///
@@ -51,6 +49,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::Eligibility(command) => appointments::decide(&mut deciding, command)?,
         Command::Delegation(command) => delegations::decide(&mut deciding, command)?,
         Command::Terms(command) => terms::decide(&mut deciding, command)?,
+        Command::Assurance(command) => assurances::decide(&mut deciding, command)?,
         Command::Drift(command) => drifts::decide(&mut deciding, command)?,
         Command::Conversion(command) => conversions::decide(&mut deciding, command)?,
         Command::Elevation(command) => elevations::decide(&mut deciding, command)?,

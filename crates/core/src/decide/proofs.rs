@@ -3,10 +3,10 @@
 
 use jiff::Timestamp;
 
-use super::{ADMINISTRATOR_PROOF, deciding::Deciding};
+use super::deciding::Deciding;
 use crate::{
     Actor, Caller, CallerRefusal, Elevation, EstateRefusal, Grant, GrantId, Refusal, ScopeId, Seconds, Sight,
-    SubjectId, Target, World,
+    SubjectId, Surety, Target, World,
 };
 
 /// A value that says why somebody may have facts written.
@@ -52,7 +52,8 @@ impl Administers {
             Actor::Nobody => Err(CallerRefusal::NotSignedIn.into()),
             Actor::Machine => Ok(Self(scope)),
             Actor::Subject(person) if Sight::is_administrator(world, person, scope) => {
-                FreshProof::within(caller, ADMINISTRATOR_PROOF, now).map(|_| Self(scope))
+                let takes = Surety::to_administer(world, scope, person);
+                FreshProof::of(world, caller, &takes, now).map(|_| Self(scope))
             }
             Actor::Subject(_) => Err(not_administrator(world, scope)),
         }
@@ -97,10 +98,15 @@ impl FreshProof {
     /// # Errors
     /// Says when the last one was.
     pub fn within(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<Self, Refusal> {
-        match caller.proof {
-            Some(proof) if crate::later(proof.at, max_age) >= now => Ok(Self(())),
-            last => Err(Refusal::StepUp { max_age, last: last.map(|proof| proof.at) }),
-        }
+        Self::of(&World::default(), caller, &Surety::within(max_age), now)
+    }
+
+    /// Refuses a caller who lacks of what terms want.
+    ///
+    /// # Errors
+    /// Says what, and how it is mended.
+    pub fn of(world: &World, caller: &Caller, takes: &Surety, now: Timestamp) -> Result<Self, Refusal> {
+        takes.lacking(world, caller, now).map(|_| Self(()))
     }
 }
 
@@ -175,21 +181,27 @@ impl Deciding<'_> {
         signed_in.ok_or_else(|| CallerRefusal::NotOfYou.into())
     }
 
-    pub(super) fn proven(&self, max_age: Seconds) -> Result<FreshProof, Refusal> {
-        FreshProof::within(&self.context.caller, max_age, self.now())
+    pub(super) fn proven(&mut self, takes: &Surety) -> Result<FreshProof, Refusal> {
+        let proven = FreshProof::of(self.world, &self.context.caller, takes, self.now())?;
+        self.watch(takes);
+        Ok(proven)
     }
 
-    pub(super) fn administers(&self, scope: ScopeId) -> Result<Administers, Refusal> {
-        Administers::of(self.world, &self.context.caller, scope, self.now())
+    pub(super) fn administers(&mut self, scope: ScopeId) -> Result<Administers, Refusal> {
+        let administers = Administers::of(self.world, &self.context.caller, scope, self.now())?;
+        if let Some(me) = self.context.caller.subject() {
+            self.watch(&Surety::to_administer(self.world, scope, me));
+        }
+        Ok(administers)
     }
 
     /// The administrator of everything.
-    pub(super) fn administers_all(&self) -> Result<Administers, Refusal> {
+    pub(super) fn administers_all(&mut self) -> Result<Administers, Refusal> {
         self.administers(self.world.root.ok_or(EstateRefusal::NotFounded)?)
     }
 
     pub(super) fn administers_each(
-        &self,
+        &mut self,
         scopes: impl IntoIterator<Item = ScopeId>,
     ) -> Result<AdministersEach, Refusal> {
         let mut each = None;

@@ -1,12 +1,15 @@
 //! Terms: set, changed in place, suspended, resumed, ended.
 
+use std::collections::BTreeSet;
+
 use super::{
     alarms,
+    checked::shortened,
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Approval, Approver, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId,
-    TermsRefusal, What,
+    AlarmKind, Approval, Approver, Assured, Key, Kind, ProofMethod, Refusal, Row, Said, SubjectId, Terms, TermsCommand,
+    TermsId, TermsRefusal, What,
     influence::{lets_through_with_less, touchers},
 };
 
@@ -23,6 +26,7 @@ fn end(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let rule = known(deciding, id)?;
     let administers = deciding.administers(rule.scope)?;
     let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
+    deciding.ensure_still_administers(&[], &cut)?;
     let hand = deciding.own_influence_if_less(&[], &cut, &[&rule]);
     let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
     deciding.by(administers).fact_cutting(what, hand.into_iter().collect(), cut);
@@ -38,6 +42,7 @@ fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<()
     let paused = Some(deciding.pause(reason)?);
     let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
     let mut put = vec![Row::Terms(Terms { paused, ..rule.clone() })];
+    deciding.ensure_still_administers(&put, &[])?;
     put.extend(deciding.own_influence_if_less(&put, &[], &[&rule]));
     deciding.by(administers).fact(what, put);
     Ok(())
@@ -52,6 +57,7 @@ fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
     let rule = resumed(deciding, rule);
     let mut put = vec![Row::Terms(rule.clone())];
+    deciding.ensure_still_administers(&put, &[])?;
     put.extend(deciding.own_influence_if_less(&put, &[], &[&rule]));
     deciding.by(administers).fact(what, put);
     Ok(())
@@ -86,6 +92,9 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
             }
         }
     }
+    if let Some(assured) = &terms.settings.assured {
+        ensure_can_be_met(deciding, assured)?;
+    }
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(TermsRefusal::UnknownAsker.into());
     }
@@ -99,7 +108,23 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
             rule.paused = old.paused;
         }
     }
+    deciding.ensure_still_administers(&[Row::Terms(rule.clone())], &[])?;
     put_in_place(&mut deciding.by(administers), rule, old.as_ref(), touched);
+    Ok(())
+}
+
+/// Refuses assurances that are not there, or that no one proof meets together.
+fn ensure_can_be_met(deciding: &Deciding<'_>, assured: &Assured) -> Result<(), Refusal> {
+    let mut accepted: Option<BTreeSet<ProofMethod>> = None;
+    for name in &assured.0 {
+        let unknown = || Refusal::unknown("assurance", shortened(name), "`tempestas assurances` lists them");
+        let assurance = deciding.world.assurances.get(name).ok_or_else(unknown)?;
+        let both = accepted.map_or_else(|| assurance.accepts.clone(), |accepted| &accepted & &assurance.accepts);
+        if both.is_empty() {
+            return Err(TermsRefusal::AssuredByNothing.into());
+        }
+        accepted = Some(both);
+    }
     Ok(())
 }
 

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::{About, Export, Topic};
 use crate::{
     AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, DelegationId, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, GrantId, Reach, Right, ScopeId, Seconds, StandingId, StartChoice, StopId,
+    ElevationId, EligibilityId, End, GrantId, Lack, Reach, Right, ScopeId, Seconds, StandingId, StartChoice, StopId,
     SubjectId, TermsId, Verdict, World,
     text::{Digest, Words},
     words::{Sentence, Worded},
@@ -198,6 +198,10 @@ facts! {
         TermsSuspended { terms: TermsId, scope: ScopeId } about [scope] "suspended terms {terms} at {scope}";
         TermsResumed { terms: TermsId, scope: ScopeId } about [scope] "resumed terms {terms} at {scope}";
         TermsEnded { terms: TermsId, scope: ScopeId } about [scope] "ended terms {terms} at {scope}";
+        AssuranceSet { assurance: String } about [] "set the assurance {assurance}";
+        AssuranceEnded { assurance: String } about [] "ended the assurance {assurance}";
+        LetThrough { assurance: String, subject: SubjectId, lack: Lack } about [subject]
+            "let {subject} through, whom {assurance} would have refused for lacking {lack}, and only watches as yet";
     }
     Standing {
         Surveyed { target: ScopeId, digest: Digest, appeared: u32, vanished: u32, changed: u32 } about [target]

@@ -17,6 +17,8 @@ pub enum CallerRefusal {
     NotPerson,
     #[error("your account is suspended; speak to an administrator")]
     YouAreSuspended,
+    #[error("this is taken only from {networks} ({assurance}), and you come from {from}; do it from there")]
+    FromElsewhere { assurance: String, networks: String, from: String },
     #[error("this is noted of somebody who signed in, and by them alone")]
     NotOfYou,
     #[error("a failed sign-in is noted of somebody who proved nothing")]

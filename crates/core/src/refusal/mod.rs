@@ -4,6 +4,7 @@
 
 mod answering;
 mod asking;
+mod assurance;
 mod caller;
 mod converting;
 mod delegating;
@@ -16,16 +17,21 @@ mod stopping;
 mod terms;
 mod text;
 
-use jiff::Timestamp;
+use std::collections::BTreeSet;
+
 use thiserror::Error;
 
 pub use {
-    answering::AnswerRefusal, asking::AskRefusal, caller::CallerRefusal, converting::ConversionRefusal,
-    delegating::DelegationRefusal, eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal,
-    holding::HoldRefusal, people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, caller::CallerRefusal,
+    converting::ConversionRefusal, delegating::DelegationRefusal, eligibility::EligibilityRefusal,
+    estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal, people::PeopleRefusal,
+    stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
-use crate::time::{Seconds, moment};
+use crate::{
+    Proof, ProofMethod,
+    time::{Seconds, moment},
+};
 
 /// What a caller has to do about a refusal, roughly.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
@@ -85,6 +91,9 @@ pub enum Refusal {
     /// A rule of terms.
     #[error(transparent)]
     Terms(#[from] TermsRefusal),
+    /// An assurance.
+    #[error(transparent)]
+    Assurance(#[from] AssuranceRefusal),
     /// A name or a text.
     #[error(transparent)]
     Text(#[from] TextRefusal),
@@ -103,14 +112,23 @@ pub enum Refusal {
     },
     /// A fresher proof of the person is needed.
     #[error(
-        "this needs a passkey or TOTP code proven within the last {max_age}; {}",
-        last.map_or_else(|| "none was given in this sign-in".to_owned(), |at| format!("the last was at {}", moment(at)))
+        "this needs {} proven within the last {max_age}{}; {}",
+        ProofMethod::any_of(accepts),
+        assurance.as_ref().map_or_else(String::new, |name| format!(" ({name})")),
+        last.map_or_else(
+            || "none was given in this sign-in".to_owned(),
+            |proof| format!("the last was {} at {}", proof.method.words(), moment(proof.at)),
+        )
     )]
     StepUp {
         /// How old the proof may be.
         max_age: Seconds,
-        /// When the last one was given.
-        last: Option<Timestamp>,
+        /// The last one that was given.
+        last: Option<Proof>,
+        /// Which proofs are accepted; any where none is named.
+        accepts: BTreeSet<ProofMethod>,
+        /// The assurance that wants it, where one does.
+        assurance: Option<String>,
     },
 }
 
@@ -130,6 +148,7 @@ impl Refusal {
             Self::People(why) => why.class(),
             Self::Estate(why) => why.class(),
             Self::Terms(why) => why.class(),
+            Self::Assurance(why) => why.class(),
             Self::Text(why) => why.class(),
             Self::Caller(why) => why.class(),
             Self::Unknown { .. } => Class::Unknown,
@@ -158,6 +177,7 @@ impl Refusal {
             Self::People(why) => Some(why.into()),
             Self::Estate(why) => Some(why.into()),
             Self::Terms(why) => Some(why.into()),
+            Self::Assurance(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),
             Self::Caller(why) => Some(why.into()),
             Self::Unknown { .. } | Self::StepUp { .. } => None,

@@ -18,6 +18,8 @@ pub enum TermsRefusal {
     UnknownAsker,
     #[error("this rule sets nothing; give at least one setting")]
     SetsNothing,
+    #[error("{act} is about a place, whatever there is in it; leave role, weight, labels and attributes out")]
+    OfAPlace { act: Act },
     #[error("`{pin}` is not a setting that can be pinned; the settings are {}", known.join(", "))]
     UnknownPin { pin: String, known: Vec<String> },
     #[error("`{pin}` is pinned but not set by this rule; set it, or leave the pin out")]
@@ -36,8 +38,14 @@ pub enum TermsRefusal {
     NoNextStage { stage: usize },
     #[error("`yes` and `no` of a stage may be {most} at most")]
     TooManyAnswers { most: u16 },
-    #[error("`assurance` may be at most {oldest}: asking always needs a fresh proof")]
-    ProofTooOld { oldest: Seconds },
+    #[error("`assurance` of {act} may be at most {oldest}: it always needs a fresh proof")]
+    ProofTooOld { act: Act, oldest: Seconds },
+    #[error("`assured` names {named} assurances; it may name {most} at most")]
+    TooManyAssured { named: usize, most: usize },
+    #[error(
+        "no one proof meets all of `assured`: they accept none in common; name others, or have one of them accept more"
+    )]
+    AssuredByNothing,
     #[error("`usual` ({usual}) is longer than `longest` ({longest})")]
     UsualTooLong { usual: Seconds, longest: Seconds },
     #[error("`grace` ({grace}) may be at most {most}; what takes longer is extended")]
@@ -70,6 +78,7 @@ impl TermsRefusal {
             Self::RulePausedAlready { .. } | Self::RuleNotPaused { .. } => Class::Conflict,
             Self::UnknownAsker
             | Self::SetsNothing
+            | Self::OfAPlace { .. }
             | Self::UnknownPin { .. }
             | Self::PinNotSet { .. }
             | Self::NotOfThisAct { .. }
@@ -80,6 +89,8 @@ impl TermsRefusal {
             | Self::NoNextStage { .. }
             | Self::TooManyAnswers { .. }
             | Self::ProofTooOld { .. }
+            | Self::TooManyAssured { .. }
+            | Self::AssuredByNothing
             | Self::UsualTooLong { .. }
             | Self::BadSpan { .. }
             | Self::TooManyPurposes { .. }

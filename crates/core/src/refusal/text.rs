@@ -10,7 +10,8 @@ use super::Class;
 #[expect(missing_docs, reason = "each says what it is in a sentence of its own")]
 pub enum TextRefusal {
     #[error(
-        "`{name}` can't be the name of a {what}; use 2 to 64 of a-z, 0-9, `.`, `_` and `-`, with a letter or digit at either end"
+        "`{name}` can't be the name of {} {what}; use 2 to 64 of a-z, 0-9, `.`, `_` and `-`, with a letter or digit at either end",
+        if what.starts_with(['a', 'e', 'i', 'o']) { "an" } else { "a" }
     )]
     BadName { what: String, name: String },
     #[error("`{name}` means something else here; choose another name for a {what}")]

@@ -48,12 +48,39 @@ pub fn effective_under<'w>(
     right: Right,
     asker: SubjectId,
 ) -> Effective {
-    let asked = Asked::of(world, act, right, asker);
-    let ranked = |rule| Some((asked.as_ref()?.rank(rule)?, rule));
+    weighed(world, rules, act, Asked::of(world, act, right, asker).as_ref(), asker)
+}
+
+/// The terms that would hold for an act at a place by somebody, if `rules` were all there are. Of them those are about it that name
+/// neither a role nor a system.
+#[must_use]
+pub fn effective_at<'w>(
+    world: &'w World,
+    rules: impl Iterator<Item = &'w Terms>,
+    act: Act,
+    scope: ScopeId,
+    person: SubjectId,
+) -> Effective {
+    let asked = Asked::at(world, act, scope, person);
+    weighed(world, rules, act, Some(&asked), person)
+}
+
+fn weighed<'w>(
+    world: &World,
+    rules: impl Iterator<Item = &'w Terms>,
+    act: Act,
+    asked: Option<&Asked<'_>>,
+    asker: SubjectId,
+) -> Effective {
+    let ranked = |rule| Some((asked?.rank(rule)?, rule));
     let mut rules: Vec<(Rank, &Terms)> = rules.filter_map(ranked).collect();
     rules.sort_by_key(|(rank, rule)| (std::cmp::Reverse(*rank), rule.id));
     let mut effective = Effective::weighed(act, Weigh { rules, traces: Vec::new() });
     effective.usual.0 = effective.usual.0.min(effective.longest.0);
+    // Whoever makes somebody eligible is not the one whom its rules are about.
+    if act != Act::BeMadeEligible {
+        effective.assured.0.retain(|name| world.assurances.get(name).is_none_or(|it| it.holds_for(world, asker)));
+    }
     effective
 }
 
@@ -66,8 +93,9 @@ struct Asked<'w> {
     world: &'w World,
     act: Act,
     asker: SubjectId,
-    role: &'w Role,
-    target: &'w Target,
+    /// None where it is about a place.
+    role: Option<&'w Role>,
+    target: Option<&'w Target>,
     /// Where the right is, and every scope above that; the root last.
     upwards: Vec<ScopeId>,
     /// Groups that give the asker what they hold. Not every set of rules asks for them.
@@ -79,7 +107,13 @@ impl<'w> Asked<'w> {
     fn of(world: &'w World, act: Act, right: Right, asker: SubjectId) -> Option<Self> {
         let (role, target) = (world.roles.get(&right.role)?, world.target_of(right.scope)?);
         let upwards = world.upwards(right.scope).map(|scope| scope.id).collect();
-        Some(Self { world, act, asker, role, target, upwards, groups: OnceCell::new() })
+        Some(Self { world, act, asker, role: Some(role), target: Some(target), upwards, groups: OnceCell::new() })
+    }
+
+    /// About a place, whatever is there.
+    fn at(world: &'w World, act: Act, scope: ScopeId, asker: SubjectId) -> Self {
+        let upwards = world.upwards(scope).map(|scope| scope.id).collect();
+        Self { world, act, asker, role: None, target: None, upwards, groups: OnceCell::new() }
     }
 
     /// How specific a rule is; none where it doesn't fit.
@@ -88,9 +122,12 @@ impl<'w> Asked<'w> {
         let depth = self.upwards.len() - 1 - above;
         let fits = rule.paused.is_none()
             && (rule.act == self.act || Some(rule.act) == self.act.follows())
-            && rule.role.as_ref().is_none_or(|name| self.world.are_same(name, &self.role.name))
-            && rule.weight.is_none_or(|weight| weight == self.role.weight)
-            && self.target.has(&rule.labels, &rule.attributes)
+            && rule.role.as_ref().is_none_or(|name| self.role.is_some_and(|it| self.world.are_same(name, &it.name)))
+            && rule.weight.is_none_or(|weight| self.role.is_some_and(|it| it.weight == weight))
+            && match self.target {
+                Some(target) => target.has(&rule.labels, &rule.attributes),
+                None => rule.labels.is_empty() && rule.attributes.is_empty(),
+            }
             && rule.asker.is_none_or(|who| self.is_asker(who));
         let role = if rule.role.is_some() { 2 } else { u8::from(rule.weight.is_some()) };
         let asker = match rule.asker.and_then(|id| self.world.subjects.get(&id)) {

@@ -12,12 +12,12 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use strum::VariantArray as _;
 
-pub use effective::{PRECEDENCE, Trace, effective_terms, effective_under};
+pub use effective::{PRECEDENCE, Trace, effective_at, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
-    Approval, Approver, Extensions, Grace, LapseRule, Longest, NextStage, Onward, ProofMaxAge, Purposes, ReasonRule,
-    ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual, WrittenApproval,
-    WrittenOnward, WrittenStage,
+    Approval, Approver, Assured, Extensions, Grace, LapseRule, Longest, NextStage, Onward, ProofMaxAge, Purposes,
+    ReasonRule, ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual,
+    WrittenApproval, WrittenOnward, WrittenStage,
 };
 
 use crate::{
@@ -41,6 +41,10 @@ pub enum Act {
     SeeSecret,
     /// Be made eligible for it.
     BeMadeEligible,
+    /// Answer whoever asks for it, or would be made eligible.
+    Answer,
+    /// Administer a place: change who may do what there, and by which terms. It is about a place and no right.
+    Administer,
 }
 
 impl Act {
@@ -48,7 +52,7 @@ impl Act {
     const fn longest_possible(self) -> Seconds {
         match self {
             Self::BeMadeEligible => Seconds::hours(24 * 366 * 10),
-            Self::Elevate | Self::Extend | Self::OpenSession | Self::SeeSecret => Seconds::hours(24 * 31),
+            _ => Seconds::hours(24 * 31),
         }
     }
 
@@ -57,12 +61,24 @@ impl Act {
         !matches!(self, Self::OpenSession | Self::SeeSecret)
     }
 
+    /// Whether it is holding a right, or going on with that; else it is something that is done about rights.
+    #[must_use]
+    pub const fn is_of_holding(self) -> bool {
+        !matches!(self, Self::BeMadeEligible | Self::Answer | Self::Administer)
+    }
+
+    /// Whether it is one step, done at once by whoever proves who they are.
+    #[must_use]
+    pub const fn is_a_step(self) -> bool {
+        matches!(self, Self::Answer | Self::Administer)
+    }
+
     /// The act whose rules hold for this one where its own say nothing.
     #[must_use]
     pub const fn follows(self) -> Option<Self> {
         match self {
             Self::Extend => Some(Self::Elevate),
-            Self::Elevate | Self::OpenSession | Self::SeeSecret | Self::BeMadeEligible => None,
+            _ => None,
         }
     }
 
@@ -80,6 +96,8 @@ impl fmt::Display for Act {
             Self::OpenSession => "opening a session",
             Self::SeeSecret => "seeing a secret",
             Self::BeMadeEligible => "making somebody eligible",
+            Self::Answer => "answering",
+            Self::Administer => "administering",
         })
     }
 }
@@ -130,6 +148,10 @@ impl Terms {
         if !self.act.is_asked() {
             let known = Act::VARIANTS.iter().filter(|act| act.is_asked()).map(Act::to_string).collect();
             return Err(TermsRefusal::ActNotAsked { act: self.act, known }.into());
+        }
+        let names_a_right = self.role.is_some() || self.weight.is_some();
+        if self.act == Act::Administer && (names_a_right || !self.labels.is_empty() || !self.attributes.is_empty()) {
+            return Err(TermsRefusal::OfAPlace { act: self.act }.into());
         }
         if *settings == Settings::default() {
             return Err(TermsRefusal::SetsNothing.into());

@@ -4,8 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Extensions, Grace, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule, References, StandingRule,
-    Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
+    Act, Approval, Assured, Extensions, Grace, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule, References,
+    StandingRule, Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -207,7 +207,8 @@ settings! {
     ticket: TicketRule, "Ticket.";
     purposes: Purposes, "Purposes of which an ask names one.", unsaid if "Setting::is_as_before";
     references: References, "References beside the ticket, by name.", unsaid if "Setting::is_as_before";
-    assurance: ProofMaxAge, "How old the last TOTP code may be.";
+    assurance: ProofMaxAge, "How old the last proof of oneself may be.";
+    assured: Assured, "Assurances that whoever acts must meet.", unsaid if "Setting::is_as_before";
     approval: Approval, "Approval.";
     lapse: LapseRule, "How it must end.";
     standing: StandingRule, "Whether it may be held all the time.", unsaid if "Setting::is_as_before";

@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    AlarmKind, AppointmentState, DriftState, End, FACT_VERSION, Fact, Phase, Scope, ScopeKind, StandingRule, SubjectId,
-    UsesRule, What, World,
+    Act, AlarmKind, AppointmentState, Assurance, DriftState, End, FACT_VERSION, Fact, Phase, Scope, ScopeKind,
+    StandingRule, SubjectId, UsesRule, What, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -138,6 +138,18 @@ fn facts_of_purposes_and_references_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_assurances_are_read_as_they_were_written() {
+    let world = replayed(include_str!("assurances-v3.jsonl"));
+    let kept: Vec<&Assurance> = world.assurances.values().collect();
+    let [kept] = kept[..] else { panic!("{kept:?}") };
+    assert_eq!((kept.accepts.len(), kept.networks.len(), kept.watch_only), (1, 1, true));
+    assert!(kept.bypass.is_some() && kept.pilot.is_some());
+    assert_eq!(world.shortfalls_of(&kept.name).map(|one| one.times).sum::<u32>(), 3);
+    let rule = world.terms.values().next().unwrap();
+    assert_eq!((rule.act, rule.settings.assured.as_ref().unwrap().0.len()), (Act::Administer, 1));
+}
+
+#[test]
 fn facts_of_what_was_good_for_one_use_are_read_as_they_were_written() {
     let world = replayed(include_str!("uses-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.uses, Some(UsesRule::One));
@@ -224,6 +236,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("stages-v3.jsonl"),
         include_str!("brought-v3.jsonl"),
         include_str!("standing-v3.jsonl"),
+        include_str!("assurances-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

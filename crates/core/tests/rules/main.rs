@@ -4,6 +4,7 @@
 #![expect(unreachable_pub, reason = "modules of one test binary")]
 
 mod appointments;
+mod assurances;
 mod conversions;
 mod corpus;
 mod delegations;

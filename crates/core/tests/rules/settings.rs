@@ -51,6 +51,11 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     keeps_to_the_rules(world, &[0, 1, 5].map(Extensions));
     keeps_to_the_rules(world, &[Grace(Seconds(0)), Grace(Seconds::minutes(10)), Grace(Seconds::hours(1))]);
     keeps_to_the_rules(world, &[LapseRule::Any, LapseRule::ByItself]);
+    let assured = |names: &[&str]| Assured(names.iter().map(|name| (*name).to_owned()).collect());
+    keeps_to_the_rules(
+        world,
+        &[assured(&[]), assured(&["hardware"]), assured(&["port"]), assured(&["hardware", "port"])],
+    );
     keeps_to_the_rules(world, &[UsesRule::Any, UsesRule::One]);
     keeps_to_the_rules(world, &[StandingRule::Allowed, StandingRule::Never]);
     let reasons = [1, 8, 200].map(|at_least| ReasonRule::Required { at_least });
@@ -136,7 +141,7 @@ fn a_value_that_cannot_be_meant_is_refused_with_what_could_be() {
     refused(Settings { assurance: Some(ProofMaxAge(Seconds(0))), ..set() }, span("assurance"));
     refused(
         Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..set() },
-        TermsRefusal::ProofTooOld { oldest: Seconds::hours(12) },
+        TermsRefusal::ProofTooOld { act: Act::Elevate, oldest: Seconds::hours(12) },
     );
     refused(
         Settings { grace: Some(Grace(Seconds::hours(2))), ..set() },
@@ -168,7 +173,7 @@ fn a_setting_that_says_nothing_about_an_act_is_refused_for_it() {
     assert!(!Act::Elevate.knows("grace of the house"), "nobody knows that");
     let mut rule = crate::house::rule(ScopeId(1), Settings { lapse: Some(LapseRule::ByItself), ..Settings::default() });
     rule.act = Act::BeMadeEligible;
-    let known = ["`longest`", "`reason`", "`assurance`", "`approval`"].map(str::to_owned).to_vec();
+    let known = ["`longest`", "`reason`", "`assurance`", "`assured`", "`approval`"].map(str::to_owned).to_vec();
     assert_eq!(
         rule.check(),
         Err(TermsRefusal::NotOfThisAct { setting: "lapse".to_owned(), act: Act::BeMadeEligible, known }.into())
@@ -180,7 +185,8 @@ fn a_rule_about_what_nothing_asks_about_is_refused_and_not_kept_to_no_effect() {
     let set = Settings { longest: Some(Longest(Seconds::hours(1))), ..Settings::default() };
     for act in [Act::OpenSession, Act::SeeSecret] {
         let refused = Terms { act, ..crate::house::rule(ScopeId(1), set.clone()) }.check();
-        let known = ["elevating", "extending", "making somebody eligible"].map(str::to_owned).to_vec();
+        let known = ["elevating", "extending", "making somebody eligible", "answering", "administering"];
+        let known = known.map(str::to_owned).to_vec();
         assert_eq!(refused, Err(TermsRefusal::ActNotAsked { act, known }.into()));
     }
 }

@@ -127,7 +127,7 @@ fn a_rule_that_cant_be_used_says_why() {
         (wrong(longest(24 * 40)), "`longest` must lie between"),
         (
             wrong(with(Settings { assurance: Some(ProofMaxAge(Seconds::hours(13))), ..Settings::default() })),
-            "asking always needs a fresh proof",
+            "it always needs a fresh proof",
         ),
         (
             wrong(with(Settings { usual: Some(Usual(Seconds::hours(3))), ..longest(2).settings })),

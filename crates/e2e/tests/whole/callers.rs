@@ -97,10 +97,14 @@ overseer       get    /sources
 overseer       get    /ways
 overseer       get    /eligibilities
 overseer       get    /terms
+overseer       get    /assurances
+overseer       get    /assurances/{name}
 overseer       get    /ledger/export
 administrator  post   /stops
 administrator  post   /stops/{id}/lift
 administrator  post   /terms/preview
+administrator  put    /assurances/{name}
+administrator  delete /assurances/{name}
 administrator  post   /people
 administrator  post   /people/{who}/enrolment
 administrator  post   /people/{who}/suspend

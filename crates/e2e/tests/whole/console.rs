@@ -37,7 +37,7 @@ impl House {
     }
 }
 
-const REASON: &str = "N2 stays blocked after the crane repair";
+pub const REASON: &str = "N2 stays blocked after the crane repair";
 
 /// Chooses a right on the page, gives the reason, and asks. Returns the reference.
 async fn ask_for(browser: &Browser, right: &str) -> String {
@@ -48,7 +48,22 @@ async fn ask_for(browser: &Browser, right: &str) -> String {
 }
 
 /// The reference that the elevation's page begins with.
-async fn reference(browser: &Browser) -> String {
+/// Adds a passkey of an authenticator that knows its user, and says which that is.
+pub async fn add_passkey(browser: &Browser) -> serde_json::Value {
+    browser.command("WebAuthn.enable", json!({})).await.unwrap();
+    let authenticator = json!({ "options": {
+        "protocol": "ctap2", "transport": "internal", "hasResidentKey": true,
+        "hasUserVerification": true, "isUserVerified": true, "automaticPresenceSimulation": true,
+    } });
+    let made = browser.command("WebAuthn.addVirtualAuthenticator", authenticator).await.unwrap();
+    browser.page("/settings?part=own").await.unwrap();
+    browser.write("What to call it", "the laptop at pier 7").await.unwrap();
+    browser.press("Add a passkey").await.unwrap();
+    browser.says("the laptop at pier 7").await.unwrap();
+    made["authenticatorId"].clone()
+}
+
+pub async fn reference(browser: &Browser) -> String {
     let heading = browser.at("//h1[starts-with(normalize-space(.), 'E1')]").await.unwrap();
     heading.text().await.unwrap().split(':').next().unwrap().to_owned()
 }
@@ -107,16 +122,7 @@ async fn a_passkey_signs_in_and_steps_up_in_the_middle_of_an_ask() {
     let fresh: NewTerms =
         toml::from_str("scope = \"/analytics/brightwater\"\n[settings]\nassurance = 2\nusual = 3600\n").unwrap();
     let browser = house.browser(TOMAS).await;
-    browser.command("WebAuthn.enable", json!({})).await.unwrap();
-    let authenticator = json!({ "options": {
-        "protocol": "ctap2", "transport": "internal", "hasResidentKey": true,
-        "hasUserVerification": true, "isUserVerified": true, "automaticPresenceSimulation": true,
-    } });
-    let made = browser.command("WebAuthn.addVirtualAuthenticator", authenticator).await.unwrap();
-    browser.page("/settings?part=own").await.unwrap();
-    browser.write("What to call it", "the laptop at pier 7").await.unwrap();
-    browser.press("Add a passkey").await.unwrap();
-    browser.says("the laptop at pier 7").await.unwrap();
+    let authenticator = add_passkey(&browser).await;
     browser.press(TOMAS).await.unwrap();
     browser.press("Sign out").await.unwrap();
     browser.press("Sign in with a passkey").await.unwrap();
@@ -127,7 +133,7 @@ async fn a_passkey_signs_in_and_steps_up_in_the_middle_of_an_ask() {
     browser.write("Reason", REASON).await.unwrap();
     browser.says("You will be asked for a fresh proof").await.unwrap();
     // An authenticator that doesn't know its user is no proof.
-    let verified = |yes: bool| json!({ "authenticatorId": made["authenticatorId"], "isUserVerified": yes });
+    let verified = |yes: bool| json!({ "authenticatorId": authenticator, "isUserVerified": yes });
     browser.command("WebAuthn.setUserVerified", verified(false)).await.unwrap();
     browser.press("Ask for 1 h").await.unwrap();
     browser.press("Use your passkey").await.unwrap();

@@ -1,8 +1,11 @@
 //! What is changed in place: only as somebody looked at it, and only by naming all that is to stand there.
 
+use std::collections::BTreeSet;
+
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use tempestas_core::LookedAt;
+use tempestas_api::AssuranceBody;
+use tempestas_core::{LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, on_cloud};
@@ -25,6 +28,15 @@ impl House {
     }
 
     async fn changes(&self) -> Vec<Change> {
+        let hardware = AssuranceBody {
+            accepts: BTreeSet::from([ProofMethod::Passkey]),
+            within: Seconds::minutes(5),
+            networks: BTreeSet::new(),
+            bypass: None,
+            pilot: None,
+            watch_only: true,
+        };
+        self.client(MARA).set_assurance("hardware-key", LookedAt::Nothing, &hardware).await.unwrap();
         let rule = self.found("terms", |_| true).await;
         let held = self.found("eligibilities", |one| one["who"] == TOMAS).await;
         let mut body = rule.clone();
@@ -41,6 +53,14 @@ impl House {
                 format!("people/{TOMAS}/account"),
                 Method::PUT,
                 json!({ "target": BRIGHTWATER, "account": "t.reyes-ops" }),
+            ),
+            change(
+                "/assurances/{name}",
+                "assurances/hardware-key".to_owned(),
+                Method::PUT,
+                json!({
+                    "accepts": ["passkey"], "within": 240, "networks": [], "bypass": null, "pilot": null, "watch_only": true,
+                }),
             ),
             change("/people/{who}/manager", format!("people/{TOMAS}/manager"), Method::PUT, json!({ "manager": ODA })),
             change(
@@ -64,6 +84,7 @@ impl House {
         let shown = match change.route {
             "/terms/{id}" => self.found("terms", |one| one["id"] == id).await,
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
+            "/assurances/{name}" => self.found("assurances", |one| one["name"] == id).await,
             "/people/{who}/manager" => serde_json::to_value(self.client(MARA).manager(TOMAS).await.unwrap()).unwrap(),
             "/targets/settings" => self.found("targets", |one| one["path"] == BRIGHTWATER).await,
             _ => {

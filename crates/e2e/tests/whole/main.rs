@@ -3,6 +3,7 @@
 //! The programs must be built beside the tests: `make test` does that.
 
 mod appointments;
+mod assurances;
 mod bad_input;
 mod callers;
 mod console;

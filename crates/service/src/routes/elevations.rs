@@ -40,6 +40,7 @@ const STORY_MOST: u32 = 1000;
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
     let world = me.app.world();
     let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, Timestamp::now())?;
+    me.ensure_from_here(&world, &demand)?;
     let duration = request.duration.unwrap_or(demand.terms.usual.0);
     let start = request.start.or_else(|| demand.terms.starts.unsaid());
     Ok(Json(views::demand(&world, &demand, duration, start)))
@@ -273,6 +274,7 @@ pub(super) async fn preview_extension(
         return Err(Refusal::from(ExtendRefusal::NotHolderToExtend).into());
     }
     let offer = extension_offer(&world, elevation, request.more, Timestamp::now())?;
+    me.ensure_from_here(&world, &offer.demand)?;
     Ok(Json(views::extension_demand(&world, id, &offer)))
 }
 

@@ -1,6 +1,7 @@
 //! What each route does; [`table`] says which there are.
 
 mod appointments;
+mod assurances;
 mod authorities;
 mod conversions;
 mod days;

@@ -78,7 +78,8 @@ pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
         .into_iter()
         .filter_map(|held| sight.see(&world, held))
         .map(|held| {
-            let takes = match demand_for(&world, me.person, held.right, now) {
+            let demand = demand_for(&world, me.person, held.right, now);
+            let takes = match demand.and_then(|demand| me.ensure_from_here(&world, &demand).map(|()| demand)) {
                 Ok(demand) => TakesView {
                     brief: demand.brief(&world),
                     sentence: Some(demand.sentence(&world, demand.terms.longest.0, demand.terms.starts.unsaid())),

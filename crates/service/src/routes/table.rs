@@ -1,15 +1,25 @@
 //! The whole route table; it is the map of what can be attacked.
 
 use super::{
-    appointments, authorities, conversions, days, delegations, devices, drift, elevations, estate, ledger, pages,
-    people, rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
+    appointments, assurances, authorities, conversions, days, delegations, devices, drift, elevations, estate, ledger,
+    pages, people, rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
 };
 use crate::door::Table;
 
 /// Every route.
 pub(super) fn table() -> Table {
-    let parts: [fn(Table) -> Table; 9] =
-        [of_sign_ins, of_pages, of_stops, of_people, of_estate, of_rights, of_terms, of_elevations, of_ledger];
+    let parts: [fn(Table) -> Table; 10] = [
+        of_sign_ins,
+        of_pages,
+        of_stops,
+        of_people,
+        of_estate,
+        of_rights,
+        of_terms,
+        of_assurances,
+        of_elevations,
+        of_ledger,
+    ];
     parts.into_iter().fold(Table::new(), |table, part| part(table))
 }
 
@@ -180,6 +190,15 @@ fn of_terms(table: Table) -> Table {
         .post("/terms/{id}/resume", terms::resume, "Resume a rule of terms")
         .delete("/terms/{id}", terms::end, "End a rule of terms")
         .get("/terms/effective", terms::effective, "What holds for a right, and where each setting comes from")
+}
+
+/// How sure one must be of people.
+fn of_assurances(table: Table) -> Table {
+    table
+        .get("/assurances", assurances::list, "How sure one must be of people, by name")
+        .get("/assurances/{name}", assurances::show, "One assurance")
+        .put("/assurances/{name}", assurances::set, "Set an assurance, a new one or in place")
+        .delete("/assurances/{name}", assurances::end, "End an assurance that no rule wants")
 }
 
 /// Asks, answers, grants.

@@ -4,7 +4,10 @@ use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 use tempestas_api::{EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
-use tempestas_core::{Act, Eligibility, Sight, SubjectId, Terms, TermsId, World, effective_under};
+use tempestas_core::{
+    Act, Duty, DutyKind, Effective, Eligibility, Right, ScopeId, Sight, SubjectId, Terms, TermsId, World, demand_for,
+    effective_at, effective_under,
+};
 
 use super::{reference, terms::rule};
 use crate::{
@@ -66,9 +69,17 @@ impl Trial<'_> {
     fn touched(&self) -> TermsTouched {
         let (world, sight) = (self.world, &self.sight);
         let acts: BTreeSet<Act> = self.changing.iter().flat_map(|rule| rule.act.reaches()).collect();
+        let (acts, steps): (BTreeSet<Act>, BTreeSet<Act>) = acts.into_iter().partition(|act| !act.is_a_step());
         let mut touched = self.touched_standing();
         let mut people = BTreeSet::new();
         let now = Timestamp::now();
+        for (who, at, act, changes) in steps.into_iter().flat_map(|act| self.of_step(act, now)) {
+            people.insert(who);
+            touched.count += 1;
+            if sight.sees_subject(world, who) && touched.touched.len() < TOUCHED_MOST {
+                touched.touched.push(TouchedView { who: world.subject_name(who), right: at, act, changes });
+            }
+        }
         let held = world.eligibilities.values().filter(|held| sight.sees_scope(world, held.right.scope));
         for held in held.filter(|held| held.until.is_none_or(|until| until > now)) {
             let mut members = world.people_in(held.subject);
@@ -116,6 +127,51 @@ impl Trial<'_> {
         }
         let (touched, open_asks) = (Vec::new(), Vec::new());
         TermsTouched { touched, count: 0, people: 0, open_asks, newly_against, no_longer_against }
+    }
+
+    /// Who would be touched when they answer or administer: for what, and how.
+    fn of_step(&self, act: Act, now: Timestamp) -> Vec<(SubjectId, String, Act, Vec<SettingChange>)> {
+        let told = |who: SubjectId, at: String, under: &dyn Fn(&[&Terms]) -> Effective| {
+            let [before, after] = [&self.before, &self.after].map(|rules| views::effective(self.world, &under(rules)));
+            let changes = changes(&before, &after);
+            (!changes.is_empty()).then_some((who, at, act, changes))
+        };
+        let world = self.world;
+        if act == Act::Administer {
+            let under = |rules: &[&Terms], at, who| effective_at(world, rules.iter().copied(), act, at, who);
+            let all = self.administering().into_iter();
+            return all.filter_map(|(who, at)| told(who, world.path(at), &|rules| under(rules, at, who))).collect();
+        }
+        let under = |rules: &[&Terms], right, who| effective_under(world, rules.iter().copied(), act, right, who);
+        let all = self.answering(now).into_iter();
+        all.filter_map(|(who, right)| told(who, world.right_name(right), &|rules| under(rules, right, who))).collect()
+    }
+
+    /// Who administers where the rules that change are about: each place below them, or the place that they are at.
+    fn administering(&self) -> BTreeSet<(SubjectId, ScopeId)> {
+        let world = self.world;
+        let place = |duty: &Duty, rule: &Terms| {
+            let within = |inner, outer| world.is_within(inner, outer).then_some(inner);
+            within(duty.scope, rule.scope).or_else(|| within(rule.scope, duty.scope))
+        };
+        let duties = world.duties.values().filter(|duty| duty.kind == DutyKind::Administrator);
+        let at = duties.flat_map(|duty| self.changing.iter().filter_map(move |rule| Some((duty, place(duty, rule)?))));
+        at.flat_map(|(duty, at)| world.people_in(duty.subject).into_iter().map(move |who| (who, at))).collect()
+    }
+
+    /// Who answers whoever asks for something that the caller sees.
+    fn answering(&self, now: Timestamp) -> BTreeSet<(SubjectId, Right)> {
+        let world = self.world;
+        let held = world.eligibilities.values().filter(|held| self.sight.sees_scope(world, held.right.scope));
+        let asked = held.filter_map(|held| {
+            let asker = world.people_in(held.subject).into_iter().next().unwrap_or(held.subject);
+            Some((held.right, demand_for(world, asker, held.right, now).ok()?.stages))
+        });
+        let who = asked.flat_map(|(right, stages)| {
+            let asked = stages.into_iter().flat_map(|stage| stage.approvers.into_iter().chain(stage.onward));
+            asked.map(move |who| (who, right))
+        });
+        who.collect()
     }
 
     /// Which of those who hold an eligibility would be touched, and how.

@@ -8,7 +8,7 @@ use tempestas_api::{
 use tempestas_core::{
     Answer, Away, Brought, Demand, Digest, Effective, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer,
     Grant, LEFT_ALONE, Less, Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked, StageTerms, Stages,
-    Standing, StartChoice, SubjectId, Visible, World, demand_for, end_with_grace, extension_offer, grace_of,
+    Standing, StartChoice, SubjectId, Surety, Visible, World, demand_for, end_with_grace, extension_offer, grace_of,
 };
 
 use super::rights::role_of;
@@ -18,6 +18,7 @@ const HELD_SAID: usize = 6;
 
 pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: Option<StartChoice>) -> DemandView {
     let (says, weight) = role_of(world, demand.right);
+    let (proof_within, proof_accepts) = Surety::of(&demand.terms).proof(world);
     DemandView {
         right: world.right_name(demand.right),
         says,
@@ -27,7 +28,8 @@ pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: O
         longest: demand.terms.longest.0,
         usual: demand.terms.usual.0,
         starts: demand.terms.starts.clone(),
-        proof_within: demand.terms.assurance.0,
+        proof_within,
+        proof_accepts,
         wants: wants(&demand.terms),
         narrower: below(world, demand.right.scope),
         stages: asked(world, demand),

@@ -3,6 +3,7 @@
 
 mod alarms;
 mod appointments;
+mod assurances;
 mod conversions;
 mod delegations;
 mod elevations;
@@ -14,6 +15,7 @@ mod terms;
 
 pub(crate) use alarms::{alarm, stop};
 pub(crate) use appointments::appointment;
+pub(crate) use assurances::assurance;
 pub(crate) use conversions::{conversion, drift};
 pub(crate) use delegations::delegation;
 pub(crate) use elevations::{below, demand, earlier, elevation, extension_demand};

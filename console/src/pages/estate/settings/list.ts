@@ -3,6 +3,7 @@
 import type { ComponentType } from 'react'
 import type { Api } from '../../../api/call'
 import { Approval, ApprovalStages } from './approval'
+import { Assured } from './assured'
 import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
 import { Lapse } from './lapse'
@@ -24,18 +25,21 @@ interface Setting {
   More?: ComponentType<SettingField>
 }
 
+const HOLDING: NonNullable<Setting['only']> = ['elevate', 'extend']
+
 /** Every setting with its form, in the order in which they are shown. */
 export const SETTINGS: Setting[] = [
-  { name: 'longest', Field: Longest },
-  { name: 'usual', Field: Usual, only: ['elevate', 'extend'] },
+  { name: 'longest', Field: Longest, only: [...HOLDING, 'be-made-eligible'] },
+  { name: 'usual', Field: Usual, only: HOLDING },
   { name: 'extensions', Field: Extensions, only: ['extend'] },
   { name: 'grace', Field: Grace, only: ['elevate'] },
   { name: 'assurance', Field: Assurance },
-  { name: 'reason', Field: Reason, More: ReasonLetters },
-  { name: 'approval', Field: Approval, More: ApprovalStages },
-  { name: 'ticket', Field: Ticket, More: TicketForm, only: ['elevate', 'extend'] },
-  { name: 'purposes', Field: Purposes, only: ['elevate', 'extend'] },
-  { name: 'references', Field: References, only: ['elevate', 'extend'] },
+  { name: 'assured', Field: Assured },
+  { name: 'reason', Field: Reason, More: ReasonLetters, only: [...HOLDING, 'be-made-eligible'] },
+  { name: 'approval', Field: Approval, More: ApprovalStages, only: [...HOLDING, 'be-made-eligible'] },
+  { name: 'ticket', Field: Ticket, More: TicketForm, only: HOLDING },
+  { name: 'purposes', Field: Purposes, only: HOLDING },
+  { name: 'references', Field: References, only: HOLDING },
   { name: 'starts', Field: Starts, only: ['elevate'] },
   { name: 'uses', Field: Uses, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
@@ -50,6 +54,7 @@ export const wholeSettings = (settings: Settings) => ({
   reason: settings.reason ?? null,
   ticket: settings.ticket ? wholeReference(settings.ticket) : null,
   assurance: settings.assurance ?? null,
+  assured: settings.assured ?? null,
   approval: settings.approval ?? null,
   lapse: settings.lapse ?? null,
   standing: settings.standing ?? null,

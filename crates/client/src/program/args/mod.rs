@@ -1,6 +1,7 @@
 //! The command line.
 
 mod asking;
+mod assurances;
 mod estate;
 mod rights;
 
@@ -13,6 +14,7 @@ use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Seconds, Verdict};
 
 pub(crate) use asking::{AskArgs, Asking, ExtendArgs};
+pub(crate) use assurances::{AssurancesVerb, SetAssurance};
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use rights::{
     ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
@@ -180,6 +182,11 @@ pub(crate) enum Verb {
     Terms {
         #[command(subcommand)]
         verb: Option<TermsVerb>,
+    },
+    /// Assurances: how sure one must be of people, by names that rules want.
+    Assurances {
+        #[command(subcommand)]
+        verb: Option<AssurancesVerb>,
     },
     /// Ask for a right; the whole demand is shown first.
     Ask(AskArgs),

@@ -348,9 +348,13 @@ impl Setting for Approval {
     /// An administrator makes somebody eligible alone.
     fn house_default(act: Act) -> Self {
         match act {
-            Act::BeMadeEligible => Self::None,
-            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
+            Act::BeMadeEligible | Act::Answer | Act::Administer => Self::None,
+            _ => Self::default(),
         }
+    }
+
+    fn is_about(act: Act) -> bool {
+        !act.is_a_step()
     }
 
     fn stricter(below: Self, above: Self) -> Self {

@@ -29,7 +29,7 @@ impl Setting for LapseRule {
     }
 
     fn is_about(act: Act) -> bool {
-        !matches!(act, Act::BeMadeEligible | Act::Extend)
+        act.is_of_holding() && act != Act::Extend
     }
 
     fn stricter(below: Self, above: Self) -> Self {

@@ -33,8 +33,12 @@ impl Setting for Longest {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self::NEVER,
-            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
+            _ => Self::default(),
         }
+    }
+
+    fn is_about(act: Act) -> bool {
+        !act.is_a_step()
     }
 
     fn stricter(below: Self, above: Self) -> Self {

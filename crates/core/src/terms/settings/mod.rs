@@ -1,6 +1,7 @@
 //! A file for each setting.
 
 mod approval;
+mod assured;
 mod extensions;
 mod grace;
 mod lapse;
@@ -16,6 +17,7 @@ mod uses;
 mod usual;
 
 pub use approval::{Approval, Approver, NextStage, Onward, StageTerms, WrittenApproval, WrittenOnward, WrittenStage};
+pub use assured::Assured;
 pub use extensions::Extensions;
 pub use grace::Grace;
 pub use lapse::LapseRule;

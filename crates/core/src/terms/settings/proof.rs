@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use super::check_span;
 use crate::{
     Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World,
+    assurance::FOR_A_STEP,
     terms::setting::{Setting, written_as_span},
 };
 
@@ -31,7 +32,8 @@ impl Setting for ProofMaxAge {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self(Seconds::minutes(15)),
-            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
+            Act::Answer | Act::Administer => Self(FOR_A_STEP),
+            _ => Self::default(),
         }
     }
 
@@ -49,8 +51,9 @@ impl Setting for ProofMaxAge {
 
     fn check(&self, act: Act, _: &Settings) -> Result<(), Refusal> {
         check_span(Self::NAME, self.0, act)?;
-        if self.0 > OLDEST {
-            return Err(TermsRefusal::ProofTooOld { oldest: OLDEST }.into());
+        let oldest = if act.is_a_step() { FOR_A_STEP } else { OLDEST };
+        if self.0 > oldest {
+            return Err(TermsRefusal::ProofTooOld { act, oldest }.into());
         }
         Ok(())
     }

@@ -48,7 +48,7 @@ impl Setting for Purposes {
     }
 
     fn is_about(act: Act) -> bool {
-        act != Act::BeMadeEligible
+        act.is_of_holding()
     }
 
     /// Those of both lists; where they have none in common, those above.

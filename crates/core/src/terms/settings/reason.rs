@@ -48,8 +48,12 @@ impl Setting for ReasonRule {
     fn house_default(act: Act) -> Self {
         match act {
             Act::BeMadeEligible => Self::Optional,
-            Act::Elevate | Act::Extend | Act::OpenSession | Act::SeeSecret => Self::default(),
+            _ => Self::default(),
         }
+    }
+
+    fn is_about(act: Act) -> bool {
+        !act.is_a_step()
     }
 
     fn stricter(below: Self, above: Self) -> Self {

@@ -130,7 +130,7 @@ impl Setting for References {
     }
 
     fn is_about(act: Act) -> bool {
-        act != Act::BeMadeEligible
+        act.is_of_holding()
     }
 
     fn stricter(below: Self, mut above: Self) -> Self {

@@ -48,7 +48,7 @@ impl Setting for Starts {
     }
 
     fn is_about(act: Act) -> bool {
-        !matches!(act, Act::BeMadeEligible | Act::Extend)
+        act.is_of_holding() && act != Act::Extend
     }
 
     fn stricter(below: Self, above: Self) -> Self {

@@ -24,7 +24,7 @@ impl Setting for TicketRule {
     }
 
     fn is_about(act: Act) -> bool {
-        act != Act::BeMadeEligible
+        act.is_of_holding()
     }
 
     fn stricter(below: Self, above: Self) -> Self {

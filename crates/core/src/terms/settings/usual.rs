@@ -30,7 +30,7 @@ impl Setting for Usual {
     }
 
     fn is_about(act: Act) -> bool {
-        act != Act::BeMadeEligible
+        act.is_of_holding()
     }
 
     fn stricter(below: Self, above: Self) -> Self {
