@@ -10,8 +10,8 @@ use serde::{Deserialize, Serialize};
 use strum::VariantArray as _;
 
 use crate::{
-    Act, AssuranceRefusal, Assured, Caller, CallerRefusal, Digest, Effective, ProofMethod, Refusal, Right, ScopeId,
-    Seconds, SubjectId, World, effective_at, effective_terms, later,
+    Act, AssuranceRefusal, Assured, Caller, CallerRefusal, Digest, Effective, Proof, ProofMethod, Refusal, Right,
+    ScopeId, Seconds, SubjectId, World, effective_at, effective_terms, later,
 };
 
 /// Whoever changes who may do what, or answers, does so with a proof of the moment. Rules may only want a fresher one.
@@ -215,6 +215,8 @@ impl Assurance {
 pub struct Surety {
     /// How old their last proof may be.
     pub max_age: Seconds,
+    /// Which proofs are accepted; any where none is named.
+    pub accepts: BTreeSet<ProofMethod>,
     /// Assurances that they must meet besides.
     pub assured: Assured,
 }
@@ -223,7 +225,13 @@ impl Surety {
     /// Any proof no older than this.
     #[must_use]
     pub fn within(max_age: Seconds) -> Self {
-        Self { max_age, assured: Assured::default() }
+        Self { max_age, accepts: BTreeSet::new(), assured: Assured::default() }
+    }
+
+    /// By one way alone.
+    #[must_use]
+    pub fn by(self, method: ProofMethod) -> Self {
+        Self { accepts: BTreeSet::from([method]), ..self }
     }
 
     /// What an act on a right takes.
@@ -241,7 +249,7 @@ impl Surety {
     /// What terms want.
     #[must_use]
     pub fn of(terms: &Effective) -> Self {
-        Self { max_age: terms.assurance.0, assured: terms.assured.clone() }
+        Self { assured: terms.assured.clone(), ..Self::within(terms.assurance.0) }
     }
 
     /// The stricter of two in each respect.
@@ -281,7 +289,8 @@ impl Surety {
     /// How old the last proof may be, and which are accepted (any where none is named), with what only watches left out.
     #[must_use]
     pub fn proof(&self, world: &World) -> (Seconds, BTreeSet<ProofMethod>) {
-        let (mut max_age, mut accepts) = (self.max_age, ProofMethod::VARIANTS.iter().copied().collect());
+        let every: BTreeSet<ProofMethod> = ProofMethod::VARIANTS.iter().copied().collect();
+        let (mut max_age, mut accepts) = (self.max_age, every);
         for one in self.meant(world) {
             max_age = max_age.min(one.within);
             accepts = &accepts & &one.accepts;
@@ -305,9 +314,10 @@ impl Surety {
         caller: &Caller,
         now: Timestamp,
     ) -> Result<Vec<(String, Lack)>, Refusal> {
-        if !caller.proof.is_some_and(|proof| later(proof.at, self.max_age) >= now) {
-            let (max_age, last) = (self.max_age, caller.proof);
-            return Err(Refusal::StepUp { max_age, last, accepts: BTreeSet::new(), assurance: None });
+        let is_accepted = |proof: &Proof| self.accepts.is_empty() || self.accepts.contains(&proof.method);
+        if caller.proof.filter(is_accepted).is_none_or(|proof| later(proof.at, self.max_age) < now) {
+            let (max_age, last, accepts) = (self.max_age, caller.proof, self.accepts.clone());
+            return Err(Refusal::StepUp { max_age, last, accepts, assurance: None });
         }
         let mut watched = Vec::new();
         for name in &self.assured.0 {

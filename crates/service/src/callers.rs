@@ -10,8 +10,8 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Administers, Caller, Command, Demand, DutyKind, Fact, FreshProof, LookedAt, Note, Refusal, ScopeId, Seconds, Sight,
-    SubjectId, Surety, World,
+    Administers, Caller, Command, Demand, DutyKind, Fact, FreshProof, LookedAt, Note, ProofMethod, Refusal, ScopeId,
+    Seconds, Sight, SubjectId, Surety, World,
 };
 use tempestas_engine::Outcome;
 use tempestas_store::{Private, SignIn, SignInKind};
@@ -111,9 +111,13 @@ impl SignedIn {
         Surety::of(&demand.terms).ensure_from_here(world, &self.caller())
     }
 
-    /// Refuses where the last proof is older than what changing one's own sign-in wants.
-    pub(crate) fn fresh_proof(&self) -> Result<FreshProof, Failure> {
-        Ok(FreshProof::within(&self.caller(), OWN_PROOF, Timestamp::now())?)
+    /// Refuses where the last proof is older than what changing one's own sign-in wants; or is a code, where they have a
+    /// passkey: whoever tricked them out of a code could else make themselves one.
+    pub(crate) async fn fresh_proof(&self) -> Result<FreshProof, Failure> {
+        let any = Surety::within(OWN_PROOF);
+        let has_passkey = !self.app.store().passkeys(self.person).await?.is_empty();
+        let takes = if has_passkey { any.by(ProofMethod::Passkey) } else { any };
+        Ok(FreshProof::of(&self.app.world(), &self.caller(), &takes, Timestamp::now())?)
     }
 
     /// Refuses anyone but an administrator of a scope who proved themselves freshly: for calling a target in their name.

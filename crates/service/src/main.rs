@@ -49,6 +49,11 @@ enum Action {
         /// Name they sign in by.
         name: String,
     },
+    /// Have an assurance only watch from now on, where it keeps everybody from administering. The service must not run.
+    OnlyWatch {
+        /// Its name.
+        assurance: String,
+    },
     /// Seal every secret anew under the first key of the master key's file. The service must not run.
     RotateKey,
     /// Print the public key that exported ledgers are verified with. The service must not run.
@@ -108,6 +113,10 @@ async fn run(args: Args) -> anyhow::Result<ExitCode> {
             eprintln!(
                 "This secret is good for an hour, once: `tempestas enrol`. The recovery is in the ledger, and an alarm."
             );
+        }
+        Action::OnlyWatch { assurance } => {
+            operate::only_watch(config, &assurance).await?;
+            println!("{assurance} only watches from now on; that is in the ledger");
         }
         Action::RotateKey => {
             let (count, key) = operate::rotate_key(config).await?;

@@ -4,7 +4,7 @@ use std::{io::Write as _, path::Path};
 
 use anyhow::{Context as _, bail};
 use jiff::{SignedDuration, Timestamp};
-use tempestas_core::{Caller, Command, Digest, Note, OperatorCommand, ledger::Verifier};
+use tempestas_core::{Assurance, AssuranceCommand, Caller, Command, Digest, Note, OperatorCommand, ledger::Verifier};
 use tempestas_store::{Private, Report, Store};
 
 use crate::{config::Config, house::House, identity::token_digest, keyring};
@@ -130,6 +130,20 @@ pub async fn recover(config: Config, name: &str) -> anyhow::Result<String> {
     app.store().end_sign_ins(person, None).await?;
     house.close().await?;
     Ok(secret.to_string())
+}
+
+/// Where an assurance keeps everybody from administering: from now on it only watches.
+///
+/// # Errors
+/// When the service runs, or there is none of that name.
+pub async fn only_watch(config: Config, name: &str) -> anyhow::Result<()> {
+    let house = House::open(config).await?;
+    let app = &house.app;
+    let known = app.world().assurances.get(name).cloned();
+    let known = known.with_context(|| format!("there is no assurance named `{name}`"))?;
+    let assurance = Assurance { watch_only: true, ..known };
+    app.submit(Caller::machine(), AssuranceCommand::Set { assurance }).await?;
+    house.close().await
 }
 
 /// Seals every secret anew under the first key of the master key's file. Returns how many there were, and the key's id.

@@ -52,7 +52,7 @@ describe('assurances', () => {
     await user.selectOptions(field('Accepts'), 'a passkey or a TOTP code')
     await user.clear(field('From these networks'))
     await user.type(field('From these networks'), '10.30.0.0/16, 2001:db8::/32')
-    await user.clear(field('Tried out with the group'))
+    await user.clear(field('Tried out with this group'))
     await user.click(field('Refuse nobody yet, and only note whom it would have refused'))
     await user.click(screen.getByRole('button', { name: 'Change it' }))
     await waitFor(() => expect(sent()).toHaveLength(1))

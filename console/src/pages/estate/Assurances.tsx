@@ -80,14 +80,14 @@ function HoldsFor({ body, change }: Editing) {
   return (
     <>
       <Input
-        label="Tried out with the group"
+        label="Tried out with this group"
         placeholder="holds for everybody"
         value={body.pilot ?? ''}
         onChange={(event) => change({ pilot: event.target.value.trim() || null })}
       />
       <Input
-        label="Not of the group"
-        placeholder="nobody is let through without it"
+        label="Let through without it: this group"
+        placeholder="nobody"
         value={body.bypass ?? ''}
         onChange={(event) => change({ bypass: event.target.value.trim() || null })}
       />

@@ -5,8 +5,8 @@ use jiff::Timestamp;
 
 use super::deciding::Deciding;
 use crate::{
-    Actor, Caller, CallerRefusal, Elevation, EstateRefusal, Grant, GrantId, Refusal, ScopeId, Seconds, Sight,
-    SubjectId, Surety, Target, World,
+    Actor, Caller, CallerRefusal, Elevation, EstateRefusal, Grant, GrantId, Refusal, ScopeId, Sight, SubjectId, Surety,
+    Target, World,
 };
 
 /// A value that says why somebody may have facts written.
@@ -72,13 +72,13 @@ pub fn not_administrator(world: &World, scope: ScopeId) -> Refusal {
     CallerRefusal::NotAdministrator { scope: world.path(scope) }.into()
 }
 
-/// That the caller proved themselves within a time that was demanded.
+/// That the caller proved themselves as was demanded.
 ///
 /// ```
-/// # use tempestas_core::{Caller, FreshProof, Refusal, Seconds};
+/// # use tempestas_core::{Caller, FreshProof, Refusal, Seconds, Surety, World};
 /// # use jiff::Timestamp;
-/// fn fresh(caller: &Caller, now: Timestamp) -> Result<FreshProof, Refusal> {
-///     FreshProof::within(caller, Seconds::minutes(15), now)
+/// fn fresh(world: &World, caller: &Caller, now: Timestamp) -> Result<FreshProof, Refusal> {
+///     FreshProof::of(world, caller, &Surety::within(Seconds::minutes(15)), now)
 /// }
 /// ```
 ///
@@ -93,15 +93,7 @@ pub fn not_administrator(world: &World, scope: ScopeId) -> Refusal {
 pub struct FreshProof(());
 
 impl FreshProof {
-    /// Refuses a caller whose last proof is older than `max_age`.
-    ///
-    /// # Errors
-    /// Says when the last one was.
-    pub fn within(caller: &Caller, max_age: Seconds, now: Timestamp) -> Result<Self, Refusal> {
-        Self::of(&World::default(), caller, &Surety::within(max_age), now)
-    }
-
-    /// Refuses a caller who lacks of what terms want.
+    /// Refuses a caller of whom it isn't as sure as is wanted.
     ///
     /// # Errors
     /// Says what, and how it is mended.

@@ -94,6 +94,44 @@ async fn in_the_console_the_passkey_alone_is_offered_and_lets_through() {
     let id = reference(&browser).await;
     let asked = house.client(MARA).elevation(&id, &WaitQuery::default()).await.unwrap().elevation;
     assert_eq!((asked.who.as_str(), asked.right.as_str()), (TOMAS, right.as_str()), "{}", asked.sentence);
+
+    // Whoever was tricked out of password and code loses no more by that: a code neither adds a passkey nor drops one.
+    let token = house.token(TOMAS).await;
+    let own = async |method: Method, path: &str| {
+        let url = format!("{}/api/v1/{path}", house.service.address);
+        let reply =
+            reqwest::Client::new().request(method, url).bearer_auth(&token).json(&json!({})).send().await.unwrap();
+        (reply.status(), reply.json::<Value>().await.unwrap())
+    };
+    let (_, passkeys) = own(Method::GET, "passkeys").await;
+    let dropping = format!("passkeys/{}", passkeys[0]["id"].as_str().unwrap());
+    for (method, path) in [(Method::POST, "passkeys/challenge"), (Method::DELETE, dropping.as_str())] {
+        let (status, said) = own(method, path).await;
+        assert_eq!((status, &said["accepts"]), (StatusCode::UNAUTHORIZED, &json!(["passkey"])), "{path}: {said}");
+    }
+    assert_eq!(own(Method::GET, "passkeys").await.1.as_array().unwrap().len(), 1);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn where_one_keeps_everybody_out_the_machine_has_it_only_watch() {
+    let mut house = House::new(Plan::cloud_only()).await;
+    let here = AssuranceBody {
+        accepts: BTreeSet::from([ProofMethod::Passkey, ProofMethod::TotpCode]),
+        networks: BTreeSet::from(["127.0.0.1/32".to_owned()]),
+        ..hardware()
+    };
+    set(&house, "from-here", &here).await.unwrap();
+    want(&house, "administer", "from-here").await.unwrap();
+    house.service.stop().unwrap();
+    let output = house.setup.run(&["only-watch", "from-there"]).unwrap();
+    assert!(!output.status.success());
+    assert!(String::from_utf8_lossy(&output.stderr).contains("there is no assurance named `from-there`"));
+    let output = house.setup.run(&["only-watch", "from-here"]).unwrap();
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    house.start_again(&[]);
+    let [one] = &all(&house).await[..] else { panic!("it is kept") };
+    assert!(one.assurance.watch_only && one.set_by.is_none(), "{one:#?}");
+    assert_eq!(one.assurance.networks, here.networks, "nothing else of it is changed");
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -171,7 +171,7 @@ pub(super) async fn answer(me: SignedIn, Body(request): Body<DeviceAnswer>) -> A
     }
     let ask = waiting(&me, &request.code).await?;
     if request.let_in {
-        me.fresh_proof()?;
+        me.fresh_proof().await?;
     }
     if !me.app.store().settle_device_ask(&ask.code, request.let_in.then(|| me.sign_in.proven())).await? {
         return Err(EdgeRefusal::CodeSettled.into());

@@ -93,13 +93,13 @@ pub(super) async fn list_passkeys(me: SignedIn) -> Answer<Vec<PasskeyView>> {
 }
 
 pub(super) async fn begin_passkey(me: SignedIn) -> Answer<Ceremony> {
-    let proof = me.fresh_proof()?;
+    let proof = me.fresh_proof().await?;
     let name = me.app.world().subject_name(me.person);
     Ok(Json(passkeys::begin_adding(&me.app, proof, me.person, &name).await?))
 }
 
 pub(super) async fn add_passkey(me: SignedIn, Body(new): Body<NewPasskey>) -> Answer<PasskeyView> {
-    let proof = me.fresh_proof()?;
+    let proof = me.fresh_proof().await?;
     let name = new.name.trim();
     if name.is_empty() || name.chars().count() > 60 {
         return Err(EdgeRefusal::PasskeyUnnamed.into());
@@ -112,7 +112,7 @@ pub(super) async fn add_passkey(me: SignedIn, Body(new): Body<NewPasskey>) -> An
 }
 
 pub(super) async fn drop_passkey(me: SignedIn, At(id): At) -> Answer<Done> {
-    me.fresh_proof()?;
+    me.fresh_proof().await?;
     let credential = passkeys::id_bytes(&id).unwrap_or_default();
     if !me.app.store().passkeys(me.person).await?.iter().any(|kept| kept.credential == credential) {
         return Err(Failure::unknown("passkey of yours", &id, "Settings lists them"));
