@@ -8,7 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, AskRefusal, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse, LapseRule,
-    Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Surety, UsesRule, Weight, World,
+    Refusal, Right, Setting as _, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Surety, UsesRule, Weight,
+    World,
     approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
@@ -116,12 +117,16 @@ impl Demand {
             Grace(Seconds(0)) => String::new(),
             Grace(grace) => format!(" (you may take {grace} more then, once)"),
         };
+        let hours = match self.terms.hours.0.is_empty() {
+            true => String::new(),
+            false => format!(", it may be held {}", self.terms.hours.words(world)),
+        };
         let once = match self.terms.uses {
             UsesRule::Any => "",
             UsesRule::One => ", it ends once its first use is seen",
         };
         format!(
-            "To hold {}{account} for {duration} you need {}; {starts}{once}, and at its end{grace} {}.",
+            "To hold {}{account} for {duration} you need {}; {starts}{hours}{once}, and at its end{grace} {}.",
             world.right_name(self.right),
             self.needs(world),
             self.ends.says
@@ -167,6 +172,7 @@ impl Demand {
     pub fn brief(&self, world: &World) -> String {
         let terms = &self.terms;
         let mut parts = vec![format!("up to {}", terms.longest.0)];
+        parts.extend((!terms.hours.0.is_empty()).then(|| terms.hours.words(world)));
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
         let assured = Surety::of(terms).names(world).join(" + ");
         parts.push(if assured.is_empty() { "fresh proof".to_owned() } else { format!("proof {assured}") });

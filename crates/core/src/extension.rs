@@ -3,8 +3,8 @@
 use jiff::Timestamp;
 
 use crate::{
-    Act, Demand, Digest, Elevation, ExtendRefusal, Grace, Grant, Phase, Refusal, Seconds, World, demand::demand_of,
-    effective_terms, later,
+    Act, Demand, Digest, Elevation, ExtendRefusal, Grace, Grant, Hours, Phase, Refusal, Seconds, Setting as _, World,
+    demand::demand_of, effective_terms, later,
 };
 
 /// How often one may ask to go on with one and the same elevation, whatever becomes of it.
@@ -74,12 +74,23 @@ pub(crate) fn terms_to_go_on(
     now: Timestamp,
 ) -> Result<(Demand, Timestamp), Refusal> {
     let demand = demand_of(world, Act::Extend, elevation.holder, elevation.right, now)?;
-    let held = effective_terms(world, Act::Elevate, elevation.right, elevation.holder).longest;
-    let frozen = world.demand_of(elevation.id).map_or(held, |frozen| frozen.terms.longest);
-    let latest = later(grant.opened_at, held.min(frozen).0);
+    let held = effective_terms(world, Act::Elevate, elevation.right, elevation.holder);
+    let frozen = world.demand_of(elevation.id).map_or(held.longest, |frozen| frozen.terms.longest);
+    let latest = later(grant.opened_at, held.longest.min(frozen).0).min(closes(world, elevation, grant));
     let latest = demand.eligible_until.map_or(latest, |until| until.min(latest));
     // Rounded down, as every end is.
     Ok((demand, Timestamp::from_second(latest.as_second()).unwrap_or(latest)))
+}
+
+/// When the hours in which it is held end, by the stricter of when it was asked and now.
+fn closes(world: &World, elevation: &Elevation, grant: &Grant) -> Timestamp {
+    let now = effective_terms(world, Act::Elevate, elevation.right, elevation.holder).hours;
+    let hours = match world.demand_of(elevation.id) {
+        Some(frozen) => Hours::stricter(frozen.terms.hours.clone(), now),
+        None => now,
+    };
+    // Where its end is the end of its hours, they are closed then.
+    hours.open_until(grant.until).unwrap_or(grant.until)
 }
 
 /// The end that the grace would move an elevation's to.
@@ -96,7 +107,7 @@ pub fn end_with_grace(world: &World, elevation: &Elevation, now: Timestamp) -> R
         return Err(ExtendRefusal::GraceTaken { id }.into());
     }
     let demand = demand_of(world, Act::Elevate, elevation.holder, elevation.right, now)?;
-    let until = later(grant.until, grace);
+    let until = later(grant.until, grace).min(closes(world, elevation, grant));
     let until = demand.eligible_until.map_or(until, |end| end.min(until));
     let until = Timestamp::from_second(until.as_second()).unwrap_or(until);
     if until <= grant.until {

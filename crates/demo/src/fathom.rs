@@ -115,6 +115,11 @@ pub async fn begin(mara: &Client, address: &str, key: &str) -> anyhow::Result<()
         "scope = \"{target}\"\n[settings]\nlongest = 7200\nusual = 1800\napproval = {{ is = \"stage\", approvers = [\"henrik.voss\", \"oda.brandt\"], yes = 1, no = 1, within = 14400 }}\n"
     ))?;
     mara.add_terms(&rule).await?;
+    // What can do everything there is held by day alone, when somebody is at the terminal.
+    let by_day: NewTerms = toml::from_str(&format!(
+        "scope = \"{target}\"\nrole = \"full\"\n[settings]\nhours = [{{ zone = \"Europe/Oslo\", open = [\"mon-fri 06:00-18:00\"] }}]\n"
+    ))?;
+    mara.add_terms(&by_day).await?;
     let right = format!("boarding@{target}/terminal");
     mara.give_eligibility(&NewEligibility::for_good("harbour-engineers", &right)).await?;
     Ok(())

@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, Refusal, Right, Round, Row, Seconds, StartChoice,
-    SubjectId, Surety, What, demand_for, elevation::AskLookedAt,
+    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, Refusal, Right, Round, Row, Seconds, Setting as _,
+    StartChoice, SubjectId, Surety, What, demand_for, elevation::AskLookedAt,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -31,6 +31,12 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     let unsaid = || AskRefusal::StartUnsaid { ways: lifecycle::ways(starts) };
     let start = ask.start.or_else(|| starts.unsaid()).ok_or_else(unsaid)?;
     lifecycle::checked_start(now, starts, start)?;
+    if let StartChoice::At { time } = start
+        && demand.terms.hours.open_until(time).is_none()
+    {
+        let (hours, opens) = (demand.terms.hours.words(deciding.world), demand.terms.hours.opens(time));
+        return Err(AskRefusal::StartClosed { start: time, hours, opens }.into());
+    }
     brought::checked(&demand.terms, &ask.brings)?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;

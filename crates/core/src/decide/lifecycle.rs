@@ -9,9 +9,9 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Phase,
-    Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule, Verdict, What,
-    World,
+    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Hours,
+    Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, Setting as _, StageTerms, Stages, StartChoice, Starts,
+    UsesRule, Verdict, What, World,
     approvers::{Concern, humans, still_asked},
     demand_for, later,
 };
@@ -41,6 +41,10 @@ pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId
     }
     if elevation.phase != Phase::Ready {
         return Err(HoldRefusal::NotReady { id, phase: elevation.phase }.into());
+    }
+    let hours = Hours::stricter(demand.terms.hours.clone(), deciding.hours_now(&elevation));
+    if hours.open_until(deciding.now()).is_none() {
+        return Err(HoldRefusal::OutsideHours { id, opens: hours.opens(deciding.now()) }.into());
     }
     let proof = deciding.proven(&deciding.takes_still(&elevation, &demand))?;
     opened(&mut deciding.by(person), proof, elevation, &demand);
@@ -104,8 +108,10 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, frozen, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
+    let hours = Hours::stricter(frozen.terms.hours.clone(), demand.terms.hours.clone());
+    let Some(open_until) = hours.open_until(now) else { return wait_for(draft, elevation, hours.opens(now)) };
     elevation.duration = elevation.duration.min(demand.terms.longest.0);
-    let asked_end = later(now, elevation.duration);
+    let asked_end = later(now, elevation.duration).min(open_until);
     let end = demand.eligible_until.map_or(asked_end, |until| until.min(asked_end));
     // Rounded down, so that no target that counts in whole seconds ends it later.
     let until = Timestamp::from_second(end.as_second()).unwrap_or(end);
@@ -131,6 +137,19 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
         What::Opening { elevation: elevation.id, grant: grant.id, until },
         vec![Row::Elevation(elevation), Row::Grant(grant)],
     );
+}
+
+/// Outside its hours nothing is opened: it begins when they do.
+fn wait_for(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: Option<Timestamp>) {
+    let Some(time) = opens else {
+        let why = "the hours of its terms don't come round in a fortnight".to_owned();
+        return never_begun(draft, elevation, End::Failed, Some(why));
+    };
+    elevation.start = StartChoice::At { time };
+    elevation.phase = Phase::Scheduled;
+    elevation.begin_by = None;
+    let what = What::Readied { elevation: elevation.id, begins: Some(time), begin_by: None };
+    draft.fact(what, vec![Row::Elevation(elevation)]);
 }
 
 /// Why something is refused, in a word: not in its words, which may be somebody's, for a fact holds no private text.

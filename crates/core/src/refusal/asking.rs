@@ -35,6 +35,15 @@ pub enum AskRefusal {
         moment(*since)
     )]
     Stopped { reach: String, since: Timestamp, by: String, word: String, stop: StopId },
+    #[error(
+        "it may be held {hours}, and {} is outside of that; {}",
+        moment(*start),
+        opens.map_or_else(
+            || "no such time comes within a fortnight after it".to_owned(),
+            |at| format!("it opens at {}", moment(at)),
+        )
+    )]
+    StartClosed { start: Timestamp, hours: String, opens: Option<Timestamp> },
     #[error("the terms allow only rights that the target ends by itself, and {right} is not one: {says}")]
     EndsByUs { right: String, says: String },
     #[error(
@@ -123,6 +132,7 @@ impl AskRefusal {
             | Self::OwnTerms { .. } => Class::NotAllowed,
             Self::Stopped { .. }
             | Self::EndsByUs { .. }
+            | Self::StartClosed { .. }
             | Self::UsesUntold { .. }
             | Self::TooFewApprovers { .. }
             | Self::TooFewTogether { .. }

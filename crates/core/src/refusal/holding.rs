@@ -1,9 +1,10 @@
 //! Why somebody may not go on with an elevation, or end it.
 
+use jiff::Timestamp;
 use thiserror::Error;
 
 use super::Class;
-use crate::{ElevationId, Phase};
+use crate::{ElevationId, Phase, time::moment};
 
 /// Why an elevation is not begun, taken back, given back, revoked or shown.
 #[derive(Debug, Clone, PartialEq, Eq, Error, strum::IntoStaticStr, strum::VariantNames)]
@@ -27,6 +28,11 @@ pub enum HoldRefusal {
     PastWithdrawing { id: ElevationId, phase: Phase },
     #[error("{id} is {phase}, not ready to begin")]
     NotReady { id: ElevationId, phase: Phase },
+    #[error(
+        "{id} is ready, but not within the hours of its terms; {}",
+        opens.map_or_else(|| "they don't come round in a fortnight".to_owned(), |at| format!("they begin at {}", moment(at)))
+    )]
+    OutsideHours { id: ElevationId, opens: Option<Timestamp> },
     #[error("{id} is {phase}; a login is to be had while it is live")]
     NotLive { id: ElevationId, phase: Phase },
     #[error("{id} is {phase} already")]
@@ -43,9 +49,11 @@ impl HoldRefusal {
             | Self::NotYoursToGiveBack
             | Self::NotYourLogin
             | Self::NotYoursToRevoke { .. } => Class::NotAllowed,
-            Self::PastWithdrawing { .. } | Self::NotReady { .. } | Self::NotLive { .. } | Self::EndedAlready { .. } => {
-                Class::Conflict
-            }
+            Self::PastWithdrawing { .. }
+            | Self::NotReady { .. }
+            | Self::OutsideHours { .. }
+            | Self::NotLive { .. }
+            | Self::EndedAlready { .. } => Class::Conflict,
             Self::NoWord => Class::Invalid,
         }
     }

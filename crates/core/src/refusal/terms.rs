@@ -46,6 +46,12 @@ pub enum TermsRefusal {
         "no one proof meets all of `assured`: they accept none in common; name others, or have one of them accept more"
     )]
     AssuredByNothing,
+    #[error("`hours` may have {weeks} weeks of {times} times each at most")]
+    TooManyHours { weeks: usize, times: usize },
+    #[error("a week of `hours` that never opens would let nobody through; give it times like `mon-fri 07:00-17:00`")]
+    NeverOpen,
+    #[error("`{zone}` is no IANA time zone; write one like `Europe/Oslo`")]
+    UnknownZone { zone: String },
     #[error("`usual` ({usual}) is longer than `longest` ({longest})")]
     UsualTooLong { usual: Seconds, longest: Seconds },
     #[error("`grace` ({grace}) may be at most {most}; what takes longer is extended")]
@@ -91,6 +97,9 @@ impl TermsRefusal {
             | Self::ProofTooOld { .. }
             | Self::TooManyAssured { .. }
             | Self::AssuredByNothing
+            | Self::TooManyHours { .. }
+            | Self::NeverOpen
+            | Self::UnknownZone { .. }
             | Self::UsualTooLong { .. }
             | Self::BadSpan { .. }
             | Self::TooManyPurposes { .. }

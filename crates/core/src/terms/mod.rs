@@ -15,9 +15,9 @@ use strum::VariantArray as _;
 pub use effective::{PRECEDENCE, Trace, effective_at, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
-    Approval, Approver, Assured, Extensions, Grace, LapseRule, Longest, NextStage, Onward, ProofMaxAge, Purposes,
-    ReasonRule, ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual,
-    WrittenApproval, WrittenOnward, WrittenStage,
+    Approval, Approver, Assured, Extensions, Grace, Hours, LapseRule, Longest, NextStage, Onward, OpenTime,
+    ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule,
+    UsesRule, Usual, Week, WrittenApproval, WrittenOnward, WrittenStage,
 };
 
 use crate::{

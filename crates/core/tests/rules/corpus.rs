@@ -150,6 +150,16 @@ fn facts_of_assurances_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_hours_are_read_as_they_were_written() {
+    let world = replayed(include_str!("hours-v3.jsonl"));
+    let hours = world.terms.values().next().unwrap().settings.hours.clone().unwrap();
+    let [week] = &hours.0.iter().collect::<Vec<_>>()[..] else { panic!("{hours:?}") };
+    assert_eq!((week.zone.as_str(), week.open.first().unwrap().to_string()), ("UTC", "wed 08:00-10:00".to_owned()));
+    let waits = world.elevations.values().next().unwrap();
+    assert_eq!((waits.phase, world.demands[&waits.id].demand.terms.hours.clone()), (Phase::Scheduled, hours));
+}
+
+#[test]
 fn facts_of_what_was_good_for_one_use_are_read_as_they_were_written() {
     let world = replayed(include_str!("uses-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.uses, Some(UsesRule::One));

@@ -9,6 +9,7 @@ mod conversions;
 mod corpus;
 mod delegations;
 mod extensions;
+mod hours;
 mod house;
 mod in_place;
 mod influence;

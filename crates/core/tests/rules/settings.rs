@@ -56,6 +56,9 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
         world,
         &[assured(&[]), assured(&["hardware"]), assured(&["port"]), assured(&["hardware", "port"])],
     );
+    let week = |open: &str| Week { zone: "UTC".to_owned(), open: [open.parse().unwrap()].into() };
+    let (day, night) = (week("mon-fri 07:00-17:00"), week("sat 22:00-06:00"));
+    keeps_to_the_rules(world, &[Hours::default(), Hours([day.clone()].into()), Hours([day, night].into())]);
     keeps_to_the_rules(world, &[UsesRule::Any, UsesRule::One]);
     keeps_to_the_rules(world, &[StandingRule::Allowed, StandingRule::Never]);
     let reasons = [1, 8, 200].map(|at_least| ReasonRule::Required { at_least });

@@ -19,6 +19,7 @@ mod fathom;
 mod faults;
 mod foreign;
 mod hosts;
+mod hours;
 mod house;
 mod in_place;
 mod lapse;

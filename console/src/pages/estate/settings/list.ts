@@ -6,6 +6,7 @@ import { Approval, ApprovalStages } from './approval'
 import { Assured } from './assured'
 import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
+import { Hours } from './hours'
 import { Lapse } from './lapse'
 import { Purposes, Reason, ReasonLetters } from './reason'
 import { References, wholeReferences } from './references'
@@ -41,6 +42,7 @@ export const SETTINGS: Setting[] = [
   { name: 'purposes', Field: Purposes, only: HOLDING },
   { name: 'references', Field: References, only: HOLDING },
   { name: 'starts', Field: Starts, only: ['elevate'] },
+  { name: 'hours', Field: Hours, only: ['elevate'] },
   { name: 'uses', Field: Uses, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
   { name: 'standing', Field: Standing, only: ['elevate'] },
@@ -59,6 +61,7 @@ export const wholeSettings = (settings: Settings) => ({
   lapse: settings.lapse ?? null,
   standing: settings.standing ?? null,
   uses: settings.uses ?? null,
+  hours: settings.hours ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
   purposes: settings.purposes ?? null,

@@ -4,6 +4,7 @@ mod approval;
 mod assured;
 mod extensions;
 mod grace;
+mod hours;
 mod lapse;
 mod longest;
 mod proof;
@@ -20,6 +21,7 @@ pub use approval::{Approval, Approver, NextStage, Onward, StageTerms, WrittenApp
 pub use assured::Assured;
 pub use extensions::Extensions;
 pub use grace::Grace;
+pub use hours::{Hours, OpenTime, Week};
 pub use lapse::LapseRule;
 pub use longest::Longest;
 pub use proof::ProofMaxAge;

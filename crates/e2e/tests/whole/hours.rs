@@ -1,0 +1,68 @@
+//! When a right may be held, on a real cloud by the clock as it is: within its hours, and waiting for them.
+
+use jiff::{SignedDuration, Timestamp, tz::TimeZone};
+use reqwest::StatusCode;
+use serde_json::{Value, json};
+use tempestas_core::{Phase, StartChoice};
+use tempestas_demo::quillhaven::BRIGHTWATER;
+
+use crate::house::{House, MARA, Plan, TOMAS, ask, on_cloud};
+
+/// The day of the week so many days from now, in UTC.
+fn day(ahead: i64) -> String {
+    let then = Timestamp::now() + SignedDuration::from_hours(24 * ahead);
+    then.to_zoned(TimeZone::UTC).strftime("%a").to_string().to_lowercase()
+}
+
+/// Has what is on the cloud be held on these days alone.
+async fn open_on(house: &House, days: &[String]) {
+    let days = days.join(",");
+    let rule = format!(
+        "scope = \"{BRIGHTWATER}\"\n[settings]\nhours = [{{ zone = \"UTC\", open = [\"{days} 00:00-24:00\"] }}]\n"
+    );
+    house.client(MARA).add_terms(&toml::from_str(&rule).unwrap()).await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_asked_for_outside_of_its_hours_begins_with_them() {
+    let house = House::new(Plan::cloud_only()).await;
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    open_on(&house, &[day(3)]).await;
+    let asked = house.ask(TOMAS, &right, 600).await.unwrap();
+    assert!(asked.demand.contains(&format!("it may be held {} 00:00-24:00 (UTC)", day(3))), "{}", asked.demand);
+    assert_eq!(asked.state, Phase::Scheduled.to_string(), "{}", asked.sentence);
+    assert!(asked.sentence.contains("begins at ") && asked.sentence.contains("00:00:00 UTC"), "{}", asked.sentence);
+    assert_eq!(house.cloud_marks().await, 0, "nothing is given before");
+    let tomorrow = StartChoice::At { time: Timestamp::now() + SignedDuration::from_hours(24) };
+    let refused = ask(house.client(TOMAS), &right, Some(600), tomorrow, None).await.unwrap_err();
+    assert_eq!(refused.cause(), Some("start-closed"), "{refused}");
+    assert!(refused.to_string().contains("it opens at "), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn within_them_it_is_given_and_hours_that_cant_be_read_are_refused() {
+    let house = House::new(Plan::cloud_only()).await;
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    // Whatever the hour, neither today's end nor tomorrow's begin is in the way.
+    open_on(&house, &[day(0), day(1)]).await;
+    let asked = house.ask(TOMAS, &right, 600).await.unwrap();
+    house.live(&asked.id).await;
+
+    let token = house.token(MARA).await;
+    for (hours, says) in [
+        (json!([{ "zone": "UTC", "open": ["weekdays 07:00-17:00"] }]), "write it like `mon-fri 07:00-17:00`"),
+        (json!([{ "zone": "Quillhaven", "open": ["mon 07:00-17:00"] }]), "`Quillhaven` is no IANA time zone"),
+        (json!([{ "zone": "UTC", "open": [] }]), "never opens"),
+        (json!([{ "zone": "UTC", "open": ["mon 07:00-17:00"], "but": "holidays" }]), "but"),
+    ] {
+        let url = format!("{}/api/v1/terms", house.service.address);
+        let body = json!({ "scope": BRIGHTWATER, "settings": { "hours": hours } });
+        let reply = reqwest::Client::new().post(url).bearer_auth(&token).json(&body).send().await.unwrap();
+        let status = reply.status();
+        let said: Value = reply.json().await.unwrap();
+        assert!([StatusCode::BAD_REQUEST, StatusCode::UNPROCESSABLE_ENTITY].contains(&status), "{body}: {said}");
+        assert!(said["detail"].as_str().unwrap().contains(says), "`{says}` is not said: {said}");
+    }
+}
