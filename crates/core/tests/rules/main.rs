@@ -20,6 +20,7 @@ mod past;
 mod people;
 mod refusals;
 mod reports;
+mod routes;
 mod settings;
 mod sight;
 mod simulation;
