@@ -79,13 +79,7 @@ pub(super) fn proceed(draft: &mut Draft<'_, '_>, mut elevation: Elevation, deman
 pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: &Demand) {
     let now = draft.now();
     if draft.world.clock_is_held() {
-        let trouble = Some("held until an administrator has looked at this machine's clock".to_owned());
-        if elevation.trouble != trouble || elevation.phase != Phase::Scheduled {
-            elevation.phase = Phase::Scheduled;
-            elevation.trouble.clone_from(&trouble);
-            draft.fact(What::Delayed { elevation: elevation.id, trouble }, vec![Row::Elevation(elevation)]);
-        }
-        return;
+        return wait_for_clock(draft, elevation);
     }
     if draft.world.is_suspended(elevation.holder) {
         return never_begun(draft, elevation, End::Failed, Some("the holder is suspended".to_owned()));
@@ -109,7 +103,7 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
         return send_back(draft, elevation, demand, why);
     }
     let hours = Hours::stricter(frozen.terms.hours.clone(), demand.terms.hours.clone());
-    let Some(open_until) = hours.open_until(now) else { return wait_for(draft, elevation, hours.opens(now)) };
+    let Some(open_until) = hours.open_until(now) else { return wait_for_hours(draft, elevation, hours.opens(now)) };
     elevation.duration = elevation.duration.min(demand.terms.longest.0);
     let asked_end = later(now, elevation.duration).min(open_until);
     let end = demand.eligible_until.map_or(asked_end, |until| until.min(asked_end));
@@ -139,8 +133,18 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     );
 }
 
+/// By a clock that nobody has looked at nothing is opened. Said once.
+fn wait_for_clock(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
+    let trouble = Some("held until an administrator has looked at this machine's clock".to_owned());
+    if elevation.trouble != trouble || elevation.phase != Phase::Scheduled {
+        elevation.phase = Phase::Scheduled;
+        elevation.trouble.clone_from(&trouble);
+        draft.fact(What::Delayed { elevation: elevation.id, trouble }, vec![Row::Elevation(elevation)]);
+    }
+}
+
 /// Outside its hours nothing is opened: it begins when they do.
-fn wait_for(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: Option<Timestamp>) {
+fn wait_for_hours(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: Option<Timestamp>) {
     let Some(time) = opens else {
         let why = "the hours of its terms don't come round in a fortnight".to_owned();
         return never_begun(draft, elevation, End::Failed, Some(why));

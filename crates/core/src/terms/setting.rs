@@ -95,7 +95,37 @@ macro_rules! written_as_span {
     };
 }
 
-pub(super) use {written_as_it_is, written_as_span};
+/// For a setting of a few values, of which the greater is the stricter, and each can be set.
+macro_rules! greater_is_stricter {
+    () => {
+        fn stricter(below: Self, above: Self) -> Self {
+            below.max(above)
+        }
+
+        fn demands_less_than(&self, before: &Self) -> bool {
+            self < before
+        }
+
+        fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
+            Ok(())
+        }
+    };
+}
+
+/// For a setting that is a set of which each is to be satisfied.
+macro_rules! each_is_satisfied {
+    () => {
+        fn stricter(below: Self, above: Self) -> Self {
+            Self(below.0.into_iter().chain(above.0).collect())
+        }
+
+        fn demands_less_than(&self, before: &Self) -> bool {
+            !before.0.is_subset(&self.0)
+        }
+    };
+}
+
+pub(super) use {each_is_satisfied, greater_is_stricter, written_as_it_is, written_as_span};
 
 macro_rules! settings {
     ($($field:ident: $setting:ty, $says:literal $(, unsaid if $as_before:literal)?;)*) => {

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, TermsRefusal, World,
-    terms::setting::{Setting, written_as_it_is},
+    terms::setting::{Setting, each_is_satisfied, written_as_it_is},
 };
 
 /// More would be for nobody to keep in mind.
@@ -22,17 +22,10 @@ impl Setting for Assured {
     const NAME: &'static str = "assured";
 
     written_as_it_is!();
+    each_is_satisfied!();
 
     fn house_default(_: Act) -> Self {
         Self::default()
-    }
-
-    fn stricter(below: Self, above: Self) -> Self {
-        Self(below.0.into_iter().chain(above.0).collect())
-    }
-
-    fn demands_less_than(&self, before: &Self) -> bool {
-        !before.0.is_subset(&self.0)
     }
 
     fn words(&self, world: &World) -> String {

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, TermsRefusal, World,
-    terms::setting::{Setting, written_as_it_is},
+    terms::setting::{Setting, each_is_satisfied, written_as_it_is},
 };
 
 /// Most times of one week, and most weeks of one rule.
@@ -201,6 +201,7 @@ impl Setting for Hours {
     const NAME: &'static str = "hours";
 
     written_as_it_is!();
+    each_is_satisfied!();
 
     fn house_default(_: Act) -> Self {
         Self::default()
@@ -208,14 +209,6 @@ impl Setting for Hours {
 
     fn is_about(act: Act) -> bool {
         act == Act::Elevate
-    }
-
-    fn stricter(below: Self, above: Self) -> Self {
-        Self(below.0.into_iter().chain(above.0).collect())
-    }
-
-    fn demands_less_than(&self, before: &Self) -> bool {
-        !before.0.is_subset(&self.0)
     }
 
     fn words(&self, _: &World) -> String {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, World,
-    terms::setting::{Setting, written_as_it_is},
+    terms::setting::{Setting, greater_is_stricter, written_as_it_is},
 };
 
 /// Whether a right may be given whose end depends on Tempestas.
@@ -23,6 +23,7 @@ impl Setting for LapseRule {
     const NAME: &'static str = "lapse";
 
     written_as_it_is!();
+    greater_is_stricter!();
 
     fn house_default(_: Act) -> Self {
         Self::default()
@@ -32,22 +33,10 @@ impl Setting for LapseRule {
         act.is_of_holding() && act != Act::Extend
     }
 
-    fn stricter(below: Self, above: Self) -> Self {
-        below.max(above)
-    }
-
-    fn demands_less_than(&self, before: &Self) -> bool {
-        self < before
-    }
-
     fn words(&self, _: &World) -> String {
         match self {
             Self::Any => "any right may be given".to_owned(),
             Self::ByItself => "only rights that the target ends by itself".to_owned(),
         }
-    }
-
-    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        Ok(())
     }
 }

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, World,
-    terms::setting::{Setting, written_as_it_is},
+    terms::setting::{Setting, greater_is_stricter, written_as_it_is},
 };
 
 /// Whether a reason is demanded.
@@ -44,6 +44,7 @@ impl Setting for ReasonRule {
     const NAME: &'static str = "reason";
 
     written_as_it_is!();
+    greater_is_stricter!();
 
     fn house_default(act: Act) -> Self {
         match act {
@@ -56,23 +57,11 @@ impl Setting for ReasonRule {
         !act.is_a_step()
     }
 
-    fn stricter(below: Self, above: Self) -> Self {
-        below.max(above)
-    }
-
-    fn demands_less_than(&self, before: &Self) -> bool {
-        self < before
-    }
-
     fn words(&self, _: &World) -> String {
         match self {
             Self::Hidden => "not asked for".to_owned(),
             Self::Optional => "optional".to_owned(),
             Self::Required { at_least } => format!("required, {at_least} letters at least"),
         }
-    }
-
-    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        Ok(())
     }
 }

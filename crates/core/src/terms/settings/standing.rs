@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, World,
-    terms::setting::{Setting, written_as_it_is},
+    terms::setting::{Setting, greater_is_stricter, written_as_it_is},
 };
 
 /// Whether a right may be held all the time. It may where nothing says so, as before there was such a setting.
@@ -23,6 +23,7 @@ impl Setting for StandingRule {
     const NAME: &'static str = "standing";
 
     written_as_it_is!();
+    greater_is_stricter!();
 
     fn house_default(_: Act) -> Self {
         Self::default()
@@ -32,22 +33,10 @@ impl Setting for StandingRule {
         act == Act::Elevate
     }
 
-    fn stricter(below: Self, above: Self) -> Self {
-        below.max(above)
-    }
-
-    fn demands_less_than(&self, before: &Self) -> bool {
-        self < before
-    }
-
     fn words(&self, _: &World) -> String {
         match self {
             Self::Allowed => "may be held all the time".to_owned(),
             Self::Never => "never held all the time".to_owned(),
         }
-    }
-
-    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        Ok(())
     }
 }

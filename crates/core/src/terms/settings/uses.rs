@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, World,
-    terms::setting::{Setting, written_as_it_is},
+    terms::setting::{Setting, greater_is_stricter, written_as_it_is},
 };
 
 /// How often a right may be used before it ends. As often as its holder likes where nothing says so, as before there was such a
@@ -24,6 +24,7 @@ impl Setting for UsesRule {
     const NAME: &'static str = "uses";
 
     written_as_it_is!();
+    greater_is_stricter!();
 
     fn house_default(_: Act) -> Self {
         Self::default()
@@ -33,22 +34,10 @@ impl Setting for UsesRule {
         act == Act::Elevate
     }
 
-    fn stricter(below: Self, above: Self) -> Self {
-        below.max(above)
-    }
-
-    fn demands_less_than(&self, before: &Self) -> bool {
-        self < before
-    }
-
     fn words(&self, _: &World) -> String {
         match self {
             Self::Any => "as often as its holder likes".to_owned(),
             Self::One => "good for one use".to_owned(),
         }
-    }
-
-    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        Ok(())
     }
 }
