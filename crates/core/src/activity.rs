@@ -2,7 +2,8 @@
 
 use jiff::Timestamp;
 
-/// One use of power on a target. It advises; nobody's rights ever follow from it, since some logs can be forged.
+/// One use of power on a target. It advises; nobody's rights ever follow from it, since some logs can be forged. What is good for one
+/// use ends by it, where the system itself attests that.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Activity {
     /// When, by the target's clock.
