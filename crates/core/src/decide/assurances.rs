@@ -1,12 +1,14 @@
 //! Assurances: set and ended, and what those that only watch would have refused.
 
+use std::collections::BTreeSet;
+
 use super::{
     checked::{checked_name, shortened},
     deciding::Deciding,
 };
 use crate::{
-    Act, Assurance, AssuranceCommand, AssuranceRefusal, Key, Kind, Lack, Refusal, Row, Shortfall, SubjectId,
-    SubjectKind, Surety, What,
+    Act, Assurance, AssuranceCommand, AssuranceRefusal, Key, Kind, Lack, Refusal, Row, ScopeId, Shortfall, Sight,
+    SubjectId, SubjectKind, Surety, What, World,
 };
 
 /// Most of them.
@@ -81,11 +83,19 @@ impl Deciding<'_> {
     pub(super) fn ensure_still_administers(&self, put: &[Row], cut: &[Key]) -> Result<(), Refusal> {
         let (Some(me), Some(root)) = (self.context.caller.subject(), self.world.root) else { return Ok(()) };
         let after = self.world.tried(put, cut);
-        let places = after.terms.values().filter(|rule| rule.act == Act::Administer).map(|rule| rule.scope);
-        for place in places.chain([root]) {
-            let takes = Surety::to_administer(&after, place, me);
-            if let Err(lacking) = takes.lacking(&after, &self.context.caller, self.now()) {
-                return Err(AssuranceRefusal::LocksOut { lack: lacking.to_string() }.into());
+        let ruled = |world: &World| -> Vec<ScopeId> {
+            let rules = world.terms.values().filter(|rule| rule.act == Act::Administer);
+            rules.map(|rule| rule.scope).collect()
+        };
+        let places: BTreeSet<ScopeId> = ruled(self.world).into_iter().chain(ruled(&after)).chain([root]).collect();
+        let theirs = places.into_iter().filter(|place| Sight::is_administrator(self.world, me, *place));
+        for place in theirs {
+            let lacks = |world: &World| {
+                let takes = Surety::to_administer(world, place, me);
+                takes.lacking(world, &self.context.caller, self.now()).err()
+            };
+            if let (None, Some(lack)) = (lacks(self.world), lacks(&after)) {
+                return Err(AssuranceRefusal::LocksOut { lack: lack.to_string() }.into());
             }
         }
         Ok(())

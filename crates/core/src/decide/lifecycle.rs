@@ -146,7 +146,7 @@ fn wait_for_clock(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
 /// Outside its hours nothing is opened: it begins when they do.
 fn wait_for_hours(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: Option<Timestamp>) {
     let Some(time) = opens else {
-        let why = "the hours of its terms don't come round in a fortnight".to_owned();
+        let why = "the hours of its terms don't come round in a month".to_owned();
         return never_begun(draft, elevation, End::Failed, Some(why));
     };
     elevation.start = StartChoice::At { time };

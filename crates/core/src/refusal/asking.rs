@@ -39,7 +39,7 @@ pub enum AskRefusal {
         "it may be held {hours}, and {} is outside of that; {}",
         moment(*start),
         opens.map_or_else(
-            || "no such time comes within a fortnight after it".to_owned(),
+            || "no such time comes within a month after it".to_owned(),
             |at| format!("it opens at {}", moment(at)),
         )
     )]

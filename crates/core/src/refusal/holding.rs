@@ -30,7 +30,7 @@ pub enum HoldRefusal {
     NotReady { id: ElevationId, phase: Phase },
     #[error(
         "{id} is ready, but not within the hours of its terms; {}",
-        opens.map_or_else(|| "they don't come round in a fortnight".to_owned(), |at| format!("they begin at {}", moment(at)))
+        opens.map_or_else(|| "they don't come round in a month".to_owned(), |at| format!("they begin at {}", moment(at)))
     )]
     OutsideHours { id: ElevationId, opens: Option<Timestamp> },
     #[error("{id} is {phase}; a login is to be had while it is live")]

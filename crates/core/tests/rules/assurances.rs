@@ -324,6 +324,28 @@ fn what_a_deeper_rule_spared_is_not_wanted_of_its_administrator_unawares() {
 }
 
 #[test]
+fn whoever_administers_a_part_is_not_held_to_what_the_whole_takes() {
+    let mut house = House::new(&settings(1));
+    let (target, piet) = (house.target(), house.id(Who::Other));
+    house.well(
+        Who::Administrator,
+        PeopleCommand::GiveDuty { subject: piet, kind: DutyKind::Administrator, scope: target },
+    );
+    set(&mut house, hardware());
+    want(&mut house, Act::Administer, &["hardware"]);
+    let lax = Settings { assured: Some(Assured::default()), ..Settings::default() };
+    let terms = Terms { act: Act::Administer, ..rule(target, lax) };
+    house.act(sure(&house, Who::Administrator), TermsCommand::Set { terms }).unwrap();
+    let settings = Settings { usual: Some(Usual(Seconds(60))), ..Settings::default() };
+    house.well(Who::Other, TermsCommand::Set { terms: rule(target, settings) });
+    // Of his own part he keeps himself from nothing either.
+    let terms =
+        Terms { act: Act::Administer, ..rule(target, wanting(&house, Act::Administer, &["hardware"]).settings) };
+    let refused = house.try_as(Who::Other, TermsCommand::Set { terms }).unwrap_err();
+    assert!(matches!(refused, Refusal::Assurance(AssuranceRefusal::LocksOut { .. })), "{refused}");
+}
+
+#[test]
 fn whoever_relaxes_one_opens_nothing_without_a_yes_for_a_day() {
     let spared = |house: &mut House| Some(group(house, "spared", Who::Other));
     type Change = fn(&mut House, Option<SubjectId>) -> Assurance;

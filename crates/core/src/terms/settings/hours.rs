@@ -18,8 +18,8 @@ use crate::{
 /// Most times of one week, and most weeks of one rule.
 const TIMES_MOST: usize = 14;
 const WEEKS_MOST: usize = 4;
-/// How far ahead it is looked for when something opens: every week comes round in that time, whatever its zone does.
-const AHEAD: i32 = 15;
+/// How many days ahead it is looked for when something opens or closes: nothing is held for longer, and every week comes round.
+const AHEAD: i32 = 33;
 
 /// When a right may be held: while each of these is open; at any time where there is none, as before there was such a setting.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -175,8 +175,7 @@ impl Week {
 }
 
 impl Hours {
-    /// Until when it is open, where it is; none where it is closed. At the latest some days ahead, which is longer than anything
-    /// is held that it matters for.
+    /// Until when it is open, where it is; none where it is closed. What is always open is so until after anything is held.
     #[must_use]
     pub fn open_until(&self, at: Timestamp) -> Option<Timestamp> {
         self.0.iter().try_fold(Timestamp::MAX, |least, week| {
@@ -185,7 +184,7 @@ impl Hours {
         })
     }
 
-    /// When it opens next, or `at` where it is open; none where it doesn't within a fortnight.
+    /// When it opens next, or `at` where it is open; none where it doesn't within a month.
     #[must_use]
     pub fn opens(&self, at: Timestamp) -> Option<Timestamp> {
         if self.open_until(at).is_some() {
