@@ -12,11 +12,13 @@ use tempestas_core::{Digest, Lack, ProofMethod, Seconds};
 #[serde(deny_unknown_fields)]
 pub struct AssuranceBody {
     /// Proofs of oneself that are accepted.
+    #[schemars(with = "Vec<ProofMethod>")]
     pub accepts: BTreeSet<ProofMethod>,
     /// How old the last one may be, in seconds.
     pub within: Seconds,
     /// Networks that it must come from, like `10.20.0.0/16`; any where none is named.
     #[serde(default)]
+    #[schemars(with = "Vec<String>")]
     pub networks: BTreeSet<String>,
     /// The group whose members are let through without it.
     #[serde(default)]

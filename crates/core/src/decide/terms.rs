@@ -1,15 +1,12 @@
 //! Terms: set, changed in place, suspended, resumed, ended.
 
-use std::collections::BTreeSet;
-
 use super::{
     alarms,
-    checked::shortened,
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Approval, Approver, Assured, Key, Kind, ProofMethod, Refusal, Row, Said, SubjectId, Terms, TermsCommand,
-    TermsId, TermsRefusal, What,
+    AlarmKind, Approval, Approver, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId,
+    TermsRefusal, What,
     influence::{lets_through_with_less, touchers},
 };
 
@@ -93,7 +90,7 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
         }
     }
     if let Some(assured) = &terms.settings.assured {
-        ensure_can_be_met(deciding, assured)?;
+        assured.ensure_can_be_met(deciding.world)?;
     }
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(TermsRefusal::UnknownAsker.into());
@@ -110,21 +107,6 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
     }
     deciding.ensure_still_administers(&[Row::Terms(rule.clone())], &[])?;
     put_in_place(&mut deciding.by(administers), rule, old.as_ref(), touched);
-    Ok(())
-}
-
-/// Refuses assurances that are not there, or that no one proof meets together.
-fn ensure_can_be_met(deciding: &Deciding<'_>, assured: &Assured) -> Result<(), Refusal> {
-    let mut accepted: Option<BTreeSet<ProofMethod>> = None;
-    for name in &assured.0 {
-        let unknown = || Refusal::unknown("assurance", shortened(name), "`tempestas assurances` lists them");
-        let assurance = deciding.world.assurances.get(name).ok_or_else(unknown)?;
-        let both = accepted.map_or_else(|| assurance.accepts.clone(), |accepted| &accepted & &assurance.accepts);
-        if both.is_empty() {
-            return Err(TermsRefusal::AssuredByNothing.into());
-        }
-        accepted = Some(both);
-    }
     Ok(())
 }
 

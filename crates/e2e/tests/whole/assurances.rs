@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use tempestas_api::{AssuranceBody, AssuranceView, PreviewRequest, WaitQuery};
+use tempestas_api::{AssuranceBody, AssuranceView, PreviewRequest, TermsTrial, WaitQuery};
 use tempestas_client::ClientError;
 use tempestas_core::{Lack, LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
@@ -152,6 +152,11 @@ async fn from_elsewhere_nothing_is_typed_in_vain_and_the_administrator_is_not_lo
     let refused = house.client(TOMAS).preview_ask(&request).await.unwrap_err();
     assert!(refused.to_string().contains(says), "{refused}");
     assert_eq!(refused.cause(), Some("from-elsewhere"));
+    // Tried is what could be set.
+    let rule = format!("scope = \"{BRIGHTWATER}\"\n[settings]\nassured = [\"from-the-prot\"]\n");
+    let trial = TermsTrial { replaces: None, rule: Some(toml::from_str(&rule).unwrap()) };
+    let refused = house.client(MARA).try_terms(&trial).await.unwrap_err();
+    assert!(refused.to_string().contains("there is no assurance `from-the-prot`"), "{refused}");
     let listed = house.client(TOMAS).eligible().await.unwrap().eligible;
     let takes = listed.iter().find(|one| one.right == right).unwrap().takes.as_ref().unwrap();
     assert!(takes.brief.contains(says) && takes.sentence.is_none(), "{}", takes.brief);

@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Refusal, Settings, SubjectId, TermsRefusal, World,
+    Act, ProofMethod, Refusal, Settings, SubjectId, TermsRefusal, World,
     terms::setting::{Setting, each_is_satisfied, written_as_it_is},
 };
 
@@ -16,7 +16,27 @@ const MOST: usize = 4;
 /// The assurances that must be met, by name, each of them. None before there was such a setting.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(transparent)]
-pub struct Assured(pub BTreeSet<String>);
+pub struct Assured(#[schemars(with = "Vec<String>")] pub BTreeSet<String>);
+
+impl Assured {
+    /// Refuses assurances that are not there, or that no one proof meets together.
+    ///
+    /// # Errors
+    /// Says which, or that they have nothing in common.
+    pub fn ensure_can_be_met(&self, world: &World) -> Result<(), Refusal> {
+        let mut accepted: Option<BTreeSet<ProofMethod>> = None;
+        for name in &self.0 {
+            let unknown = || Refusal::unknown("assurance", name, "`tempestas assurances` lists them");
+            let assurance = world.assurances.get(name).ok_or_else(unknown)?;
+            let both = accepted.map_or_else(|| assurance.accepts.clone(), |accepted| &accepted & &assurance.accepts);
+            if both.is_empty() {
+                return Err(TermsRefusal::AssuredByNothing.into());
+            }
+            accepted = Some(both);
+        }
+        Ok(())
+    }
+}
 
 impl Setting for Assured {
     const NAME: &'static str = "assured";

@@ -24,7 +24,7 @@ const AHEAD: i32 = 33;
 /// When a right may be held: while each of these is open; at any time where there is none, as before there was such a setting.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(transparent)]
-pub struct Hours(pub BTreeSet<Week>);
+pub struct Hours(#[schemars(with = "Vec<Week>")] pub BTreeSet<Week>);
 
 /// The times of a week in a zone.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
@@ -33,6 +33,7 @@ pub struct Week {
     /// An IANA time zone, like `Europe/Oslo`; its summer and winter time hold.
     pub zone: String,
     /// When it is open.
+    #[schemars(with = "Vec<OpenTime>")]
     pub open: BTreeSet<OpenTime>,
 }
 
