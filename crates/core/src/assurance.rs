@@ -210,12 +210,17 @@ impl Assurance {
     }
 }
 
+/// Those that are accepted, as they are told: none is named where any will do.
+fn named(accepts: BTreeSet<ProofMethod>) -> BTreeSet<ProofMethod> {
+    if accepts.len() == ProofMethod::VARIANTS.len() { BTreeSet::new() } else { accepts }
+}
+
 /// How sure it is that whoever acts is who they are, as terms want it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Surety {
     /// How old their last proof may be.
     pub max_age: Seconds,
-    /// Which proofs are accepted; any where none is named.
+    /// Which proofs are accepted.
     pub accepts: BTreeSet<ProofMethod>,
     /// Assurances that they must meet besides.
     pub assured: Assured,
@@ -225,7 +230,7 @@ impl Surety {
     /// Any proof no older than this.
     #[must_use]
     pub fn within(max_age: Seconds) -> Self {
-        Self { max_age, accepts: BTreeSet::new(), assured: Assured::default() }
+        Self { max_age, accepts: ProofMethod::VARIANTS.iter().copied().collect(), assured: Assured::default() }
     }
 
     /// By one way alone.
@@ -256,7 +261,8 @@ impl Surety {
     #[must_use]
     pub fn and(mut self, other: Self) -> Self {
         self.assured.0.extend(other.assured.0);
-        Self { max_age: self.max_age.min(other.max_age), ..self }
+        let accepts = &self.accepts & &other.accepts;
+        Self { max_age: self.max_age.min(other.max_age), accepts, ..self }
     }
 
     /// The assurances that refuse who doesn't meet them.
@@ -289,13 +295,12 @@ impl Surety {
     /// How old the last proof may be, and which are accepted (any where none is named), with what only watches left out.
     #[must_use]
     pub fn proof(&self, world: &World) -> (Seconds, BTreeSet<ProofMethod>) {
-        let every: BTreeSet<ProofMethod> = ProofMethod::VARIANTS.iter().copied().collect();
-        let (mut max_age, mut accepts) = (self.max_age, every);
+        let (mut max_age, mut accepts) = (self.max_age, self.accepts.clone());
         for one in self.meant(world) {
             max_age = max_age.min(one.within);
             accepts = &accepts & &one.accepts;
         }
-        (max_age, if accepts.len() == ProofMethod::VARIANTS.len() { BTreeSet::new() } else { accepts })
+        (max_age, named(accepts))
     }
 
     /// Refuses where no proof of the caller's would do, for where they come from.
@@ -314,9 +319,9 @@ impl Surety {
         caller: &Caller,
         now: Timestamp,
     ) -> Result<Vec<(String, Lack)>, Refusal> {
-        let is_accepted = |proof: &Proof| self.accepts.is_empty() || self.accepts.contains(&proof.method);
+        let is_accepted = |proof: &Proof| self.accepts.contains(&proof.method);
         if caller.proof.filter(is_accepted).is_none_or(|proof| later(proof.at, self.max_age) < now) {
-            let (max_age, last, accepts) = (self.max_age, caller.proof, self.accepts.clone());
+            let (max_age, last, accepts) = (self.max_age, caller.proof, named(self.accepts.clone()));
             return Err(Refusal::StepUp { max_age, last, accepts, assurance: None });
         }
         let mut watched = Vec::new();

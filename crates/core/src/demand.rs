@@ -259,6 +259,7 @@ pub(crate) fn demand_of(
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
     }
+    terms.assured.ensure_can_be_met(world)?;
     let told = world.target_of(right.scope).is_some_and(|target| target.connector.tells_of_uses());
     if terms.uses == UsesRule::One && !told {
         return Err(AskRefusal::UsesUntold { right: world.right_name(right) }.into());

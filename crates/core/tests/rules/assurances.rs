@@ -499,6 +499,18 @@ fn assurances_that_no_one_proof_meets_are_not_wanted_together() {
     let terms = wanting(&house, Act::Elevate, &["code", "hardware"]);
     let refused = house.act(sure(&house, Who::Administrator), TermsCommand::Set { terms }).unwrap_err();
     assert!(matches!(refused, Refusal::Terms(TermsRefusal::AssuredByNothing)), "{refused}");
+    // A pin above may make it so: said before anything is asked, and not by letting nobody through.
+    want(&mut house, Act::Elevate, &["hardware"]);
+    let pinned = Terms { pins: vec!["assured".to_owned()], ..wanting(&house, Act::Elevate, &["code"]) };
+    let below = Terms { scope: house.target(), ..wanting(&house, Act::Elevate, &["hardware"]) };
+    for terms in [pinned, below] {
+        house.act(sure(&house, Who::Administrator), TermsCommand::Set { terms }).unwrap();
+    }
+    let refused = demand_for(&house.world, house.id(Who::Asker), house.right(), house.now).unwrap_err();
+    assert!(matches!(refused, Refusal::Terms(TermsRefusal::AssuredByNothing)), "{refused}");
+    let code = house.world.assurances.get("code").unwrap().clone();
+    set(&mut house, Assurance { watch_only: true, ..code });
+    demand_for(&house.world, house.id(Who::Asker), house.right(), house.now).unwrap();
     let names = ["a", "b", "c", "d", "e"];
     let refused = wanting(&house, Act::Elevate, &names).check().unwrap_err();
     assert_eq!(refused, TermsRefusal::TooManyAssured { named: 5, most: 4 }.into());

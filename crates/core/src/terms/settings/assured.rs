@@ -19,7 +19,7 @@ const MOST: usize = 4;
 pub struct Assured(#[schemars(with = "Vec<String>")] pub BTreeSet<String>);
 
 impl Assured {
-    /// Refuses assurances that are not there, or that no one proof meets together.
+    /// Refuses assurances that are not there, or that no one proof meets together. What only watches is in nobody's way.
     ///
     /// # Errors
     /// Says which, or that they have nothing in common.
@@ -28,6 +28,9 @@ impl Assured {
         for name in &self.0 {
             let unknown = || Refusal::unknown("assurance", name, "`tempestas assurances` lists them");
             let assurance = world.assurances.get(name).ok_or_else(unknown)?;
+            if assurance.watch_only {
+                continue;
+            }
             let both = accepted.map_or_else(|| assurance.accepts.clone(), |accepted| &accepted & &assurance.accepts);
             if both.is_empty() {
                 return Err(TermsRefusal::AssuredByNothing.into());
