@@ -3,9 +3,10 @@
 use crate::PauseView;
 use std::collections::BTreeMap;
 
+use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Act, Digest, Weight, WrittenSettings};
+use tempestas_core::{Act, Digest, Dormant, Weight, WrittenSettings};
 
 /// A rule to set. What changes one names everything, with `null` where there is nothing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -37,6 +38,12 @@ pub struct NewTerms {
     /// Settings that may not be relaxed below.
     #[serde(default)]
     pub pins: Vec<String>,
+    /// From when on it is valid; at once without.
+    #[serde(default)]
+    pub valid_from: Option<Timestamp>,
+    /// Until when it is; without an end without.
+    #[serde(default)]
+    pub valid_until: Option<Timestamp>,
 }
 
 const fn elevate() -> Act {
@@ -66,6 +73,9 @@ pub struct TermsView {
     pub says: Vec<SettingWords>,
     /// Who set it last.
     pub set_by: Option<String>,
+    /// Set while it isn't valid: not yet, or no more.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dormant: Option<Dormant>,
     /// Who suspended it, where it is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub suspended: Option<PauseView>,

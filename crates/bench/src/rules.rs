@@ -5,8 +5,7 @@ use std::{hint::black_box, time::Instant};
 use anyhow::Context as _;
 use tempestas_core::{
     Act, AnswerInput, Ask, Brings, Caller, Command, Context, Digest, ElevationCommand, Longest, Report as Surveyed,
-    Right, Seconds, Settings, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, decide, demand_for,
-    effective_terms,
+    Right, Seconds, Settings, Survey, Terms, TermsCommand, Verdict, Weight, decide, demand_for, effective_terms,
 };
 
 use crate::{
@@ -25,21 +24,13 @@ const SURVEYS: u32 = 5;
 
 pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     let big = Big::build(5000, 20_000, "http://127.0.0.1:9").await?;
+    let longest = |seconds| Settings { longest: Some(Longest(Seconds(seconds))), ..Settings::default() };
     let rules = (0..60_u32).map(|n| TermsCommand::Set {
         terms: Terms {
-            id: TermsId(0),
-            act: Act::Elevate,
-            scope: big.target,
             role: (n % 3 == 0).then(|| "reader".into()),
             weight: (n % 3 == 1).then_some(Weight::Critical),
             asker: (n % 3 == 2).then(|| big.people.get(usize::try_from(n).unwrap_or(0)).copied()).flatten(),
-            settings: Settings { longest: Some(Longest(Seconds(3600 + n))), ..Settings::default() },
-            labels: Default::default(),
-            attributes: Default::default(),
-            pins: Vec::new(),
-            set_by: None,
-            set_at: None,
-            paused: None,
+            ..Terms::new(big.target, Act::Elevate, longest(3600 + n))
         },
     });
     big.together(big.mara, rules).await?;

@@ -14,7 +14,7 @@ use tempestas_core::{
     Act, Actor, AnswerInput, Approval, Approver, Ask, Brings, Caller, Channel, Command, Connector, Digest,
     ElevationCommand, ElevationId, EligibilityCommand, EstateCommand, GrantId, Lapse, Longest, PartFound,
     PeopleCommand, Proof, ProofMaxAge, ProofMethod, Refusal, Report, Right, RightFound, RoleFound, Said, ScopeId,
-    Seconds, Settings, StageTerms, SubjectId, SubjectKind, Survey, Terms, TermsCommand, TermsId, Verdict, Weight, What,
+    Seconds, Settings, StageTerms, SubjectId, SubjectKind, Survey, Terms, TermsCommand, Verdict, Weight, What,
     demand_for,
 };
 use tempestas_demo::daemon::Setup;
@@ -169,32 +169,19 @@ impl Big {
         });
         self.together(self.mara, accounts).await?;
         self.right = self.house.world().right_from("writer@/cloud")?;
-        let terms = Terms {
-            id: TermsId(0),
-            act: Act::Elevate,
-            scope: root,
-            role: None,
-            weight: None,
-            asker: None,
-            settings: Settings {
-                longest: Some(Longest(Seconds::hours(8))),
-                assurance: Some(ProofMaxAge(Seconds::hours(8))),
-                approval: Some(Approval::from(StageTerms {
-                    approvers: vec![Approver::Subject { id: self.approver }],
-                    yes: 1,
-                    no: 1,
-                    within: Seconds::hours(4),
-                    ..StageTerms::default()
-                })),
-                ..Settings::default()
-            },
-            labels: Default::default(),
-            attributes: Default::default(),
-            pins: Vec::new(),
-            set_by: None,
-            set_at: None,
-            paused: None,
+        let settings = Settings {
+            longest: Some(Longest(Seconds::hours(8))),
+            assurance: Some(ProofMaxAge(Seconds::hours(8))),
+            approval: Some(Approval::from(StageTerms {
+                approvers: vec![Approver::Subject { id: self.approver }],
+                yes: 1,
+                no: 1,
+                within: Seconds::hours(4),
+                ..StageTerms::default()
+            })),
+            ..Settings::default()
         };
+        let terms = Terms::new(root, Act::Elevate, settings);
         self.together(self.mara, [TermsCommand::Set { terms }]).await?;
         let eligible = self.people.iter().take(5000).map(|subject| EligibilityCommand::Give {
             subject: *subject,

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 
 use crate::{
     Appointment, AppointmentId, AppointmentState, Conversion, ConversionId, Drift, DriftId, DriftState, Elevation,
-    ElevationId, Grant, GrantId, Phase, StartChoice, World,
+    ElevationId, Grant, GrantId, Phase, StartChoice, TermsId, World,
 };
 
 /// For what should have happened already, and for what is looked at whenever time passes.
@@ -23,6 +23,8 @@ pub(crate) enum Due {
     Conversion(ConversionId),
     /// A drift that was ignored until now.
     Drift(DriftId),
+    /// A rule that comes to be valid, or ceases to be.
+    Terms(TermsId),
 }
 
 impl Elevation {
@@ -90,7 +92,7 @@ impl World {
     /// looked at whenever time passes.
     #[must_use]
     pub fn next_due(&self, now: Timestamp) -> Option<Timestamp> {
-        let last = (now, Due::Drift(DriftId(u64::MAX)));
+        let last = (now, Due::Terms(TermsId(u64::MAX)));
         self.indexes.due.get_next(&last).map(|(at, _)| *at)
     }
 

@@ -94,10 +94,10 @@ pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Assured, Effective, Extensions, Grace, Hours, LapseRule, Longest, NextStage, Onward,
-    OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting, Settings, StageTerms,
-    StandingRule, Starts, Terms, TicketRule, Trace, UsesRule, Usual, Week, WrittenApproval, WrittenOnward,
-    WrittenSettings, WrittenStage, effective_at, effective_terms, effective_under, label_from,
+    Act, Approval, Approver, Assured, Dormant, Effective, Extensions, Grace, Hours, LapseRule, Longest, NextStage,
+    Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting, Settings,
+    StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule, Usual, Validity, Week, WrittenApproval,
+    WrittenOnward, WrittenSettings, WrittenStage, effective_at, effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

@@ -4,6 +4,7 @@ import type { ReactNode } from 'react'
 import type { Api } from '../../api/call'
 import { Input, Select } from '../../parts/fields'
 import { Named, type Settings } from './settings/fields'
+import { local } from '../../words/time'
 import { SETTINGS } from './settings/list'
 
 type Rule = Api['NewTerms']
@@ -81,6 +82,28 @@ function HarmAndAsker({ rule, onChange }: Editing) {
   )
 }
 
+/** A moment that may be left out. */
+function Moment({ label, at, set }: { label: string; at?: string | null; set: (at: string | null) => void }) {
+  return (
+    <Input
+      label={label}
+      type="datetime-local"
+      value={at ? local(new Date(at)) : ''}
+      onChange={(event) => set(event.target.value ? new Date(event.target.value).toISOString() : null)}
+    />
+  )
+}
+
+/** While it is valid. */
+function Valid({ rule, onChange }: Editing) {
+  return (
+    <div className="grid grid-cols-2 gap-3">
+      <Moment label="Valid from" at={rule.valid_from} set={(valid_from) => onChange({ ...rule, valid_from })} />
+      <Moment label="Valid until" at={rule.valid_until} set={(valid_until) => onChange({ ...rule, valid_until })} />
+    </div>
+  )
+}
+
 /** A field with its pin, which only what is set can have. */
 function Pinned({ name, rule, onChange, children }: Editing & { name: keyof Settings; children: ReactNode }) {
   const pin = (on: boolean) =>
@@ -129,6 +152,7 @@ export function RuleForm({ rule, roles, onChange }: Editing & { roles: Api['Role
         named={rule.attributes}
         onChange={(attributes) => onChange({ ...rule, attributes })}
       />
+      <Valid {...editing} />
       {shown.map(({ name, Field }) => (
         <Pinned key={name} name={name} {...editing}>
           <Field {...field} />

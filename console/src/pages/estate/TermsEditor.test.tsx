@@ -20,6 +20,8 @@ function rule(but: Partial<Api['TermsView']> = {}): Api['TermsView'] {
     attributes: {},
     settings: { longest: 3600 } as Api['TermsView']['settings'],
     pins: [],
+    valid_from: null,
+    valid_until: null,
     digest: 'r4',
     says: [{ setting: 'longest', words: '1 h' }],
     ...but,
@@ -82,6 +84,23 @@ describe('rules', () => {
     expect(screen.queryByRole('button')).toBeNull()
   })
 
+  it('say while what they are valid, and that they are not, or suspended', async () => {
+    const summer = { valid_from: '2027-06-01T00:00:00Z', valid_until: '2027-09-01T00:00:00Z' }
+    const suspended = { by: 'mara.lindqvist', at: '2026-11-20T08:00:00Z', reason: 'until the crane is back' }
+    port([
+      rule({ id: 'T1', ...summer, dormant: 'not-yet' }),
+      rule({ id: 'T2', valid_until: '2026-09-01T00:00:00Z', dormant: 'over' }),
+      rule({ id: 'T3', suspended }),
+      rule({ id: 'T4' }),
+    ])
+    editor('/harbour')
+    const [first, second, third, fourth] = (await screen.findAllByRole('listitem')).map((one) => one.textContent)
+    expect(first).toMatch(/Not valid yet. Valid from .*2027.* until .*2027/)
+    expect(second).toMatch(/Valid no more. Valid until /)
+    expect(third).toMatch(/Suspended since .*: until the crane is back/)
+    expect(fourth).not.toMatch(/[Vv]alid|Suspended/)
+  })
+
   it('that there are none of leave the house’s own', async () => {
     port([])
     editor('/harbour')
@@ -106,6 +125,19 @@ describe('a change', () => {
     expect(changed()).toHaveLength(1)
     expect(changed()[0]).toMatchObject({ method: 'PUT', url: '/api/v1/terms/T4', headers: { 'if-match': '"r4"' } })
     expect(changed()[0]?.body).toMatchObject({ scope: '/harbour', settings: { longest: 3600 }, pins: [] })
+  })
+
+  it('of when it is valid is sent as moments, and cleared as none', async () => {
+    const { changed, user } = port([rule({ valid_from: '2027-06-01T00:00:00Z' })])
+    editor('/harbour')
+    await user.click(await screen.findByRole('button', { name: 'Change' }))
+    await user.clear(screen.getByLabelText('Valid from'))
+    await user.type(screen.getByLabelText('Valid until'), '2027-09-01T12:00')
+    await user.click(screen.getByRole('button', { name: 'Show whom it touches' }))
+    await user.click(await screen.findByRole('checkbox', { name: /I have looked/ }))
+    await user.click(screen.getByRole('button', { name: 'Change it' }))
+    const valid_until = new Date('2027-09-01T12:00').toISOString()
+    await waitFor(() => expect(changed()[0]?.body).toMatchObject({ valid_from: null, valid_until }))
   })
 
   it('that is changed once more is looked at once more', async () => {

@@ -6,7 +6,7 @@ import { type Api, get, post, put, remove } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
-import { Who } from '../../parts/told'
+import { Instant, Who } from '../../parts/told'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { writeNamed } from '../../words/named'
@@ -24,21 +24,24 @@ const asItIs = ({
   digest: _digest,
   set_by: _by,
   suspended: _suspended,
+  dormant: _dormant,
   says: _says,
   ...rule
 }: Rule): NewRule => rule
 
 /** A rule with everything that it leaves out named, as what takes the place of another must be. */
-const whole = ({ scope, act, role, weight, asker, labels, attributes, settings, pins }: NewRule): WholeRule => ({
-  scope,
-  act: act ?? 'elevate',
-  role: role ?? null,
-  weight: weight ?? null,
-  asker: asker ?? null,
-  labels: labels ?? {},
-  attributes: attributes ?? {},
-  settings: wholeSettings(settings),
-  pins: pins ?? [],
+const whole = (rule: NewRule): WholeRule => ({
+  scope: rule.scope,
+  act: rule.act ?? 'elevate',
+  role: rule.role ?? null,
+  weight: rule.weight ?? null,
+  asker: rule.asker ?? null,
+  labels: rule.labels ?? {},
+  attributes: rule.attributes ?? {},
+  settings: wholeSettings(rule.settings),
+  pins: rule.pins ?? [],
+  valid_from: rule.valid_from ?? null,
+  valid_until: rule.valid_until ?? null,
 })
 
 /** What somebody would have to bring less, or more, for. */
@@ -204,6 +207,38 @@ function HoldsFor({ rule, path }: { rule: Rule; path: string }) {
   )
 }
 
+const DORMANT: Record<NonNullable<Rule['dormant']>, string> = {
+  'not-yet': 'Not valid yet.',
+  over: 'Valid no more.',
+}
+
+/** While a rule is valid, where it isn't always, and whether it is suspended. */
+function Validity({ rule: { valid_from: from, valid_until: until, dormant, suspended } }: { rule: Rule }) {
+  if (!from && !until && !suspended) return null
+  return (
+    <p className={dormant || suspended ? 'text-warm' : 'text-ink-2'}>
+      {dormant && `${DORMANT[dormant]} `}
+      {(from || until) && 'Valid '}
+      {from && (
+        <>
+          from <Instant at={from} />{' '}
+        </>
+      )}
+      {until && (
+        <>
+          until <Instant at={until} />
+        </>
+      )}
+      {suspended && (
+        <>
+          {' '}
+          Suspended since <Instant at={suspended.at} />: {suspended.reason}
+        </>
+      )}
+    </p>
+  )
+}
+
 /** The settings of a rule, as the service puts them, with what is pinned. */
 function Demands({ rule }: { rule: Rule }) {
   return (
@@ -233,6 +268,7 @@ function Rules({ rules, path, onEdit }: { rules: Rule[]; path: string; onEdit?: 
         >
           <div className="min-w-0">
             <HoldsFor rule={rule} path={path} />
+            <Validity rule={rule} />
             <Demands rule={rule} />
           </div>
           {onEdit && rule.scope === path && (

@@ -4,7 +4,7 @@ use std::{io::Read as _, path::Path};
 
 use anyhow::Context as _;
 use tempestas_api::{EffectiveQuery, NewTerms, SettingChange, SuspendRequest, TermsTouched, TermsTrial, ensure_known};
-use tempestas_core::LookedAt;
+use tempestas_core::{Dormant, LookedAt, Validity};
 
 use super::{
     args::TermsVerb,
@@ -22,9 +22,23 @@ pub(crate) fn read_rule(file: &Path) -> anyhow::Result<NewTerms> {
         std::fs::read_to_string(file).with_context(|| format!("{} can't be read", file.display()))?
     };
     let not_a_rule = || format!("{} is not a rule of terms", file.display());
-    let said = toml::from_str(&text).with_context(not_a_rule)?;
-    ensure_known::<NewTerms>(&said).map_err(anyhow::Error::msg).with_context(not_a_rule)?;
-    toml::from_str(&text).with_context(not_a_rule)
+    rule_from(&text).with_context(not_a_rule)
+}
+
+/// A rule as TOML says it.
+fn rule_from(text: &str) -> anyhow::Result<NewTerms> {
+    let mut table: toml::Table = toml::from_str(text)?;
+    // TOML has moments of its own, which nothing else reads; without any, an error tells line and column of the file.
+    let moments: Vec<&mut toml::Value> =
+        table.iter_mut().map(|(_, value)| value).filter(|value| value.is_datetime()).collect();
+    let text = if moments.is_empty() {
+        text.to_owned()
+    } else {
+        moments.into_iter().for_each(|moment| *moment = moment.to_string().into());
+        toml::to_string(&table)?
+    };
+    ensure_known::<NewTerms>(&toml::from_str(&text)?).map_err(anyhow::Error::msg)?;
+    Ok(toml::from_str(&text)?)
 }
 
 /// A rule as a file says it, without what it leaves out.
@@ -46,6 +60,9 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
                 for one in &all.terms {
                     let by = one.set_by.as_ref().map_or_else(String::new, |by| format!("  # set by {by}"));
                     say!("# {}{by}", one.id);
+                    if let Some(dormant) = one.dormant {
+                        say!("# {}", asleep(dormant));
+                    }
                     if let Some(pause) = &one.suspended {
                         say!("# suspended since {}: {}", show::when(pause.at), show::inline(&pause.reason));
                     }
@@ -65,9 +82,15 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
             })
         }
         TermsVerb::Set { file, id, preview: true } => {
-            let trial = TermsTrial { replaces: id, rule: Some(read_rule(&file)?) };
-            let touched = cli.client().try_terms(&trial).await?;
-            cli.print(&touched, shown)
+            let new = read_rule(&file)?;
+            let validity = Validity { from: new.valid_from, until: new.valid_until };
+            let touched = cli.client().try_terms(&TermsTrial { replaces: id, rule: Some(new) }).await?;
+            cli.print(&touched, |touched| {
+                shown(touched);
+                if !validity.is_always() {
+                    say!("All of this while it is valid: {validity}.");
+                }
+            })
         }
         TermsVerb::Set { file, id, preview: false } => {
             let new = read_rule(&file)?;
@@ -82,7 +105,11 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
                 }
                 None => cli.fresh(async |client| client.add_terms(&new).await).await?,
             };
-            cli.print(&set, |set| say!("Set {} at {}.", set.id, set.rule.scope))
+            cli.print(&set, |set| {
+                let begins = set.rule.valid_from.filter(|_| set.dormant.is_some());
+                let later = begins.map_or_else(String::new, |from| format!(" It begins {}.", show::when(from)));
+                say!("Set {} at {}.{later}", set.id, set.rule.scope);
+            })
         }
         TermsVerb::Suspend { id, reason } => {
             let why = SuspendRequest { reason };
@@ -97,6 +124,14 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
             cli.fresh(async |client| client.end_terms(&id).await).await?;
             cli.done(&format!("Ended {id}."))
         }
+    }
+}
+
+/// Why a rule holds nobody up at present.
+const fn asleep(dormant: Dormant) -> &'static str {
+    match dormant {
+        Dormant::NotYet => "not valid yet",
+        Dormant::Over => "valid no more: set it anew with other times, or end it",
     }
 }
 
@@ -134,5 +169,26 @@ fn shown(touched: &TermsTouched) {
     }
     if !touched.open_asks.is_empty() {
         say!("Asks made before keep their terms, and open under the stricter: {}", touched.open_asks.join(", "));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::rule_from;
+
+    #[test]
+    fn a_moment_may_be_written_as_text_or_as_toml_has_it() {
+        for moment in ["2026-12-20T06:00:00Z", "\"2026-12-20T06:00:00Z\"", "2026-12-20 08:00:00+02:00"] {
+            let text = format!("scope = \"/\"\nvalid_from = {moment}\n[settings]\nlongest = 60\n");
+            let rule = rule_from(&text).unwrap_or_else(|why| panic!("{moment}: {why:#}"));
+            assert_eq!(rule.valid_from.unwrap().to_string(), "2026-12-20T06:00:00Z");
+        }
+        let refused = |text: &str| format!("{:#}", rule_from(text).unwrap_err());
+        let no_zone = refused("scope = \"/\"\nvalid_from = 2026-12-20T06:00:00\n[settings]\nlongest = 60\n");
+        assert!(no_zone.contains("2026-12-20T06:00:00"), "{no_zone}");
+        let unknown = refused("scope = \"/\"\nvalid_form = 2026-12-20T06:00:00Z\n[settings]\nlongest = 60\n");
+        assert!(unknown.contains("valid_form") && unknown.contains("valid_from"), "{unknown}");
+        let line = refused("scope = \"/\"\n[settings]\nlongest = \"long\"\n");
+        assert!(line.contains("line 3"), "{line}");
     }
 }

@@ -59,6 +59,10 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::Tick => {
             let itself = deciding.itself()?;
             let draft = &mut deciding.by(itself);
+            // What comes to its time together with a rule goes by that: it is looked at once the rule is in force, or out of it.
+            if terms::tick(draft) {
+                return Ok(deciding.finish());
+            }
             grants::tick(draft);
             appointments::tick(draft);
             conversions::tick(draft);

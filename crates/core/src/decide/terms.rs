@@ -1,12 +1,13 @@
-//! Terms: set, changed in place, suspended, resumed, ended.
+//! Terms: set, changed in place, suspended, resumed, ended; woken and put to sleep at their times.
 
 use super::{
     alarms,
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Approval, Approver, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId,
-    TermsRefusal, What,
+    AlarmKind, Approval, Approver, Dormant, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId,
+    TermsRefusal, What, World,
+    due::Due,
     influence::{lets_through_with_less, touchers},
 };
 
@@ -53,11 +54,47 @@ fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     }
     let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
     let rule = resumed(deciding, rule);
+    ensure_still_administers(deciding, &rule)?;
     let mut put = vec![Row::Terms(rule.clone())];
-    deciding.ensure_still_administers(&put, &[])?;
-    put.extend(deciding.own_influence_if_less(&put, &[], &[&rule]));
+    put.extend(own_influence_if_less(deciding, &[], &rule, &[&rule]));
     deciding.by(administers).fact(what, put);
     Ok(())
+}
+
+/// Whether the caller could still administer with a rule, at each of its times.
+fn ensure_still_administers(deciding: &Deciding<'_>, rule: &Terms) -> Result<(), Refusal> {
+    rule.at_its_times().into_iter().try_for_each(|rule| deciding.ensure_still_administers(&[Row::Terms(rule)], &[]))
+}
+
+/// What a rule, put beside some rows, lets through with less at any of its times.
+fn own_influence_if_less(deciding: &Deciding<'_>, beside: &[Row], rule: &Terms, rules: &[&Terms]) -> Option<Row> {
+    rule.at_its_times().into_iter().find_map(|rule| {
+        let put: Vec<Row> = beside.iter().cloned().chain([Row::Terms(rule)]).collect();
+        deciding.own_influence_if_less(&put, &[], rules)
+    })
+}
+
+/// Wakes the rules whose time has come, and puts those to sleep whose time is over; whether there were any. What comes of that
+/// is the doing of whoever set them.
+pub(super) fn tick(draft: &mut Draft<'_, '_>) -> bool {
+    let (world, now) = (draft.world, draft.now());
+    let due = world.due_by(now).filter_map(|due| match due {
+        Due::Terms(id) => world.terms.get(&id),
+        _ => None,
+    });
+    let due: Vec<Terms> = due.map(|rule| Terms { dormant: rule.valid.dormant(now), ..rule.clone() }).collect();
+    for rule in &due {
+        let (terms, scope) = (rule.id, rule.scope);
+        let what = match rule.dormant {
+            None => What::TermsBegan { terms, scope },
+            Some(Dormant::NotYet | Dormant::Over) => What::TermsOver { terms, scope },
+        };
+        let mut put = vec![Row::Terms(rule.clone())];
+        let hand = rule.set_by.and_then(|maker| draft.influence_if_less(maker, &put, &[], &[rule]));
+        put.extend(hand);
+        draft.fact(what, put);
+    }
+    !due.is_empty()
 }
 
 /// Whoever resumes a rule answers for it as if they had set it.
@@ -77,6 +114,7 @@ fn known(deciding: &Deciding<'_>, id: TermsId) -> Result<Terms, Refusal> {
 fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
     let administers = deciding.administers(terms.scope)?;
     terms.check()?;
+    terms.valid.check(deciding.now())?;
     let mut touched = Vec::new();
     for (stage, next) in terms.settings.approval.iter().flat_map(Approval::in_turn) {
         for approver in stage.named(next) {
@@ -95,7 +133,7 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(TermsRefusal::UnknownAsker.into());
     }
-    let mut rule = terms.clone();
+    let mut rule = Terms { dormant: terms.valid.dormant(deciding.now()), ..terms.clone() };
     let old = (rule.id != TermsId(0)).then(|| known(deciding, rule.id)).transpose()?;
     match &old {
         None => rule.id = deciding.id(),
@@ -105,7 +143,7 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
             rule.paused = old.paused;
         }
     }
-    deciding.ensure_still_administers(&[Row::Terms(rule.clone())], &[])?;
+    ensure_still_administers(deciding, &rule)?;
     put_in_place(&mut deciding.by(administers), rule, old.as_ref(), touched);
     Ok(())
 }
@@ -116,11 +154,9 @@ fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>,
     let mut put = draft.influences(touched);
     // What it changes is tried with the role as it is read; in the fact stands its digest.
     rule.role = rule.role.map(|role| draft.world.words(&role).into());
-    let mut tried = put.clone();
-    tried.push(Row::Terms(rule.clone()));
     let rules: Vec<&Terms> = old.into_iter().chain([&rule]).collect();
-    put.extend(draft.own_influence_if_less(&tried, &[], &rules));
-    let favoured = favoured(draft, &tried, &rules);
+    let favoured = favoured(draft, &put, &rule, &rules);
+    put.extend(own_influence_if_less(draft, &put, &rule, &rules));
     let was = old.and_then(|old| old.role.as_ref());
     let role = rule.role.as_ref().map(|role| {
         let world = draft.world;
@@ -134,9 +170,12 @@ fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>,
     }
 }
 
-/// Whoever gave the caller their standing within a day, and gets through with less by these rows.
-fn favoured(deciding: &Deciding<'_>, put: &[Row], rules: &[&Terms]) -> Option<SubjectId> {
-    let givers = touchers(deciding.world, deciding.context.caller.subject()?, deciding.now());
-    let after = deciding.world.tried(put, &[]);
-    givers.into_iter().find(|giver| lets_through_with_less(deciding.world, &after, rules, *giver))
+/// Whoever gave the caller their standing within a day, and gets through with less by a rule, beside some rows.
+fn favoured(deciding: &Deciding<'_>, beside: &[Row], rule: &Terms, rules: &[&Terms]) -> Option<SubjectId> {
+    let world = deciding.world;
+    let givers = touchers(world, deciding.context.caller.subject()?, deciding.now());
+    let tried = |rule: Terms| world.tried(&beside.iter().cloned().chain([Row::Terms(rule)]).collect::<Vec<_>>(), &[]);
+    let after: Vec<World> = rule.at_its_times().into_iter().map(tried).collect();
+    let gains = |giver: &SubjectId| after.iter().any(|after| lets_through_with_less(world, after, rules, *giver));
+    givers.into_iter().find(gains)
 }

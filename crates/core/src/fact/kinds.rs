@@ -198,6 +198,8 @@ facts! {
         TermsSuspended { terms: TermsId, scope: ScopeId } about [scope] "suspended terms {terms} at {scope}";
         TermsResumed { terms: TermsId, scope: ScopeId } about [scope] "resumed terms {terms} at {scope}";
         TermsEnded { terms: TermsId, scope: ScopeId } about [scope] "ended terms {terms} at {scope}";
+        TermsBegan { terms: TermsId, scope: ScopeId } about [scope] "let terms {terms} at {scope} begin, as was set";
+        TermsOver { terms: TermsId, scope: ScopeId } about [scope] "let terms {terms} at {scope} run out, as was set";
         AssuranceSet { assurance: String } about [] "set the assurance {assurance}";
         AssuranceEnded { assurance: String } about [] "ended the assurance {assurance}";
         LetThrough { assurance: String, subject: SubjectId, lack: Lack } about [subject]

@@ -1,9 +1,10 @@
 //! Why a rule of terms is not set.
 
+use jiff::Timestamp;
 use thiserror::Error;
 
 use super::Class;
-use crate::{Act, TermsId, time::Seconds};
+use crate::{Act, TermsId, moment, time::Seconds};
 
 /// Why a rule of terms is not set, suspended or resumed.
 #[derive(Debug, Clone, PartialEq, Eq, Error, strum::IntoStaticStr, strum::VariantNames)]
@@ -16,6 +17,14 @@ pub enum TermsRefusal {
     RuleNotPaused { id: TermsId },
     #[error("the asker of this rule is nobody that is known; `tempestas people` lists people and groups")]
     UnknownAsker,
+    #[error("a rule from {} until {} would never be valid; let it end after it begins", moment(*from), moment(*until))]
+    NeverValid { from: Timestamp, until: Timestamp },
+    #[error(
+        "a rule until {} would be over already, at {}; give it a later end or none, or end the rule",
+        moment(*until),
+        moment(*now)
+    )]
+    ValidityOver { until: Timestamp, now: Timestamp },
     #[error("this rule sets nothing; give at least one setting")]
     SetsNothing,
     #[error("{act} is about a place, whatever there is in it; leave role, weight, labels and attributes out")]
@@ -84,6 +93,8 @@ impl TermsRefusal {
             Self::RulePausedAlready { .. } | Self::RuleNotPaused { .. } => Class::Conflict,
             Self::UnknownAsker
             | Self::SetsNothing
+            | Self::NeverValid { .. }
+            | Self::ValidityOver { .. }
             | Self::OfAPlace { .. }
             | Self::UnknownPin { .. }
             | Self::PinNotSet { .. }

@@ -120,7 +120,7 @@ impl<'w> Asked<'w> {
     fn rank(&self, rule: &Terms) -> Option<Rank> {
         let above = self.upwards.iter().position(|scope| *scope == rule.scope)?;
         let depth = self.upwards.len() - 1 - above;
-        let fits = rule.paused.is_none()
+        let fits = rule.is_in_force()
             && (rule.act == self.act || Some(rule.act) == self.act.follows())
             && rule.role.as_ref().is_none_or(|name| self.role.is_some_and(|it| self.world.are_same(name, &it.name)))
             && rule.weight.is_none_or(|weight| self.role.is_some_and(|it| it.weight == weight))

@@ -5,6 +5,7 @@
 mod effective;
 mod setting;
 mod settings;
+mod validity;
 
 use std::{collections::BTreeMap, fmt};
 
@@ -19,6 +20,7 @@ pub use settings::{
     ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule,
     UsesRule, Usual, Week, WrittenApproval, WrittenOnward, WrittenStage,
 };
+pub use validity::{Dormant, Validity};
 
 use crate::{
     Digest, EstateRefusal, Pause, Refusal, ScopeId, SubjectId, TermsId, TermsRefusal, Weight, Words, time::Seconds,
@@ -127,6 +129,12 @@ pub struct Terms {
     pub settings: Settings,
     /// Settings that may not be relaxed below.
     pub pins: Vec<String>,
+    /// While it is valid.
+    #[serde(default, skip_serializing_if = "Validity::is_always")]
+    pub valid: Validity,
+    /// Set while it isn't: then it fits nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dormant: Option<Dormant>,
     /// Who set it last.
     #[serde(default)]
     pub set_by: Option<SubjectId>,
@@ -139,6 +147,34 @@ pub struct Terms {
 }
 
 impl Terms {
+    /// A new rule about everything at a place, for everybody, always: what it is narrowed to is for whoever makes it to say.
+    #[must_use]
+    pub fn new(scope: ScopeId, act: Act, settings: Settings) -> Self {
+        Self {
+            id: TermsId(0),
+            act,
+            scope,
+            role: None,
+            weight: None,
+            asker: None,
+            labels: BTreeMap::new(),
+            attributes: BTreeMap::new(),
+            settings,
+            pins: Vec::new(),
+            valid: Validity::default(),
+            dormant: None,
+            set_by: None,
+            set_at: None,
+            paused: None,
+        }
+    }
+
+    /// Whether it holds at present: neither suspended, nor before or after its time.
+    #[must_use]
+    pub const fn is_in_force(&self) -> bool {
+        self.paused.is_none() && self.dormant.is_none()
+    }
+
     /// Checks a rule before it is taken in.
     ///
     /// # Errors

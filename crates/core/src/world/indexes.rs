@@ -240,11 +240,17 @@ impl Indexed for Alarm {
     }
 }
 
+impl Indexed for Terms {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.falls_due(change, self.due(), Due::Terms(self.id));
+    }
+}
+
 macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Demanded Influence Target Duty Terms Assurance Shortfall Stop Source Link Tally);
+by_key_alone!(Demanded Influence Target Duty Assurance Shortfall Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    Act, AlarmKind, AppointmentState, Assurance, DriftState, End, FACT_VERSION, Fact, Phase, Scope, ScopeKind,
+    Act, AlarmKind, AppointmentState, Assurance, Dormant, DriftState, End, FACT_VERSION, Fact, Phase, Scope, ScopeKind,
     StandingRule, SubjectId, UsesRule, What, World,
     ledger::{FactLine, leaf_hash},
 };
@@ -169,6 +169,14 @@ fn facts_of_what_was_good_for_one_use_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_a_rule_that_was_valid_for_a_while_are_read_as_they_were_written() {
+    let world = replayed(include_str!("validity-v3.jsonl"));
+    let rule = world.terms.values().next().unwrap();
+    assert_eq!(rule.valid.from.unwrap().to_string(), "2026-01-07T08:10:00.00001Z");
+    assert_eq!(rule.dormant, Some(Dormant::Over));
+}
+
+#[test]
 fn facts_of_what_is_never_held_all_the_time_are_read_as_they_were_written() {
     let world = replayed(include_str!("standing-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.standing, Some(StandingRule::Never));
@@ -247,6 +255,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("brought-v3.jsonl"),
         include_str!("standing-v3.jsonl"),
         include_str!("assurances-v3.jsonl"),
+        include_str!("validity-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

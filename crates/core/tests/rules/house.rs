@@ -406,21 +406,7 @@ pub fn survey(clock: Timestamp, permits: u8) -> Survey {
 }
 
 pub fn rule(scope: ScopeId, settings: Settings) -> Terms {
-    Terms {
-        id: TermsId(0),
-        act: Act::Elevate,
-        scope,
-        role: None,
-        weight: None,
-        asker: None,
-        settings,
-        labels: Default::default(),
-        attributes: Default::default(),
-        pins: Vec::new(),
-        set_by: None,
-        set_at: None,
-        paused: None,
-    }
+    Terms::new(scope, Act::Elevate, settings)
 }
 
 pub fn settings(yes: u16) -> Settings {

@@ -29,5 +29,6 @@ mod stages;
 mod stops;
 mod terms;
 mod uses;
+mod validity;
 mod ways;
 mod words;

@@ -3,7 +3,7 @@
 use tempestas_api::NewTerms;
 use tempestas_core::{
     Connector, Digest, DutyKind, EligibilityCommand, EstateCommand, Lapse, PeopleCommand, Right, RightFound, RoleFound,
-    Said, Seconds, Settings, SubjectKind, Survey, Terms, TermsCommand, TermsId, Weight,
+    Said, Seconds, Settings, SubjectKind, Survey, Terms, TermsCommand, Validity, Weight,
 };
 
 use super::{Systems, Teller, people};
@@ -226,18 +226,13 @@ async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
         known.ok_or_else(|| anyhow::anyhow!("{name} is not there"))
     };
     Ok(Terms {
-        id: TermsId(0),
-        act: new.act,
-        scope: teller.scope(&new.scope).await?,
         role: new.role.map(Into::into),
         weight: new.weight,
         asker: new.asker.as_deref().map(who).transpose()?,
-        settings: Settings::read(new.settings, who)?,
         labels: new.labels,
         attributes: new.attributes,
         pins: new.pins,
-        set_by: None,
-        set_at: None,
-        paused: None,
+        valid: Validity { from: new.valid_from, until: new.valid_until },
+        ..Terms::new(teller.scope(&new.scope).await?, new.act, Settings::read(new.settings, who)?)
     })
 }

@@ -3,10 +3,11 @@
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use reqwest::StatusCode;
 use serde_json::{Value, json};
-use tempestas_core::{Phase, StartChoice};
+use tempestas_api::{EffectiveQuery, NewTerms};
+use tempestas_core::{Act, Dormant, Phase, StartChoice};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
-use crate::house::{House, MARA, Plan, TOMAS, ask, on_cloud};
+use crate::house::{House, MARA, Plan, TOMAS, ask, eventually, on_cloud};
 
 /// The day of the week so many days from now, in UTC.
 fn day(ahead: i64) -> String {
@@ -38,6 +39,34 @@ async fn what_is_asked_for_outside_of_its_hours_begins_with_them() {
     let refused = ask(house.client(TOMAS), &right, Some(600), tomorrow, None).await.unwrap_err();
     assert_eq!(refused.cause(), Some("start-closed"), "{refused}");
     assert!(refused.to_string().contains("it opens at "), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rule_begins_and_runs_out_by_the_clock_as_it_is() {
+    let house = House::new(Plan::cloud_only()).await;
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    let longest = async || {
+        let query = EffectiveQuery { right: right.clone(), asker: None, act: Act::Elevate };
+        let all = house.client(TOMAS).effective_terms(&query).await.unwrap().settings;
+        all.into_iter().find(|one| one.setting == "longest").unwrap().value
+    };
+    let before = longest().await;
+    let (from, until) =
+        (Timestamp::now() + SignedDuration::from_secs(5), Timestamp::now() + SignedDuration::from_secs(9));
+    let mut rule: NewTerms =
+        toml::from_str(&format!("scope = \"{BRIGHTWATER}\"\n[settings]\nlongest = 61\nusual = 61\n")).unwrap();
+    (rule.valid_from, rule.valid_until) = (Some(from), Some(until));
+    let set = house.client(MARA).add_terms(&rule).await.unwrap();
+    assert_eq!((set.dormant, longest().await), (Some(Dormant::NotYet), before.clone()));
+    eventually("the rule begins", async || longest().await == "1 min 1 s").await;
+    assert!(Timestamp::now() >= from);
+    eventually("it runs out", async || longest().await == before).await;
+    assert!(Timestamp::now() >= until);
+    let all = house.client(MARA).terms().await.unwrap().terms;
+    assert_eq!(all.iter().find(|rule| rule.id == set.id).unwrap().dormant, Some(Dormant::Over));
+    let refused = house.client(MARA).add_terms(&rule).await.unwrap_err();
+    assert!(refused.to_string().contains("would be over already"), "{refused}");
 }
 
 #[tokio::test(flavor = "multi_thread")]

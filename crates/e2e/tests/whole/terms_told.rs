@@ -2,8 +2,6 @@
 
 use std::{collections::BTreeMap, path::PathBuf};
 
-use tempestas_api::{NewTerms, ensure_known};
-
 use crate::house::{House, MARA, Plan, TOMAS, on_berths};
 
 const PAGE: &str = include_str!("../../../../docs/terms.md");
@@ -32,10 +30,10 @@ async fn every_example_of_terms_is_as_the_page_says() {
     let (mut rules, mut shown) = (0, 0);
     for (language, block) in blocks(PAGE) {
         if language == "toml" {
-            let said = toml::from_str(block).unwrap();
-            ensure_known::<NewTerms>(&said).unwrap_or_else(|why| panic!("{block}: {why}"));
-            let rule: NewTerms = toml::from_str(block).unwrap_or_else(|why| panic!("{block}: {why}"));
-            house.client(MARA).add_terms(&rule).await.unwrap_or_else(|why| panic!("{block}: {why}"));
+            std::fs::write(house.path().join("rule.toml"), block).unwrap();
+            let file = house.path().join("rule.toml").display().to_string();
+            let (exit, text) = house.tempestas(&homes[MARA], &["terms", "set", &file], "");
+            assert_eq!(exit, 0, "{block}: {text}");
             rules += 1;
             continue;
         }

@@ -4,8 +4,7 @@ use jiff::Timestamp;
 use tempestas_core::{
     Act, Approval, Ask, Brings, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand,
     End, EstateCommand, HoldRefusal, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound,
-    Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, TermsId, Weight, What,
-    demand_for,
+    Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, Weight, What, demand_for,
 };
 
 use super::{Running, by};
@@ -122,25 +121,9 @@ fn survey(clock: Timestamp) -> Survey {
 }
 
 fn terms(scope: ScopeId) -> Terms {
-    Terms {
-        id: TermsId(0),
-        act: Act::Elevate,
-        scope,
-        role: None,
-        weight: None,
-        asker: None,
-        settings: Settings {
-            longest: Some(Longest(Seconds::hours(2))),
-            approval: Some(Approval::None),
-            ..Settings::default()
-        },
-        labels: Default::default(),
-        attributes: Default::default(),
-        pins: Vec::new(),
-        set_by: None,
-        set_at: None,
-        paused: None,
-    }
+    let settings =
+        Settings { longest: Some(Longest(Seconds::hours(2))), approval: Some(Approval::None), ..Settings::default() };
+    Terms::new(scope, Act::Elevate, settings)
 }
 
 #[tokio::test]

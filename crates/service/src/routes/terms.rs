@@ -2,7 +2,7 @@
 
 use tempestas_api::{Done, EffectiveQuery, EffectiveReply, NewTerms, SuspendRequest, TermsReply, TermsView};
 use tempestas_core::{
-    PRECEDENCE, Said, Settings, SubjectId, Terms, TermsCommand, TermsId, What, World, effective_terms,
+    PRECEDENCE, Said, Settings, SubjectId, Terms, TermsCommand, TermsId, Validity, What, World, effective_terms,
 };
 use tempestas_engine::Outcome;
 
@@ -34,20 +34,17 @@ pub(super) async fn show(Overseer(me): Overseer, At(id): At) -> Tagging<TermsVie
 }
 
 pub(super) fn rule(world: &World, me: SubjectId, id: TermsId, new: NewTerms) -> Result<Terms, Failure> {
+    let settings = Settings::read(new.settings, |name| subject(world, name))?;
     Ok(Terms {
         id,
-        act: new.act,
-        scope: scope(world, me, &new.scope)?.id,
         role: new.role.map(Into::into),
         weight: new.weight,
         asker: new.asker.map(|asker| subject(world, &asker)).transpose()?,
-        settings: Settings::read(new.settings, |name| subject(world, name))?,
         labels: new.labels,
         attributes: new.attributes,
         pins: new.pins,
-        set_by: None,
-        set_at: None,
-        paused: None,
+        valid: Validity { from: new.valid_from, until: new.valid_until },
+        ..Terms::new(scope(world, me, &new.scope)?.id, new.act, settings)
     })
 }
 

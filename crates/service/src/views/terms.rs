@@ -20,9 +20,12 @@ pub(crate) fn terms(world: &World, rule: Visible<'_, Terms>) -> TermsView {
             labels: rule.labels.clone(),
             attributes: rule.attributes.clone(),
             pins: rule.pins.clone(),
+            valid_from: rule.valid.from,
+            valid_until: rule.valid.until,
         },
         says: words.map(|(setting, words)| SettingWords { setting: setting.to_owned(), words }).collect(),
         set_by: rule.set_by.map(|by| world.subject_name(by)),
+        dormant: rule.dormant,
         suspended: rule.paused.as_ref().map(|paused| pause(world, paused)),
     }
 }

@@ -3,7 +3,7 @@
 use super::*;
 
 /// What is done; nobody need say yes then.
-pub(super) const ROUTES: [Route; 20] = [
+pub(super) const ROUTES: [Route; 23] = [
     Route {
         name: "its approval",
         before: wants_oda,
@@ -242,6 +242,48 @@ pub(super) const ROUTES: [Route; 20] = [
             let settings = Settings { uses: Some(UsesRule::Any), ..asks_nobody() };
             let terms = Terms { settings, ..last_rule(house) };
             he(house, set(terms))
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "a rule that begins later",
+        before: wants_oda,
+        does: |house| {
+            let from = Some(later(house.now, Seconds::hours(48)));
+            let terms = Terms { asker: Some(id(house, "tomas")), ..on_target(house, asks_nobody()) };
+            he(house, set(Terms { valid: Validity { from, until: None }, ..terms }))?;
+            passes(house, Seconds::hours(48));
+            Ok(())
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "an end for the rule",
+        before: wants_oda,
+        does: |house| {
+            let until = Some(later(house.now, Seconds::hours(48)));
+            let terms = Terms { valid: Validity { from: None, until }, ..last_rule(house) };
+            he(house, set(terms))?;
+            passes(house, Seconds::hours(48));
+            Ok(())
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "a rule that he had set to end",
+        before: |house| {
+            wants(house, asks_nobody());
+            let until = Some(later(house.now, Seconds::hours(72)));
+            let oda = Approver::Subject { id: id(house, "oda") };
+            let terms = Terms { role: Some("writer".into()), ..on_target(house, asks(vec![oda])) };
+            he(house, set(Terms { valid: Validity { from: None, until }, ..terms })).unwrap();
+        },
+        does: |house| {
+            passes(house, Seconds::hours(24));
+            Ok(())
         },
         yes_of: "",
         why: "weakened",

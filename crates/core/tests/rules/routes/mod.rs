@@ -126,6 +126,12 @@ fn wants(house: &mut House, settings: Settings) {
     long_ago(house, set(strict));
 }
 
+/// Time passes, and is noticed.
+fn passes(house: &mut House, time: Seconds) {
+    house.now = later(house.now, time);
+    house.tick();
+}
+
 fn wants_oda(house: &mut House) {
     let oda = Approver::Subject { id: id(house, "oda") };
     wants(house, asks(vec![oda]));
