@@ -8,8 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, AskRefusal, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse, LapseRule,
-    Refusal, Right, Setting as _, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Surety, UsesRule, Weight,
-    World,
+    Opening, Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Surety, UsesRule, Weight, World,
     approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
@@ -98,9 +97,10 @@ impl Effective {
 }
 
 impl Demand {
-    /// The whole demand as one plain sentence. Without a `start` where the asker has to set a time, and hasn't yet.
+    /// The whole demand as one plain sentence, as it is at a moment. Without a `start` where the asker has to set a time, and
+    /// hasn't yet.
     #[must_use]
-    pub fn sentence(&self, world: &World, duration: Seconds, start: Option<StartChoice>) -> String {
+    pub fn sentence(&self, world: &World, duration: Seconds, start: Option<StartChoice>, at: Timestamp) -> String {
         let starts = match start {
             Some(StartChoice::AtYes) if self.stages.is_empty() => "the time runs at once".to_owned(),
             Some(StartChoice::AtYes) => "the time runs from the last yes".to_owned(),
@@ -117,20 +117,42 @@ impl Demand {
             Grace(Seconds(0)) => String::new(),
             Grace(grace) => format!(" (you may take {grace} more then, once)"),
         };
-        let hours = match self.terms.hours.0.is_empty() {
-            true => String::new(),
-            false => format!(", it may be held {}", self.terms.hours.words(world)),
+        let begins = match start {
+            Some(StartChoice::At { time }) => time,
+            _ => at,
         };
+        let held = self.held(world, begins, duration);
         let once = match self.terms.uses {
             UsesRule::Any => "",
             UsesRule::One => ", it ends once its first use is seen",
         };
         format!(
-            "To hold {}{account} for {duration} you need {}; {starts}{hours}{once}, and at its end{grace} {}.",
+            "To hold {}{account} for {duration} you need {}; {starts}{held}{once}, and at its end{grace} {}.",
             world.right_name(self.right),
             self.needs(world),
             self.ends.says
         )
+    }
+
+    /// When it may be held, with what cuts short what begins at a moment, or puts it off.
+    fn held(&self, world: &World, begins: Timestamp, duration: Seconds) -> String {
+        let opening = Opening::of(world, &self.terms);
+        if opening.is_always() {
+            return String::new();
+        }
+        let words = format!(", it may be held {}", opening.words(world));
+        let until = later(begins, duration);
+        match (opening.closing(begins), opening.opens(begins)) {
+            (Some((closes, why)), _) if closes < until => {
+                format!("{words}, is over at {} at the latest ({why})", moment(closes))
+            }
+            (Some(_), _) => words,
+            (None, Some(opens)) if opens > begins => {
+                let why = opening.closed_by(begins).map_or_else(String::new, |why| format!(" ({why})"));
+                format!("{words}, begins at {} at the earliest{why}", moment(opens))
+            }
+            (None, _) => words,
+        }
     }
 
     /// The whole demand of going on with `elevation`, as one plain sentence.
@@ -172,7 +194,8 @@ impl Demand {
     pub fn brief(&self, world: &World) -> String {
         let terms = &self.terms;
         let mut parts = vec![format!("up to {}", terms.longest.0)];
-        parts.extend((!terms.hours.0.is_empty()).then(|| terms.hours.words(world)));
+        let opening = Opening::of(world, terms);
+        parts.extend((!opening.is_always()).then(|| opening.words(world)));
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
         let assured = Surety::of(terms).names(world).join(" + ");
         parts.push(if assured.is_empty() { "fresh proof".to_owned() } else { format!("proof {assured}") });

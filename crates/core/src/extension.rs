@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 
 use crate::{
-    Act, Demand, Digest, Elevation, ExtendRefusal, Grace, Grant, Hours, Phase, Refusal, Seconds, Setting as _, World,
+    Act, Demand, Digest, Elevation, ExtendRefusal, Grace, Grant, Opening, Phase, Refusal, Seconds, World,
     demand::demand_of, effective_terms, later,
 };
 
@@ -82,15 +82,10 @@ pub(crate) fn terms_to_go_on(
     Ok((demand, Timestamp::from_second(latest.as_second()).unwrap_or(latest)))
 }
 
-/// When the hours in which it is held end, by the stricter of when it was asked and now.
+/// When it may be held no more, by the stricter of when it was asked and now.
 fn closes(world: &World, elevation: &Elevation, grant: &Grant) -> Timestamp {
-    let now = effective_terms(world, Act::Elevate, elevation.right, elevation.holder).hours;
-    let hours = match world.demand_of(elevation.id) {
-        Some(frozen) => Hours::stricter(frozen.terms.hours.clone(), now),
-        None => now,
-    };
-    // Where its end is the end of its hours, they are closed then.
-    hours.open_until(grant.until).unwrap_or(grant.until)
+    // Where its end is where it closes, it is closed then.
+    Opening::of_elevation(world, elevation).open_until(grant.until).unwrap_or(grant.until)
 }
 
 /// The end that the grace would move an elevation's to.

@@ -16,6 +16,7 @@ mod approval;
 mod approvers;
 mod assurance;
 mod brought;
+mod calendar;
 mod caller;
 mod caution;
 mod command;
@@ -34,6 +35,7 @@ mod ids;
 mod influence;
 pub mod ledger;
 mod note;
+mod opening;
 mod orders;
 mod refusal;
 pub mod rehearsal;
@@ -56,12 +58,13 @@ pub use appointment::{Appointment, AppointmentState, rights_to_cover};
 pub use approval::{Answer, Less, Round, Stage, StageAsked, Stages, Verdict};
 pub use assurance::{Assurance, Lack, Shortfall, Surety};
 pub use brought::{Brings, Brought};
+pub use calendar::{Calendar, CalendarEntry};
 pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
-    AnswerInput, Ask, AssuranceCommand, Command, ConversionCommand, DelegationCommand, DriftCommand, ElevationCommand,
-    EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report, SourceCommand, StopCommand,
-    TermsCommand,
+    AnswerInput, Ask, AssuranceCommand, CalendarCommand, Command, ConversionCommand, DelegationCommand, DriftCommand,
+    ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report, SourceCommand,
+    StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
@@ -81,11 +84,12 @@ pub use ids::{
     RoleId, ScopeId, StandingId, StopId, SubjectId, TermsId,
 };
 pub use note::{CredentialStep, Note};
+pub use opening::Opening;
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
-    AnswerRefusal, AskRefusal, AssuranceRefusal, CallerRefusal, Class, ConversionRefusal, DelegationRefusal,
-    EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal, StopRefusal, TermsRefusal,
-    TextRefusal,
+    AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, Class, ConversionRefusal,
+    DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal,
+    StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
@@ -94,10 +98,11 @@ pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Assured, Dormant, Effective, Extensions, Grace, Hours, LapseRule, Longest, NextStage,
-    Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting, Settings,
-    StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule, Usual, Validity, Week, WrittenApproval,
-    WrittenOnward, WrittenSettings, WrittenStage, effective_at, effective_terms, effective_under, label_from,
+    Act, Approval, Approver, Assured, Closed, Dormant, Effective, Extensions, Grace, Hours, LapseRule, Longest,
+    NextStage, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting,
+    Settings, StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule, Usual, Validity, Week,
+    WrittenApproval, WrittenOnward, WrittenSettings, WrittenStage, effective_at, effective_terms, effective_under,
+    label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

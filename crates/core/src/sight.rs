@@ -3,8 +3,9 @@
 use std::ops::Deref;
 
 use crate::{
-    Actor, Alarm, Appointment, Assurance, Conversion, Delegation, Drift, Duty, DutyKind, Elevation, Eligibility, Fact,
-    Reach, Role, Scope, ScopeId, Shortfall, Source, Standing, Stop, Subject, SubjectId, Target, Terms, World,
+    Actor, Alarm, Appointment, Assurance, Calendar, Conversion, Delegation, Drift, Duty, DutyKind, Elevation,
+    Eligibility, Fact, Reach, Role, Scope, ScopeId, Shortfall, Source, Standing, Stop, Subject, SubjectId, Target,
+    Terms, World,
 };
 
 /// Something that a caller may see. [`Sight`] alone makes one, and what shows things takes nothing else, so that no reply can
@@ -231,6 +232,13 @@ impl InSight for Assurance {
     /// One that a rule wants which they see; whoever sees all sees each.
     fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
         sight.sees_all(world) || world.terms_wanting(&self.name).any(|rule| sight.sees(world, rule))
+    }
+}
+
+impl InSight for Calendar {
+    /// One that a rule goes by which they see; whoever sees all sees each.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_all(world) || world.terms_closed_by(&self.name).any(|rule| sight.sees(world, rule))
     }
 }
 

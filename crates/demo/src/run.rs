@@ -112,6 +112,7 @@ impl Demo {
                 let seeded = seed::enrol_all(&service.address, &secret, directory).await?;
                 seed::absences(&seeded.administrator).await?;
                 seed::assurances(&seeded.administrator).await?;
+                seed::calendars(&seeded.administrator).await?;
                 let systems = Systems::begin(&seeded.administrator, directory, &say).await?;
                 seed::label(&seeded.administrator).await?;
                 (seeded.people, systems)

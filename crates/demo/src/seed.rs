@@ -6,8 +6,8 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
-    AssuranceBody, EnrolRequest, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager,
-    NewMember, NewSubject, NewTarget, NewTerms, SignInRequest, TargetSettings,
+    AssuranceBody, CalendarBody, EnrolRequest, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder,
+    NewManager, NewMember, NewSubject, NewTarget, NewTerms, SignInRequest, TargetSettings,
 };
 use tempestas_client::{Client, Connection};
 use tempestas_core::{Connector, DutyKind, LookedAt, ProofMethod, Seconds, SubjectKind};
@@ -201,6 +201,26 @@ pub async fn absences(mara: &Client) -> anyhow::Result<()> {
     let reason = Some("On leave".to_owned());
     let (absent, delegate) = (Some("piet.sol".to_owned()), "oda.brandt".to_owned());
     mara.delegate(&NewDelegation { absent, delegate, from: Some(in_days(3)?), until: in_days(10)?, reason }).await?;
+    Ok(())
+}
+
+/// When nothing is changed there: on the day on which the tide tables change over, soon; and on Midsummer.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn calendars(mara: &Client) -> anyhow::Result<()> {
+    let changeover = (Timestamp::now() + SignedDuration::from_hours(24 * 6)).strftime("%Y%m%d");
+    for (name, entry) in [
+        ("quay-freeze", format!("SUMMARY:Tide tables change over\r\nDTSTART;VALUE=DATE:{changeover}")),
+        ("holidays", "SUMMARY:Midsummer\r\nDTSTART;VALUE=DATE:20260624\r\nRRULE:FREQ=YEARLY".to_owned()),
+    ] {
+        let event = format!("BEGIN:VEVENT\r\nUID:{name}\r\n{entry}\r\nEND:VEVENT");
+        let file = format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n{event}\r\nEND:VCALENDAR\r\n");
+        let body = CalendarBody { zone: "Europe/Oslo".to_owned(), file };
+        mara.set_calendar(name, LookedAt::Nothing, &body).await?;
+    }
+    let rule = "scope = \"/harbour/databases\"\n[settings]\nclosed = [\"holidays\", \"quay-freeze\"]\n";
+    mara.add_terms(&toml::from_str(rule)?).await?;
     Ok(())
 }
 

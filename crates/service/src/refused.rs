@@ -17,6 +17,8 @@ pub(crate) enum EdgeRefusal {
         "a program that was let in by a code reads and drafts; do this in the console, or sign in with `tempestas sign-in --password`"
     )]
     OnlyInConsole,
+    #[error("{why}")]
+    BadCalendar { why: String },
     #[error("`{said}` is no network; write one like `10.20.0.0/16` or `2001:db8::/32`")]
     NoNetwork { said: String },
     #[error("programs are let in from the console alone")]

@@ -11,6 +11,7 @@ import { Ways } from '../../parts/Ways'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
 import { Assurances } from './Assurances'
+import { Calendars } from './Calendars'
 import { TermsEditor } from './TermsEditor'
 import { useMe } from '../../parts/me'
 
@@ -221,6 +222,7 @@ export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undef
         may={me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false}
       />
       {path === '/' && <Assurances may={me.data?.administers_all ?? false} />}
+      {path === '/' && <Calendars may={me.data?.administers_all ?? false} />}
       <Section title="What holds here">
         <Effective path={path} roles={roles.data ?? []} />
       </Section>

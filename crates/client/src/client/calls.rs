@@ -3,17 +3,17 @@
 use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
-    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, ChangeWindow, CheckReply, CheckpointReply, Chosen,
-    ConversionView, ConvertRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView,
-    EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView,
-    EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview,
-    ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView,
-    Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource,
-    NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView,
-    RehearseRequest, RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch,
-    SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings,
-    TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget,
-    WordRequest,
+    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, CalendarBody, CalendarView, ChangeWindow,
+    CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DelegationView, DemandView, Done, DraftView,
+    DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
+    EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof,
+    ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply,
+    LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder,
+    NewManager, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest,
+    ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest,
+    SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
+    SuspendRequest, TargetSettings, TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery,
+    WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -213,6 +213,14 @@ calls! {
     set_assurance(name: &str, looked_at: LookedAt, assurance: &AssuranceBody) -> AssuranceView = PUT ["assurances", name] on looked_at body assurance;
     /// Ends one.
     end_assurance(name: &str) -> Done = DELETE ["assurances", name];
+    /// Times in which nothing is held, by name.
+    calendars() -> Vec<CalendarView> = GET ["calendars"];
+    /// One of them.
+    calendar(name: &str) -> CalendarView = GET ["calendars", name];
+    /// Sets one.
+    set_calendar(name: &str, looked_at: LookedAt, calendar: &CalendarBody) -> CalendarView = PUT ["calendars", name] on looked_at body calendar;
+    /// Ends one.
+    end_calendar(name: &str) -> Done = DELETE ["calendars", name];
     /// What holds for a right.
     effective_terms(query: &EffectiveQuery) -> EffectiveReply = GET ["terms", "effective"] query query;
     /// Everything an ask will need.

@@ -17,6 +17,7 @@ use tempestas_core::ledger::{SignedCheckpoint, Verifier, verify_consistency};
 
 use super::{
     args::Common,
+    files,
     home::{Home, KeptCheckpoint, KeptSignIn},
     show::{self, say, tell},
 };
@@ -226,7 +227,7 @@ impl Cli {
         password_stdin: bool,
     ) -> anyhow::Result<()> {
         let secret = match secret_file {
-            Some(path) => std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?,
+            Some(path) => files::read(path)?,
             None => typed("Enrolment secret: ", "--secret-file")?,
         };
         let password = password("New password, 12 letters or more: ", password_stdin)?;

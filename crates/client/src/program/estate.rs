@@ -11,11 +11,12 @@ use tempestas_core::{Connector, LookedAt, is_said, label_from};
 use super::{
     args::{EnrolVerb, GroupArgs, TargetsVerb},
     cli::Cli,
+    files,
     show::{self, say, tell},
 };
 
 fn secret(path: &Path) -> anyhow::Result<String> {
-    let text = std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?;
+    let text = files::read(path)?;
     Ok(text.trim().to_owned())
 }
 
@@ -93,7 +94,7 @@ async fn enrol(cli: &Cli, kind: EnrolVerb) -> anyhow::Result<()> {
             add(cli, &path, Connector::Fathom { url }, Some(&secret_file), emergency_least).await
         }
         EnrolVerb::Described { path, form, secret_file, emergency_least } => {
-            let form = std::fs::read_to_string(&form).with_context(|| format!("{} can't be read", form.display()))?;
+            let form = files::read(&form)?;
             add(cli, &path, Connector::Described { form }, Some(&secret_file), emergency_least).await
         }
         EnrolVerb::Ldap { path, url, user, base, grants, sweep, secret_file, emergency_least } => {

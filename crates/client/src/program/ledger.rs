@@ -15,6 +15,7 @@ use super::{
     Ended,
     args::{Common, LedgerVerb},
     cli::Cli,
+    files,
     home::{Home, KeptCheckpoint},
     show::{self, say},
 };
@@ -136,7 +137,7 @@ struct Verified {
 /// The checkpoints in a file, of the last epoch that it tells of: it holds a note, whatever stands after it; or what this
 /// client keeps; or, as the service keeps them elsewhere, a line `SIZE ROOT NOTE-IN-JSON` for each.
 fn seen_in(path: &Path, verifier: &Verifier) -> anyhow::Result<Vec<SignedCheckpoint>> {
-    let text = std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?;
+    let text = files::read(path)?;
     let kept_elsewhere = |line: &str| serde_json::from_str(line.splitn(3, ' ').nth(2)?).ok();
     let notes: Vec<String> = match serde_json::from_str::<KeptCheckpoint>(&text) {
         Ok(kept) => vec![kept.note],

@@ -2,6 +2,7 @@
 
 mod args;
 mod assurances;
+mod calendars;
 mod cli;
 mod conversions;
 mod delegate;
@@ -9,6 +10,7 @@ mod drift;
 mod elevations;
 mod eligible;
 mod estate;
+mod files;
 mod find;
 mod home;
 mod ledger;
@@ -115,6 +117,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Cover { verb } => eligible::cover(&cli, verb.unwrap_or(args::CoverVerb::List)).await?,
         Verb::Delegate { verb } => delegate::delegate(&cli, verb.unwrap_or(args::DelegateVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&cli, verb.unwrap_or(args::TermsVerb::List)).await?,
+        Verb::Calendars { verb } => calendars::calendars(&cli, verb.unwrap_or(args::CalendarsVerb::List)).await?,
         Verb::Assurances { verb } => assurances::assurances(&cli, verb.unwrap_or(args::AssurancesVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&cli, ask).await,
         Verb::Waiting { elevation: None } => elevations::waiting(&cli).await?,

@@ -2,20 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
-use anyhow::Context as _;
 use tempestas_api::{LoginAsk, LoginReply};
 
-use super::{cli::Cli, show::say};
+use super::{cli::Cli, files, show::say};
 
 /// Public keys that OpenSSH looks for by itself, the better first.
 const KEYS: [&str; 4] = ["id_ed25519_sk.pub", "id_ed25519.pub", "id_ecdsa_sk.pub", "id_ecdsa.pub"];
 
 pub(crate) async fn reach(cli: &Cli, id: &str, key: Option<PathBuf>) -> anyhow::Result<()> {
     let key = key.or_else(own_key);
-    let public_key = match &key {
-        Some(path) => Some(std::fs::read_to_string(path).with_context(|| format!("{} can't be read", path.display()))?),
-        None => None,
-    };
+    let public_key = key.as_deref().map(files::read).transpose()?;
     let ask = LoginAsk { public_key };
     let login = cli.fresh(async |client| client.login(id, &ask).await).await?;
     let kept = match (&login.certificate, &key) {

@@ -1,6 +1,6 @@
 //! `terms`.
 
-use std::{io::Read as _, path::Path};
+use std::path::Path;
 
 use anyhow::Context as _;
 use tempestas_api::{EffectiveQuery, NewTerms, SettingChange, SuspendRequest, TermsTouched, TermsTrial, ensure_known};
@@ -9,18 +9,13 @@ use tempestas_core::{Dormant, LookedAt, Validity};
 use super::{
     args::TermsVerb,
     cli::Cli,
+    files,
     show::{self, say},
 };
 
 /// Reads a rule from a TOML file; `-` is standard input.
 pub(crate) fn read_rule(file: &Path) -> anyhow::Result<NewTerms> {
-    let text = if file.as_os_str() == "-" {
-        let mut text = String::new();
-        std::io::stdin().read_to_string(&mut text)?;
-        text
-    } else {
-        std::fs::read_to_string(file).with_context(|| format!("{} can't be read", file.display()))?
-    };
+    let text = files::read(file)?;
     let not_a_rule = || format!("{} is not a rule of terms", file.display());
     rule_from(&text).with_context(not_a_rule)
 }

@@ -1,6 +1,7 @@
 //! Commands: everything that can be asked of the World, whatever the channel, by what it is about.
 
 mod assurance;
+mod calendar;
 mod delegation;
 mod elevation;
 mod estate;
@@ -10,6 +11,7 @@ mod report;
 mod rights;
 
 pub use assurance::AssuranceCommand;
+pub use calendar::CalendarCommand;
 pub use delegation::DelegationCommand;
 pub use elevation::{AnswerInput, Ask, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
@@ -78,6 +80,8 @@ commands! {
     Terms(TermsCommand);
     /// About how sure one must be of people.
     Assurance(AssuranceCommand);
+    /// About times in which nothing is held.
+    Calendar(CalendarCommand);
     /// About what surveys saw that nobody did through us.
     Drift(DriftCommand);
     /// About standing rights that become eligible ones.

@@ -9,7 +9,7 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Phase, Refusal, Right, Round, Row, Seconds, Setting as _,
+    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Opening, Phase, Refusal, Right, Round, Row, Seconds,
     StartChoice, SubjectId, Surety, What, demand_for, elevation::AskLookedAt,
 };
 
@@ -31,11 +31,12 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     let unsaid = || AskRefusal::StartUnsaid { ways: lifecycle::ways(starts) };
     let start = ask.start.or_else(|| starts.unsaid()).ok_or_else(unsaid)?;
     lifecycle::checked_start(now, starts, start)?;
+    let opening = Opening::of(deciding.world, &demand.terms);
     if let StartChoice::At { time } = start
-        && demand.terms.hours.open_until(time).is_none()
+        && opening.open_until(time).is_none()
     {
-        let (hours, opens) = (demand.terms.hours.words(deciding.world), demand.terms.hours.opens(time));
-        return Err(AskRefusal::StartClosed { start: time, hours, opens }.into());
+        let (held, opens) = (opening.words(deciding.world), opening.opens(time));
+        return Err(AskRefusal::StartClosed { start: time, held, why: opening.closed_by(time), opens }.into());
     }
     brought::checked(&demand.terms, &ask.brings)?;
     ensure_has_account(deciding, me, ask.right)?;

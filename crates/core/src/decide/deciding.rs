@@ -11,8 +11,8 @@ use jiff::Timestamp;
 use super::{assurances, proofs::Permit};
 use crate::{
     Act, Brings, Brought, CallerRefusal, Context, Counters, Decision, Demand, Digest, Elevation, ElevationId,
-    FACT_VERSION, Fact, Hours, Id, Influence, Key, Kind, Lack, LookedAt, PrivateText, Refusal, Row, Said, Sight,
-    SubjectId, Surety, Tally, Terms, What, Words, World, effective_terms, influence::lets_through_with_less,
+    FACT_VERSION, Fact, Id, Influence, Key, Kind, Lack, LookedAt, PrivateText, Refusal, Row, Said, Sight, SubjectId,
+    Surety, Tally, Terms, What, Words, World, influence::lets_through_with_less,
 };
 
 /// What is asked, and what is known. Nothing is written here: that takes a [`Draft`], which only a [`Permit`] gives.
@@ -76,11 +76,6 @@ impl<'w> Deciding<'w> {
     pub(super) fn takes_still(&self, elevation: &Elevation, demand: &Demand) -> Surety {
         let now = Surety::to_act(self.world, Act::Elevate, elevation.right, elevation.holder);
         Surety::of(&demand.terms).and(now)
-    }
-
-    /// When, by the terms of this moment, something may be held.
-    pub(super) fn hours_now(&self, elevation: &Elevation) -> Hours {
-        effective_terms(self.world, Act::Elevate, elevation.right, elevation.holder).hours
     }
 
     /// The next id of a kind.

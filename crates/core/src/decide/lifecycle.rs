@@ -9,9 +9,9 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Hours,
-    Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, Setting as _, StageTerms, Stages, StartChoice, Starts,
-    UsesRule, Verdict, What, World,
+    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Opening,
+    Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule, Verdict,
+    What, World,
     approvers::{Concern, humans, still_asked},
     demand_for, later,
 };
@@ -42,9 +42,9 @@ pub(super) fn begin(deciding: &mut Deciding<'_>, person: Person, id: ElevationId
     if elevation.phase != Phase::Ready {
         return Err(HoldRefusal::NotReady { id, phase: elevation.phase }.into());
     }
-    let hours = Hours::stricter(demand.terms.hours.clone(), deciding.hours_now(&elevation));
-    if hours.open_until(deciding.now()).is_none() {
-        return Err(HoldRefusal::OutsideHours { id, opens: hours.opens(deciding.now()) }.into());
+    let opening = Opening::of_elevation(deciding.world, &elevation);
+    if opening.open_until(deciding.now()).is_none() {
+        return Err(HoldRefusal::OutsideHours { id, opens: opening.opens(deciding.now()) }.into());
     }
     let proof = deciding.proven(&deciding.takes_still(&elevation, &demand))?;
     opened(&mut deciding.by(person), proof, elevation, &demand);
@@ -102,8 +102,10 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, frozen, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
-    let hours = Hours::stricter(frozen.terms.hours.clone(), demand.terms.hours.clone());
-    let Some(open_until) = hours.open_until(now) else { return wait_for_hours(draft, elevation, hours.opens(now)) };
+    let opening = Opening::stricter(draft.world, &frozen.terms, &demand.terms);
+    let Some(open_until) = opening.open_until(now) else {
+        return wait_for_opening(draft, elevation, opening.opens(now));
+    };
     elevation.duration = elevation.duration.min(demand.terms.longest.0);
     let asked_end = later(now, elevation.duration).min(open_until);
     let end = demand.eligible_until.map_or(asked_end, |until| until.min(asked_end));
@@ -143,10 +145,10 @@ fn wait_for_clock(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
     }
 }
 
-/// Outside its hours nothing is opened: it begins when they do.
-fn wait_for_hours(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: Option<Timestamp>) {
+/// Outside its hours, and while a calendar closes it, nothing is opened: it begins when it may.
+fn wait_for_opening(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: Option<Timestamp>) {
     let Some(time) = opens else {
-        let why = "the hours of its terms don't come round in a month".to_owned();
+        let why = "its terms don't let it be held within a month".to_owned();
         return never_begun(draft, elevation, End::Failed, Some(why));
     };
     elevation.start = StartChoice::At { time };

@@ -6,6 +6,7 @@ mod appointments;
 mod asks;
 mod assurances;
 mod brought;
+mod calendars;
 mod checked;
 mod conversions;
 mod credentials;
@@ -50,6 +51,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::Delegation(command) => delegations::decide(&mut deciding, command)?,
         Command::Terms(command) => terms::decide(&mut deciding, command)?,
         Command::Assurance(command) => assurances::decide(&mut deciding, command)?,
+        Command::Calendar(command) => calendars::decide(&mut deciding, command)?,
         Command::Drift(command) => drifts::decide(&mut deciding, command)?,
         Command::Conversion(command) => conversions::decide(&mut deciding, command)?,
         Command::Elevation(command) => elevations::decide(&mut deciding, command)?,

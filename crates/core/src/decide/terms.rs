@@ -127,9 +127,7 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
             }
         }
     }
-    if let Some(assured) = &terms.settings.assured {
-        assured.ensure_can_be_met(deciding.world)?;
-    }
+    terms.settings.ensure_named_is_there(deciding.world)?;
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(TermsRefusal::UnknownAsker.into());
     }

@@ -202,6 +202,8 @@ facts! {
         TermsOver { terms: TermsId, scope: ScopeId } about [scope] "let terms {terms} at {scope} run out, as was set";
         AssuranceSet { assurance: String } about [] "set the assurance {assurance}";
         AssuranceEnded { assurance: String } about [] "ended the assurance {assurance}";
+        CalendarSet { calendar: String } about [] "set the calendar {calendar}";
+        CalendarEnded { calendar: String } about [] "ended the calendar {calendar}";
         LetThrough { assurance: String, subject: SubjectId, lack: Lack } about [subject]
             "let {subject} through, whom {assurance} would have refused for lacking {lack}, and only watches as yet";
     }

@@ -36,14 +36,15 @@ pub enum AskRefusal {
     )]
     Stopped { reach: String, since: Timestamp, by: String, word: String, stop: StopId },
     #[error(
-        "it may be held {hours}, and {} is outside of that; {}",
+        "it may be held {held}, and {} is outside of that{}; {}",
         moment(*start),
+        why.as_ref().map_or_else(String::new, |why| format!(" ({why})")),
         opens.map_or_else(
             || "no such time comes within a month after it".to_owned(),
             |at| format!("it opens at {}", moment(at)),
         )
     )]
-    StartClosed { start: Timestamp, hours: String, opens: Option<Timestamp> },
+    StartClosed { start: Timestamp, held: String, why: Option<String>, opens: Option<Timestamp> },
     #[error("the terms allow only rights that the target ends by itself, and {right} is not one: {says}")]
     EndsByUs { right: String, says: String },
     #[error(

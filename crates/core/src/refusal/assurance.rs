@@ -2,7 +2,7 @@
 
 use thiserror::Error;
 
-use super::Class;
+use super::{Class, terms::named_rules};
 use crate::{TermsId, time::Seconds};
 
 /// Why an assurance is not set, ended, or met.
@@ -24,7 +24,7 @@ pub enum AssuranceRefusal {
     TooMany { most: usize },
     #[error("`{group}` is no group; a person is put into one, so that it is seen who is let through")]
     NotAGroup { group: String },
-    #[error("{} want `{name}`; have them want something else first", named(rules))]
+    #[error("{} want `{name}`; have them want something else first", named_rules(rules))]
     Wanted { name: String, rules: Vec<TermsId> },
     #[error("the terms want `{name}`, which is gone; ask an administrator to name another there")]
     Gone { name: String },
@@ -32,19 +32,6 @@ pub enum AssuranceRefusal {
         "you would lock yourself out: administering would then take what you lack at this moment ({lack}); do it from where, and by what, will be accepted, or have it only watched first"
     )]
     LocksOut { lack: String },
-}
-
-/// `t4, t5 and 3 more`.
-fn named(rules: &[TermsId]) -> String {
-    let mut shown: Vec<String> = rules.iter().take(3).map(TermsId::to_string).collect();
-    if rules.len() > shown.len() {
-        shown.push(format!("{} more", rules.len() - shown.len()));
-    }
-    match shown.as_slice() {
-        [one] => one.clone(),
-        [head @ .., last] => format!("{} and {last}", head.join(", ")),
-        [] => String::new(),
-    }
 }
 
 impl AssuranceRefusal {

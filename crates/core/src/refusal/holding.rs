@@ -29,7 +29,7 @@ pub enum HoldRefusal {
     #[error("{id} is {phase}, not ready to begin")]
     NotReady { id: ElevationId, phase: Phase },
     #[error(
-        "{id} is ready, but not within the hours of its terms; {}",
+        "{id} is ready, but its terms don't let it be held at present; {}",
         opens.map_or_else(|| "they don't come round in a month".to_owned(), |at| format!("they begin at {}", moment(at)))
     )]
     OutsideHours { id: ElevationId, opens: Option<Timestamp> },

@@ -5,6 +5,7 @@
 mod answering;
 mod asking;
 mod assurance;
+mod calendar;
 mod caller;
 mod converting;
 mod delegating;
@@ -22,10 +23,10 @@ use std::collections::BTreeSet;
 use thiserror::Error;
 
 pub use {
-    answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, caller::CallerRefusal,
-    converting::ConversionRefusal, delegating::DelegationRefusal, eligibility::EligibilityRefusal,
-    estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal, people::PeopleRefusal,
-    stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, calendar::CalendarRefusal,
+    caller::CallerRefusal, converting::ConversionRefusal, delegating::DelegationRefusal,
+    eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal,
+    people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
 use crate::{
@@ -94,6 +95,9 @@ pub enum Refusal {
     /// An assurance.
     #[error(transparent)]
     Assurance(#[from] AssuranceRefusal),
+    /// A calendar.
+    #[error(transparent)]
+    Calendar(#[from] CalendarRefusal),
     /// A name or a text.
     #[error(transparent)]
     Text(#[from] TextRefusal),
@@ -149,6 +153,7 @@ impl Refusal {
             Self::Estate(why) => why.class(),
             Self::Terms(why) => why.class(),
             Self::Assurance(why) => why.class(),
+            Self::Calendar(why) => why.class(),
             Self::Text(why) => why.class(),
             Self::Caller(why) => why.class(),
             Self::Unknown { .. } => Class::Unknown,
@@ -178,6 +183,7 @@ impl Refusal {
             Self::Estate(why) => Some(why.into()),
             Self::Terms(why) => Some(why.into()),
             Self::Assurance(why) => Some(why.into()),
+            Self::Calendar(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),
             Self::Caller(why) => Some(why.into()),
             Self::Unknown { .. } | Self::StepUp { .. } => None,

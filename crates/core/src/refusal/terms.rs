@@ -55,6 +55,8 @@ pub enum TermsRefusal {
         "no one proof meets all of `assured`: they accept none in common; name others, or have one of them accept more"
     )]
     AssuredByNothing,
+    #[error("`closed` names {named} calendars; it may name {most} at most")]
+    TooManyCalendars { named: usize, most: usize },
     #[error("`hours` may have {weeks} weeks of {times} times each at most")]
     TooManyHours { weeks: usize, times: usize },
     #[error("a week of `hours` that never opens would let nobody through; give it times like `mon-fri 07:00-17:00`")]
@@ -87,6 +89,19 @@ pub enum TermsRefusal {
     ReferenceOff { name: String },
 }
 
+/// `t4, t5 and 3 more`.
+pub(super) fn named_rules(rules: &[TermsId]) -> String {
+    let mut shown: Vec<String> = rules.iter().take(3).map(TermsId::to_string).collect();
+    if rules.len() > shown.len() {
+        shown.push(format!("{} more", rules.len() - shown.len()));
+    }
+    match shown.as_slice() {
+        [one] => one.clone(),
+        [head @ .., last] => format!("{} and {last}", head.join(", ")),
+        [] => String::new(),
+    }
+}
+
 impl TermsRefusal {
     pub(super) const fn class(&self) -> Class {
         match self {
@@ -108,6 +123,7 @@ impl TermsRefusal {
             | Self::ProofTooOld { .. }
             | Self::TooManyAssured { .. }
             | Self::AssuredByNothing
+            | Self::TooManyCalendars { .. }
             | Self::TooManyHours { .. }
             | Self::NeverOpen
             | Self::UnknownZone { .. }

@@ -16,14 +16,15 @@ use strum::VariantArray as _;
 pub use effective::{PRECEDENCE, Trace, effective_at, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
-    Approval, Approver, Assured, Extensions, Grace, Hours, LapseRule, Longest, NextStage, Onward, OpenTime,
+    Approval, Approver, Assured, Closed, Extensions, Grace, Hours, LapseRule, Longest, NextStage, Onward, OpenTime,
     ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule,
     UsesRule, Usual, Week, WrittenApproval, WrittenOnward, WrittenStage,
 };
 pub use validity::{Dormant, Validity};
 
 use crate::{
-    Digest, EstateRefusal, Pause, Refusal, ScopeId, SubjectId, TermsId, TermsRefusal, Weight, Words, time::Seconds,
+    Digest, EstateRefusal, Pause, Refusal, ScopeId, SubjectId, TermsId, TermsRefusal, Weight, Words, World,
+    time::Seconds,
 };
 use setting::NAMES;
 
@@ -216,6 +217,17 @@ impl Terms {
     #[must_use]
     pub fn digest(&self) -> Digest {
         Digest::of_json(self)
+    }
+}
+
+impl Settings {
+    /// Refuses what is named and not there, or what is named together and can't be met.
+    ///
+    /// # Errors
+    /// Says which.
+    pub fn ensure_named_is_there(&self, world: &World) -> Result<(), Refusal> {
+        self.assured.as_ref().map_or(Ok(()), |assured| assured.ensure_can_be_met(world))?;
+        self.closed.as_ref().map_or(Ok(()), |closed| closed.ensure_is_there(world))
     }
 }
 

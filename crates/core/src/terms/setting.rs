@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Assured, Extensions, Grace, Hours, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule,
+    Act, Approval, Assured, Closed, Extensions, Grace, Hours, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule,
     References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
@@ -241,6 +241,7 @@ settings! {
     assured: Assured, "Assurances that whoever acts must meet.", unsaid if "Setting::is_as_before";
     approval: Approval, "Approval.";
     hours: Hours, "When it may be held.", unsaid if "Setting::is_as_before";
+    closed: Closed, "The calendars in whose entries it is not held.", unsaid if "Setting::is_as_before";
     lapse: LapseRule, "How it must end.";
     standing: StandingRule, "Whether it may be held all the time.", unsaid if "Setting::is_as_before";
     uses: UsesRule, "How often it may be used before it ends.", unsaid if "Setting::is_as_before";

@@ -10,10 +10,10 @@ use super::{
     table::{Change, Number, Pairs},
 };
 use crate::{
-    Account, Alarm, Appointment, Assurance, Conversion, ConversionId, Delegation, DelegationId, Demanded, Drift, Duty,
-    Elevation, ElevationId, Eligibility, EligibilityId, Grant, GrantId, Id, Influence, Item, Link, Membership, Pair,
-    Role, RoleId, Scope, ScopeId, Shortfall, Source, Standing, StandingId, Stop, Subject, SubjectId, SubjectKind,
-    Tally, Target, Terms,
+    Account, Alarm, Appointment, Assurance, Calendar, Conversion, ConversionId, Delegation, DelegationId, Demanded,
+    Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant, GrantId, Id, Influence, Item, Link,
+    Membership, Pair, Role, RoleId, Scope, ScopeId, Shortfall, Source, Standing, StandingId, Stop, Subject, SubjectId,
+    SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -250,7 +250,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Demanded Influence Target Duty Assurance Shortfall Stop Source Link Tally);
+by_key_alone!(Demanded Influence Target Duty Assurance Calendar Shortfall Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

@@ -474,7 +474,7 @@ fn the_demand_says_what_it_takes_and_nothing_of_what_is_only_watched_or_of_whom(
     want(&mut house, Act::Elevate, &["hardware", "port"]);
     let says = |house: &House| {
         let demand = demand_for(&house.world, house.id(Who::Asker), house.right(), house.now).unwrap();
-        let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes));
+        let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes), house.now);
         let effective = demand.terms.words(&house.world, "assured");
         assert!(!(sentence.clone() + &effective).contains("spared"), "{sentence} {effective}");
         (demand.brief(&house.world), sentence)

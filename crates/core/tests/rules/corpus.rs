@@ -177,6 +177,15 @@ fn facts_of_a_rule_that_was_valid_for_a_while_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_calendars_are_read_as_they_were_written() {
+    let world = replayed(include_str!("calendars-v3.jsonl"));
+    let [freeze] = &world.calendars.values().collect::<Vec<_>>()[..] else { panic!("one was ended") };
+    assert_eq!((freeze.name.as_str(), freeze.entries.len()), ("quay-freeze", 2));
+    assert_eq!(freeze.known_until.unwrap().to_string(), "2026-01-20T00:00:00Z");
+    assert!(world.terms.values().next().unwrap().settings.closed.as_ref().unwrap().0.contains("quay-freeze"));
+}
+
+#[test]
 fn facts_of_what_is_never_held_all_the_time_are_read_as_they_were_written() {
     let world = replayed(include_str!("standing-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.standing, Some(StandingRule::Never));
@@ -256,6 +265,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("standing-v3.jsonl"),
         include_str!("assurances-v3.jsonl"),
         include_str!("validity-v3.jsonl"),
+        include_str!("calendars-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

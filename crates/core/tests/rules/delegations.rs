@@ -47,7 +47,7 @@ fn who_is_away_is_skipped_and_that_is_said() {
     assert_eq!(asked(&house, before), [oda], "not away yet");
     house.now = later(house.now, Seconds::hours(2));
     let demand = demand_for(&house.world, house.id(Who::Asker), house.right(), house.now).unwrap();
-    let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes));
+    let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes), house.now);
     assert!(sentence.contains("from piet (for oda, who is away)"), "{sentence}");
     let meanwhile = ask(&mut house);
     assert_eq!(asked(&house, meanwhile), [piet]);

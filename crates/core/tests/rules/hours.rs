@@ -196,6 +196,6 @@ fn hours_that_cant_be_meant_are_refused_and_the_demand_says_those_that_are() {
     let house = until_ten(1);
     let demand = demand_for(&house.world, house.id(Who::Asker), house.right(), house.now).unwrap();
     assert!(demand.brief(&house.world).contains(" · wed 08:00-10:00 (UTC) · "), "{}", demand.brief(&house.world));
-    let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes));
+    let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes), house.now);
     assert!(sentence.contains(", it may be held wed 08:00-10:00 (UTC), and at its end"), "{sentence}");
 }

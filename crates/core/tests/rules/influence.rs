@@ -407,7 +407,7 @@ fn a_yes_to_one_account_gives_nothing_to_another() {
     let mut house = house(1);
     let (target, tomas) = (house.target(), house.id(Who::Asker));
     let demand = demand_for(&house.world, tomas, house.right(), house.now).unwrap();
-    let said = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes));
+    let said = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes), house.now);
     assert!(said.contains("with the account `t.reyes`"), "{said}");
     let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
     // An administrator of the target alone sends it elsewhere.

@@ -5,6 +5,7 @@
 
 mod appointments;
 mod assurances;
+mod calendars;
 mod conversions;
 mod corpus;
 mod delegations;

@@ -19,6 +19,8 @@ fn each_cause_has_a_word_of_its_own() {
         PeopleRefusal::VARIANTS,
         EstateRefusal::VARIANTS,
         TermsRefusal::VARIANTS,
+        AssuranceRefusal::VARIANTS,
+        CalendarRefusal::VARIANTS,
         TextRefusal::VARIANTS,
         CallerRefusal::VARIANTS,
     ]

@@ -58,6 +58,9 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     );
     let week = |open: &str| Week { zone: "UTC".to_owned(), open: [open.parse().unwrap()].into() };
     let (day, night) = (week("mon-fri 07:00-17:00"), week("sat 22:00-06:00"));
+    let [one, both] = [&["quay-freeze"][..], &["holidays", "quay-freeze"]]
+        .map(|names| Closed(names.iter().map(|name| (*name).to_owned()).collect()));
+    keeps_to_the_rules(world, &[Closed::default(), one, both]);
     keeps_to_the_rules(world, &[Hours::default(), Hours([day.clone()].into()), Hours([day, night].into())]);
     keeps_to_the_rules(world, &[UsesRule::Any, UsesRule::One]);
     keeps_to_the_rules(world, &[StandingRule::Allowed, StandingRule::Never]);

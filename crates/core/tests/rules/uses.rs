@@ -137,6 +137,6 @@ fn the_demand_says_that_it_is_good_for_one_use() {
     let house = house(UsesRule::One);
     let demand = demand_for(&house.world, house.id(Who::Asker), house.right(), house.now).unwrap();
     assert!(demand.brief(&house.world).contains(" · one use · "), "{}", demand.brief(&house.world));
-    let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes));
+    let sentence = demand.sentence(&house.world, Seconds(600), Some(StartChoice::AtYes), house.now);
     assert!(sentence.contains("it ends once its first use is seen, and at its end"), "{sentence}");
 }

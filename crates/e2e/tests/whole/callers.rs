@@ -99,12 +99,16 @@ overseer       get    /eligibilities
 overseer       get    /terms
 overseer       get    /assurances
 overseer       get    /assurances/{name}
+overseer       get    /calendars
+overseer       get    /calendars/{name}
 overseer       get    /ledger/export
 administrator  post   /stops
 administrator  post   /stops/{id}/lift
 administrator  post   /terms/preview
 administrator  put    /assurances/{name}
 administrator  delete /assurances/{name}
+administrator  put    /calendars/{name}
+administrator  delete /calendars/{name}
 administrator  post   /people
 administrator  post   /people/{who}/enrolment
 administrator  post   /people/{who}/suspend

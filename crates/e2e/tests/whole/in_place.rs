@@ -2,13 +2,17 @@
 
 use std::collections::BTreeSet;
 
+use jiff::{SignedDuration, Timestamp};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 use tempestas_api::AssuranceBody;
 use tempestas_core::{LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
-use crate::house::{House, MARA, ODA, Plan, TOMAS, on_cloud};
+use crate::{
+    calendars::freeze,
+    house::{House, MARA, ODA, Plan, TOMAS, on_cloud},
+};
 
 /// A route that changes something in place: its template in the document, as it is called here, and what it is sent.
 struct Change {
@@ -37,6 +41,7 @@ impl House {
             watch_only: true,
         };
         self.client(MARA).set_assurance("hardware-key", LookedAt::Nothing, &hardware).await.unwrap();
+        self.freeze("quay-freeze", Timestamp::now() + SignedDuration::from_hours(24)).await;
         let rule = self.found("terms", |_| true).await;
         let held = self.found("eligibilities", |one| one["who"] == TOMAS).await;
         let mut body = rule.clone();
@@ -45,7 +50,7 @@ impl House {
         }
         let change = |route, at, method, body| Change { route, at, method, body };
         let id = |one: &Value| one["id"].as_str().unwrap().to_owned();
-        let until = jiff::Timestamp::now() + jiff::SignedDuration::from_hours(48);
+        let until = Timestamp::now() + SignedDuration::from_hours(48);
         vec![
             change("/terms/{id}", format!("terms/{}", id(&rule)), Method::PUT, body),
             change(
@@ -61,6 +66,12 @@ impl House {
                 json!({
                     "accepts": ["passkey"], "within": 240, "networks": [], "bypass": null, "pilot": null, "watch_only": true,
                 }),
+            ),
+            change(
+                "/calendars/{name}",
+                "calendars/quay-freeze".to_owned(),
+                Method::PUT,
+                json!({ "zone": "UTC", "file": freeze(Timestamp::now() + SignedDuration::from_hours(48)) }),
             ),
             change("/people/{who}/manager", format!("people/{TOMAS}/manager"), Method::PUT, json!({ "manager": ODA })),
             change(
@@ -85,6 +96,7 @@ impl House {
             "/terms/{id}" => self.found("terms", |one| one["id"] == id).await,
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
             "/assurances/{name}" => self.found("assurances", |one| one["name"] == id).await,
+            "/calendars/{name}" => self.found("calendars", |one| one["name"] == id).await,
             "/people/{who}/manager" => serde_json::to_value(self.client(MARA).manager(TOMAS).await.unwrap()).unwrap(),
             "/targets/settings" => self.found("targets", |one| one["path"] == BRIGHTWATER).await,
             _ => {

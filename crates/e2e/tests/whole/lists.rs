@@ -177,11 +177,8 @@ async fn filters_leave_out_what_doesnt_fit_and_single_reads_say_the_same() {
     changed.settings.usual = Some(Seconds(61));
     let url = format!("{}/api/v1{rule}", house.service.address);
     let put = async |tag: &str| {
-        let whole = json!({ "scope": changed.scope, "act": changed.act, "role": changed.role, "weight": changed.weight,
-            "asker": changed.asker, "labels": changed.labels, "attributes": changed.attributes, "pins": changed.pins,
-            "settings": changed.settings });
         let request = reqwest::Client::new().put(&url).bearer_auth(&token).header(header::IF_MATCH, tag);
-        request.json(&whole).send().await.unwrap().status()
+        request.json(&changed).send().await.unwrap().status()
     };
     assert_eq!(put(&tag).await, StatusCode::OK);
     assert_eq!(put(&tag).await, StatusCode::PRECONDITION_FAILED);

@@ -5,6 +5,7 @@
 mod appointments;
 mod assurances;
 mod bad_input;
+mod calendars;
 mod callers;
 mod console;
 mod console_asks;

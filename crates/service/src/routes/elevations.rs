@@ -38,12 +38,12 @@ const EARLIER_MOST: usize = 20;
 const STORY_MOST: u32 = 1000;
 
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
-    let world = me.app.world();
-    let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, Timestamp::now())?;
+    let (world, now) = (me.app.world(), Timestamp::now());
+    let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, now)?;
     me.ensure_from_here(&world, &demand)?;
     let duration = request.duration.unwrap_or(demand.terms.usual.0);
     let start = request.start.or_else(|| demand.terms.starts.unsaid());
-    Ok(Json(views::demand(&world, &demand, duration, start)))
+    Ok(Json(views::demand(&world, &demand, duration, start, now)))
 }
 
 fn brings(given: tempestas_api::Brings) -> Brings {

@@ -3,6 +3,7 @@
 mod appointments;
 mod assurances;
 mod authorities;
+mod calendars;
 mod conversions;
 mod days;
 mod delegations;

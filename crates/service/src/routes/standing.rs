@@ -82,7 +82,7 @@ pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
             let takes = match demand.and_then(|demand| me.ensure_from_here(&world, &demand).map(|()| demand)) {
                 Ok(demand) => TakesView {
                     brief: demand.brief(&world),
-                    sentence: Some(demand.sentence(&world, demand.terms.longest.0, demand.terms.starts.unsaid())),
+                    sentence: Some(demand.sentence(&world, demand.terms.longest.0, demand.terms.starts.unsaid(), now)),
                 },
                 Err(refusal) => TakesView { brief: refusal.to_string(), sentence: None },
             };

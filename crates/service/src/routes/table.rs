@@ -1,14 +1,14 @@
 //! The whole route table; it is the map of what can be attacked.
 
 use super::{
-    appointments, assurances, authorities, conversions, days, delegations, devices, drift, elevations, estate, ledger,
-    pages, people, rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
+    appointments, assurances, authorities, calendars, conversions, days, delegations, devices, drift, elevations,
+    estate, ledger, pages, people, rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
 };
 use crate::door::Table;
 
 /// Every route.
 pub(super) fn table() -> Table {
-    let parts: [fn(Table) -> Table; 10] = [
+    let parts: [fn(Table) -> Table; 11] = [
         of_sign_ins,
         of_pages,
         of_stops,
@@ -17,6 +17,7 @@ pub(super) fn table() -> Table {
         of_rights,
         of_terms,
         of_assurances,
+        of_calendars,
         of_elevations,
         of_ledger,
     ];
@@ -199,6 +200,15 @@ fn of_assurances(table: Table) -> Table {
         .get("/assurances/{name}", assurances::show, "One assurance")
         .put("/assurances/{name}", assurances::set, "Set an assurance, a new one or in place")
         .delete("/assurances/{name}", assurances::end, "End an assurance that no rule wants")
+}
+
+/// Times in which nothing is held, by name.
+fn of_calendars(table: Table) -> Table {
+    table
+        .get("/calendars", calendars::list, "Times in which nothing is held, by name")
+        .get("/calendars/{name}", calendars::show, "One calendar")
+        .put("/calendars/{name}", calendars::set, "Set a calendar, a new one or in place")
+        .delete("/calendars/{name}", calendars::end, "End a calendar that no rule goes by")
 }
 
 /// Asks, answers, grants.

@@ -41,7 +41,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
         }
         new.check()?;
         new.valid.check(Timestamp::now())?;
-        new.settings.assured.as_ref().map_or(Ok(()), |assured| assured.ensure_can_be_met(&world))?;
+        new.settings.ensure_named_is_there(&world)?;
     }
     // Over everybody's rights it takes a while.
     let touched = me.app.engine().reckon(move || {

@@ -16,14 +16,20 @@ use super::rights::role_of;
 /// Most rights of an account that are said one by one.
 const HELD_SAID: usize = 6;
 
-pub(crate) fn demand(world: &World, demand: &Demand, duration: Seconds, start: Option<StartChoice>) -> DemandView {
+pub(crate) fn demand(
+    world: &World,
+    demand: &Demand,
+    duration: Seconds,
+    start: Option<StartChoice>,
+    now: Timestamp,
+) -> DemandView {
     let (says, weight) = role_of(world, demand.right);
     let (proof_within, proof_accepts) = Surety::of(&demand.terms).proof(world);
     DemandView {
         right: world.right_name(demand.right),
         says,
         weight,
-        sentence: demand.sentence(world, duration, start),
+        sentence: demand.sentence(world, duration, start, now),
         duration,
         longest: demand.terms.longest.0,
         usual: demand.terms.usual.0,
@@ -133,8 +139,9 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         for_me: elevation.waits_for(me),
         may_revoke: !ending && (approver || administers()),
         brought: brought(world, &elevation.brought),
-        demand: demand
-            .map_or_else(String::new, |demand| demand.sentence(world, elevation.duration, Some(elevation.start))),
+        demand: demand.map_or_else(String::new, |demand| {
+            demand.sentence(world, elevation.duration, Some(elevation.start), elevation.asked_at)
+        }),
         rounds: elevation.rounds.iter().map(|round| round_view(world, round)).collect(),
         extension: elevation
             .extension

@@ -4,6 +4,7 @@
 mod alarms;
 mod appointments;
 mod assurances;
+mod calendars;
 mod conversions;
 mod delegations;
 mod elevations;
@@ -16,6 +17,7 @@ mod terms;
 pub(crate) use alarms::{alarm, stop};
 pub(crate) use appointments::appointment;
 pub(crate) use assurances::assurance;
+pub(crate) use calendars::calendar;
 pub(crate) use conversions::{conversion, drift};
 pub(crate) use delegations::delegation;
 pub(crate) use elevations::{below, demand, earlier, elevation, extension_demand};

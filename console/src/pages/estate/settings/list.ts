@@ -3,11 +3,11 @@
 import type { ComponentType } from 'react'
 import type { Api } from '../../../api/call'
 import { Approval, ApprovalStages } from './approval'
-import { Assured } from './assured'
 import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
 import { Hours } from './hours'
 import { Lapse } from './lapse'
+import { Assured, Closed } from './named'
 import { Purposes, Reason, ReasonLetters } from './reason'
 import { References, wholeReferences } from './references'
 import { Standing } from './standing'
@@ -43,6 +43,7 @@ export const SETTINGS: Setting[] = [
   { name: 'references', Field: References, only: HOLDING },
   { name: 'starts', Field: Starts, only: ['elevate'] },
   { name: 'hours', Field: Hours, only: ['elevate'] },
+  { name: 'closed', Field: Closed, only: ['elevate'] },
   { name: 'uses', Field: Uses, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
   { name: 'standing', Field: Standing, only: ['elevate'] },
@@ -62,6 +63,7 @@ export const wholeSettings = (settings: Settings) => ({
   standing: settings.standing ?? null,
   uses: settings.uses ?? null,
   hours: settings.hours ?? null,
+  closed: settings.closed ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
   purposes: settings.purposes ?? null,

@@ -2,6 +2,7 @@
 
 mod asking;
 mod assurances;
+mod calendars;
 mod estate;
 mod rights;
 
@@ -15,6 +16,7 @@ use tempestas_core::{Seconds, Verdict};
 
 pub(crate) use asking::{AskArgs, Asking, ExtendArgs};
 pub(crate) use assurances::{AssurancesVerb, SetAssurance};
+pub(crate) use calendars::CalendarsVerb;
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use rights::{
     ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
@@ -187,6 +189,11 @@ pub(crate) enum Verb {
     Assurances {
         #[command(subcommand)]
         verb: Option<AssurancesVerb>,
+    },
+    /// Calendars: freezes and holidays, in whose entries nothing is held by rules that go by them.
+    Calendars {
+        #[command(subcommand)]
+        verb: Option<CalendarsVerb>,
     },
     /// Ask for a right; the whole demand is shown first.
     Ask(AskArgs),

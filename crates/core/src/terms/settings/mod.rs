@@ -2,6 +2,7 @@
 
 mod approval;
 mod assured;
+mod closed;
 mod extensions;
 mod grace;
 mod hours;
@@ -19,6 +20,7 @@ mod usual;
 
 pub use approval::{Approval, Approver, NextStage, Onward, StageTerms, WrittenApproval, WrittenOnward, WrittenStage};
 pub use assured::Assured;
+pub use closed::Closed;
 pub use extensions::Extensions;
 pub use grace::Grace;
 pub use hours::{Hours, OpenTime, Week};

@@ -3,7 +3,7 @@
 use super::*;
 
 /// What is done; nobody need say yes then.
-pub(super) const ROUTES: [Route; 23] = [
+pub(super) const ROUTES: [Route; 24] = [
     Route {
         name: "its approval",
         before: wants_oda,
@@ -231,6 +231,21 @@ pub(super) const ROUTES: [Route; 23] = [
             let settings = Settings { hours: Some(Hours::default()), ..asks_nobody() };
             let terms = Terms { settings, ..last_rule(house) };
             he(house, set(terms))
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "a freeze called off",
+        before: |house| {
+            let freeze = freeze(later(house.now, Seconds::hours(48)));
+            long_ago(house, freeze);
+            let closed = Some(Closed(BTreeSet::from(["freeze".to_owned()])));
+            wants(house, Settings { closed, ..asks_nobody() });
+        },
+        does: |house| {
+            let freeze = freeze(later(house.now, Seconds::hours(24 * 30)));
+            he(house, freeze)
         },
         yes_of: "",
         why: "weakened",

@@ -5,6 +5,7 @@ mod by_less;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jiff::Timestamp;
 use tempestas_core::*;
 
 use crate::house::{House, Who, rule, settings};
@@ -130,6 +131,14 @@ fn wants(house: &mut House, settings: Settings) {
 fn passes(house: &mut House, time: Seconds) {
     house.now = later(house.now, time);
     house.tick();
+}
+
+/// Closed for two days from then on.
+fn freeze(from: Timestamp) -> CalendarCommand {
+    let until = later(from, Seconds::hours(48));
+    let (name, zone) = ("freeze".to_owned(), "UTC".to_owned());
+    let entries = vec![CalendarEntry { from, until, what: "everything".to_owned() }];
+    CalendarCommand::Set { calendar: Calendar { name, entries, known_until: None, zone, set_by: None, set_at: None } }
 }
 
 fn wants_oda(house: &mut House) {
