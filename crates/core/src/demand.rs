@@ -194,8 +194,7 @@ impl Demand {
     pub fn brief(&self, world: &World) -> String {
         let terms = &self.terms;
         let mut parts = vec![format!("up to {}", terms.longest.0)];
-        let opening = Opening::of(world, terms);
-        parts.extend((!opening.is_always()).then(|| opening.words(world)));
+        parts.extend(Opening::of(world, terms).brief(world));
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
         let assured = Surety::of(terms).names(world).join(" + ");
         parts.push(if assured.is_empty() { "fresh proof".to_owned() } else { format!("proof {assured}") });
@@ -257,13 +256,46 @@ fn some(people: &BTreeSet<SubjectId>, shown: usize, say: impl Fn(&SubjectId) -> 
 /// # Errors
 /// Refuses where there is no eligibility, where the terms rule the right out, and where nobody could answer.
 pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp) -> Result<Demand, Refusal> {
-    demand_of(world, Act::Elevate, asker, right, now)
+    demand_to_hold(world, asker, right, now, (None, None))
+}
+
+/// The same of what is held from a moment on, or at once, and for so long, or as long as is usual: within some hours nobody
+/// need be asked, perhaps.
+///
+/// # Errors
+/// As above.
+pub fn demand_to_hold(
+    world: &World,
+    asker: SubjectId,
+    right: Right,
+    now: Timestamp,
+    (start, duration): (Option<StartChoice>, Option<Seconds>),
+) -> Result<Demand, Refusal> {
+    let terms = |mut terms: Effective| {
+        let from = match start {
+            Some(StartChoice::At { time }) => time,
+            _ => now,
+        };
+        terms.approval = terms.approval.of_time(from, duration.unwrap_or(terms.usual.0));
+        terms
+    };
+    demanded(world, terms(effective_terms(world, Act::Elevate, right, asker)), asker, right, now)
 }
 
 /// What an act on a right by its holder demands, to hold it or to go on holding it.
 pub(crate) fn demand_of(
     world: &World,
     act: Act,
+    asker: SubjectId,
+    right: Right,
+    now: Timestamp,
+) -> Result<Demand, Refusal> {
+    demanded(world, effective_terms(world, act, right, asker), asker, right, now)
+}
+
+fn demanded(
+    world: &World,
+    terms: Effective,
     asker: SubjectId,
     right: Right,
     now: Timestamp,
@@ -278,7 +310,6 @@ pub(crate) fn demand_of(
         let (reach, by, word) = (world.reach_name(stop.reach), world.subject_name(stop.by), world.text(stop.word));
         return Err(AskRefusal::Stopped { reach, since: stop.at, by, word, stop: stop.id }.into());
     }
-    let terms = effective_terms(world, act, right, asker);
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
     }

@@ -70,7 +70,7 @@ pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Wave
 pub use days::{beginning_of, day_of, most_at_once};
 pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dropped};
 pub use delegation::{Away, Delegation, Lent};
-pub use demand::{Demand, Demanded, demand_for, own_rights};
+pub use demand::{Demand, Demanded, demand_for, demand_to_hold, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{Asked, Elevation, End, Extends, Extension, Grant, LEFT_ALONE, Leftover, Phase, Seen, StartChoice};
 pub use estate::{

@@ -107,11 +107,18 @@ impl<'w> Opening<'w> {
     /// In words, after "it may be held".
     #[must_use]
     pub fn words(&self, world: &World) -> String {
-        let mut words = self.hours.words(world);
-        if !self.calendars.is_empty() {
-            let names: Vec<&str> = self.calendars.iter().map(|calendar| calendar.name.as_str()).collect();
-            words.push_str(&format!(" but not during {}", names.join(" or ")));
-        }
-        words
+        let hours = self.hours.words(world);
+        self.not_during().map_or_else(|| hours.clone(), |not| format!("{hours} but {not}"))
+    }
+
+    /// At a glance: the hours, and the calendars, of those that there are.
+    pub(crate) fn brief(&self, world: &World) -> impl Iterator<Item = String> {
+        let hours = (!self.hours.0.is_empty()).then(|| self.hours.words(world));
+        hours.into_iter().chain(self.not_during())
+    }
+
+    fn not_during(&self) -> Option<String> {
+        let names: Vec<&str> = self.calendars.iter().map(|calendar| calendar.name.as_str()).collect();
+        (!names.is_empty()).then(|| format!("not during {}", names.join(" or ")))
     }
 }

@@ -204,7 +204,8 @@ pub async fn absences(mara: &Client) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// When nothing is changed there: on the day on which the tide tables change over, soon; and on Midsummer.
+/// When nothing is changed there: on the day on which the tide tables change over, soon; and on Midsummer. And when nobody need be
+/// asked at the gates.
 ///
 /// # Errors
 /// When the service refuses.
@@ -219,8 +220,19 @@ pub async fn calendars(mara: &Client) -> anyhow::Result<()> {
         let body = CalendarBody { zone: "Europe/Oslo".to_owned(), file };
         mara.set_calendar(name, LookedAt::Nothing, &body).await?;
     }
-    let rule = "scope = \"/harbour/databases\"\n[settings]\nclosed = [\"holidays\", \"quay-freeze\"]\n";
+    let rule =
+        "scope = \"/harbour/databases\"\npins = [\"closed\"]\n[settings]\nclosed = [\"holidays\", \"quay-freeze\"]\n";
     mara.add_terms(&toml::from_str(rule)?).await?;
+    // Whoever minds the gate by day need not ask; at night one of the administrators is woken.
+    let by_day = r#"
+scope = "/harbour/gates"
+weight = "privileged"
+[settings.approval]
+is = "outside-hours"
+hours = [{ zone = "Europe/Oslo", open = ["mon-fri 07:00-17:00"] }]
+stages = [{ approvers = ["administrators"], yes = 1, no = 1, within = 14400 }]
+"#;
+    mara.add_terms(&toml::from_str(by_day)?).await?;
     Ok(())
 }
 

@@ -193,6 +193,19 @@ describe('a setting', () => {
     expect(screen.getByLabelText<HTMLInputElement>('Who answers').value).toBe('oda')
   })
 
+  it('of approval may ask nobody within some hours, whoever is asked outside of them', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('Approval'), 'stage')
+    const hours = screen.getByLabelText(/Nobody need be asked within these hours/)
+    await user.type(hours, 'Europe/Oslo mon-fri 07:00-17:00')
+    const by_day = [{ zone: 'Europe/Oslo', open: ['mon-fri 07:00-17:00'] }]
+    expect(last()?.approval).toMatchObject({ is: 'outside-hours', hours: by_day, stages: [{ yes: 1 }] })
+    await user.click(screen.getByRole('button', { name: 'Another stage after that' }))
+    expect(last()?.approval).toMatchObject({ is: 'outside-hours', hours: by_day, stages: [{ yes: 1 }, { yes: 1 }] })
+    await user.clear(hours)
+    expect(last()?.approval).toMatchObject({ is: 'stages', stages: [{ yes: 1 }, { yes: 1 }] })
+  })
+
   it('of approval in stages is shown as it was set', () => {
     const one = { approvers: ['the manager'], yes: 1, no: 1, within: 3600, onward: ['mara'], cover: false }
     typing({ approval: { is: 'stages', stages: [one, { ...one, approvers: ['oda'], onward: 'next-stage' }] } })

@@ -97,10 +97,10 @@ function Moment({ label, at, set }: { label: string; at?: string | null; set: (a
 /** While it is valid. */
 function Valid({ rule, onChange }: Editing) {
   return (
-    <div className="grid grid-cols-2 gap-3">
+    <>
       <Moment label="Valid from" at={rule.valid_from} set={(valid_from) => onChange({ ...rule, valid_from })} />
       <Moment label="Valid until" at={rule.valid_until} set={(valid_until) => onChange({ ...rule, valid_until })} />
-    </div>
+    </>
   )
 }
 

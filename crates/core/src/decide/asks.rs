@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Opening, Phase, Refusal, Right, Round, Row, Seconds,
-    StartChoice, SubjectId, Surety, What, demand_for, elevation::AskLookedAt,
+    Approval, Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Opening, Phase, Refusal, Right, Round, Row,
+    Seconds, StartChoice, SubjectId, Surety, What, demand_to_hold, elevation::AskLookedAt,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -22,7 +22,7 @@ const ASKS_A_MINUTE: usize = 100;
 
 pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> Result<(), Refusal> {
     let (me, now) = (person.id(), deciding.now());
-    let demand = demand_for(deciding.world, me, ask.right, now)?;
+    let demand = demand_to_hold(deciding.world, me, ask.right, now, (ask.start, ask.duration))?;
     if Digest::of_json(&demand) != ask.shown {
         return Err(AskRefusal::DemandChanged.into());
     }
@@ -88,6 +88,8 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
     let demanded = Row::Demand(Demanded { elevation: id, demand: demand.clone() });
     draft.fact(What::Asked { elevation: id, right: ask.right }, vec![Row::Elevation(elevation.clone()), demanded]);
     if elevation.rounds.is_empty() {
+        let terms = demand.terms.trace::<Approval>().and_then(|trace| trace.rule);
+        draft.fact(What::NobodyAsked { elevation: id, terms }, Vec::new());
         lifecycle::proceed(draft, elevation, &demand);
     }
 }

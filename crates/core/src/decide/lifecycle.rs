@@ -13,7 +13,7 @@ use crate::{
     Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule, Verdict,
     What, World,
     approvers::{Concern, humans, still_asked},
-    demand_for, later,
+    demand_to_hold, later,
 };
 
 /// Takes an ask back, or an ask to go on.
@@ -84,7 +84,8 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     if draft.world.is_suspended(elevation.holder) {
         return never_begun(draft, elevation, End::Failed, Some("the holder is suspended".to_owned()));
     }
-    let demand = match demand_for(draft.world, elevation.holder, elevation.right, now) {
+    let (start, duration) = (Some(StartChoice::At { time: now }), Some(elevation.duration));
+    let demand = match demand_to_hold(draft.world, elevation.holder, elevation.right, now, (start, duration)) {
         Ok(demand) => demand,
         Err(refusal) => {
             let why = format!("it may not be opened any more ({}); asking again says why", cause(&refusal));

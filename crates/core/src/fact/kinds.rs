@@ -235,6 +235,12 @@ facts! {
     }
     Elevations {
         Asked { elevation: ElevationId, right: Right } about [elevation right] "asked {elevation} for {right}";
+        NobodyAsked { elevation: ElevationId, terms: Option<TermsId> } about [elevation]
+            if terms.is_some() {
+                "needed nobody's yes for {elevation}, by terms {terms}"
+            } else {
+                "needed nobody's yes for {elevation}"
+            };
         Answered { elevation: ElevationId, verdict: Verdict } about [elevation] "answered {elevation} with {verdict}";
         Narrowed { elevation: ElevationId, right: Right, duration: Seconds, start: StartChoice }
             about [elevation right]

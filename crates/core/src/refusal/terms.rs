@@ -39,6 +39,10 @@ pub enum TermsRefusal {
     ActNotAsked { act: Act, known: Vec<String> },
     #[error("`approval` needs at least one approver, one yes, one no and a time")]
     EmptyApproval,
+    #[error("`approval` outside of hours is about holding a right, and not about {act}; name who is asked at any hour")]
+    HoursOfHolding { act: Act },
+    #[error("`approval` outside of no hours at all would ask nobody, ever; name the hours, or say `none`")]
+    UnaskedAlways,
     #[error("`approval` has {stages} stages; it may have {most} at most")]
     TooManyStages { stages: usize, most: usize },
     #[error(
@@ -117,6 +121,8 @@ impl TermsRefusal {
             | Self::ActNotAsked { .. }
             | Self::GraceTooLong { .. }
             | Self::EmptyApproval
+            | Self::HoursOfHolding { .. }
+            | Self::UnaskedAlways
             | Self::TooManyStages { .. }
             | Self::NoNextStage { .. }
             | Self::TooManyAnswers { .. }

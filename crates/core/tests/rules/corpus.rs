@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    Act, AlarmKind, AppointmentState, Assurance, Dormant, DriftState, End, FACT_VERSION, Fact, Phase, Scope, ScopeKind,
-    StandingRule, SubjectId, UsesRule, What, World,
+    Act, AlarmKind, AppointmentState, Approval, Assurance, Dormant, DriftState, End, FACT_VERSION, Fact, Phase, Scope,
+    ScopeKind, StandingRule, SubjectId, UsesRule, What, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -186,6 +186,14 @@ fn facts_of_calendars_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_what_asked_nobody_by_day_are_read_as_they_were_written() {
+    let world = replayed(include_str!("unasked-v3.jsonl"));
+    let approval = world.terms.values().next().unwrap().settings.approval.clone().unwrap();
+    assert!(matches!(approval, Approval::OutsideHours { stages, .. } if stages.len() == 1));
+    assert_eq!(world.demands.values().next().unwrap().demand.terms.approval, Approval::None);
+}
+
+#[test]
 fn facts_of_what_is_never_held_all_the_time_are_read_as_they_were_written() {
     let world = replayed(include_str!("standing-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.standing, Some(StandingRule::Never));
@@ -266,6 +274,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("assurances-v3.jsonl"),
         include_str!("validity-v3.jsonl"),
         include_str!("calendars-v3.jsonl"),
+        include_str!("unasked-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

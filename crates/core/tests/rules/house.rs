@@ -241,7 +241,8 @@ impl House {
         start: StartChoice,
     ) -> Result<ElevationId, Refusal> {
         let asker = self.id(who);
-        let shown = Digest::of_json(&demand_for(&self.world, asker, right, self.now)?);
+        let when = (Some(start), Some(Seconds(seconds)));
+        let shown = Digest::of_json(&demand_to_hold(&self.world, asker, right, self.now, when)?);
         let command = ElevationCommand::Ask(Ask {
             right,
             duration: Some(Seconds(seconds)),

@@ -29,6 +29,7 @@ mod sources;
 mod stages;
 mod stops;
 mod terms;
+mod unasked;
 mod uses;
 mod validity;
 mod ways;

@@ -118,9 +118,15 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
             ..StageTerms::default()
         })
     };
+    let outside = |open: &str, approval: Approval| Approval::OutsideHours {
+        hours: Hours([week(open)].into()),
+        stages: approval.stages().to_vec(),
+    };
     keeps_to_the_rules(
         world,
         &[
+            outside("mon-fri 07:00-17:00", stage(&[oda], 1, 1, 4)),
+            outside("sat 07:00-17:00", stage(&[oda, piet], 2, 1, 4)),
             Approval::None,
             stage(&[Approver::Administrators], 1, 1, 8),
             stage(&[oda], 1, 2, 1),

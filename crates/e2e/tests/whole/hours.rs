@@ -3,7 +3,7 @@
 use jiff::{SignedDuration, Timestamp, tz::TimeZone};
 use reqwest::StatusCode;
 use serde_json::{Value, json};
-use tempestas_api::{EffectiveQuery, NewTerms};
+use tempestas_api::{EffectiveQuery, NewTerms, WaitQuery};
 use tempestas_core::{Act, Dormant, Phase, StartChoice};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
@@ -39,6 +39,38 @@ async fn what_is_asked_for_outside_of_its_hours_begins_with_them() {
     let refused = ask(house.client(TOMAS), &right, Some(600), tomorrow, None).await.unwrap_err();
     assert_eq!(refused.cause(), Some("start-closed"), "{refused}");
     assert!(refused.to_string().contains("it opens at "), "{refused}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn nobody_is_asked_within_the_hours_of_a_rule_and_the_story_names_it() {
+    let house = House::new(Plan::cloud_only()).await;
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    let set = async |days: &[String]| {
+        let rule = format!(
+            "scope = \"{BRIGHTWATER}\"\nasker = \"{TOMAS}\"\n[settings.approval]\nis = \"outside-hours\"\n\
+             hours = [{{ zone = \"UTC\", open = [\"{} 00:00-24:00\"] }}]\n\
+             stages = [{{ approvers = [\"administrators\"], yes = 1, no = 1, within = 3600 }}]\n",
+            days.join(",")
+        );
+        house.client(MARA).add_terms(&toml::from_str(&rule).unwrap()).await.unwrap().id
+    };
+    let by_day = set(&[day(0), day(1)]).await;
+    let told = async |id: &str| {
+        let story = house.client(TOMAS).elevation(id, &WaitQuery::default()).await.unwrap();
+        story.story.into_iter().map(|entry| entry.words.to_string()).collect::<Vec<_>>()
+    };
+    let within = house.ask(TOMAS, &right, 600).await.unwrap();
+    house.live(&within.id).await;
+    let says = format!("needed nobody's yes for {}, by terms {by_day}", within.id);
+    assert!(told(&within.id).await.contains(&says), "{:?}", told(&within.id).await);
+    house.client(MARA).end_terms(&by_day).await.unwrap();
+    set(&[day(3)]).await;
+    let outside = house.ask(TOMAS, &right, 600).await.unwrap();
+    assert_eq!(outside.state, Phase::Waiting.to_string(), "{}", outside.sentence);
+    house.yes(MARA, &outside.id).await.unwrap();
+    house.live(&outside.id).await;
+    assert!(told(&outside.id).await.iter().all(|words| !words.contains("nobody's yes")));
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -10,7 +10,7 @@ use tempestas_api::{
 };
 use tempestas_core::{
     AnswerInput, Ask, Brings, Connector, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal, Less,
-    Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_for, extension_offer,
+    Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_to_hold, extension_offer,
 };
 use tempestas_targets::GrantCall;
 
@@ -39,7 +39,13 @@ const STORY_MOST: u32 = 1000;
 
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
     let (world, now) = (me.app.world(), Timestamp::now());
-    let demand = demand_for(&world, me.person, right(&world, me.person, &request.right)?, now)?;
+    let demand = demand_to_hold(
+        &world,
+        me.person,
+        right(&world, me.person, &request.right)?,
+        now,
+        (request.start, request.duration),
+    )?;
     me.ensure_from_here(&world, &demand)?;
     let duration = request.duration.unwrap_or(demand.terms.usual.0);
     let start = request.start.or_else(|| demand.terms.starts.unsaid());

@@ -4,9 +4,11 @@ import { useState } from 'react'
 import { Button } from '../../../parts/buttons'
 import { Input, Select } from '../../../parts/fields'
 import { Choice, type SettingField, type Settings, Time } from './fields'
+import { Weeks } from './hours'
 
 type Approval_ = NonNullable<Settings['approval']>
 type Stage = Omit<Extract<Approval_, { is: 'stage' }>, 'is'>
+type Hours = Settings['hours']
 
 /** How many stages there may be. */
 const MOST = 5
@@ -18,14 +20,18 @@ const CHOICES = { none: 'nobody need be asked', stage: 'somebody must say yes' }
 
 /** The stages of an approval; none where nobody need be asked. */
 function stagesOf(approval: Settings['approval']): Stage[] {
-  if (approval?.is === 'stages') return approval.stages
+  if (approval?.is === 'stages' || approval?.is === 'outside-hours') return approval.stages
   if (approval?.is !== 'stage') return []
   const { approvers, yes, no, within, onward, cover } = approval
   return [{ approvers, yes, no, within, onward: onward ?? null, cover }]
 }
 
-/** Stages as the service takes them: one stands by itself. */
-function approvalOf(stages: Stage[]): Approval_ {
+/** The hours within which nobody need be asked. */
+const unaskedIn = (approval: Settings['approval']): Hours => (approval?.is === 'outside-hours' ? approval.hours : null)
+
+/** Stages as the service takes them: one stands by itself, where somebody is asked at any hour. */
+function approvalOf(stages: Stage[], hours?: Hours): Approval_ {
+  if (hours) return { is: 'outside-hours', hours, stages }
   const [only, next] = stages
   return only && !next ? { is: 'stage', ...only } : { is: 'stages', stages }
 }
@@ -34,7 +40,7 @@ function approvalOf(stages: Stage[]): Approval_ {
 export function Approval({ settings: { approval }, set }: SettingField) {
   const begun = { none: { is: 'none' as const }, stage: approvalOf([STAGE]) }
   const change = (is: string | undefined) => set({ approval: is ? begun[is as keyof typeof begun] : undefined })
-  const is = approval?.is === 'stages' ? 'stage' : approval?.is
+  const is = stagesOf(approval).length > 0 ? 'stage' : approval?.is
   return <Choice label="Approval" value={is} choices={CHOICES} onChange={change} />
 }
 
@@ -139,7 +145,8 @@ export function ApprovalStages({ settings: { approval }, set }: SettingField) {
   const stages = stagesOf(approval)
   // Each field keeps what is being typed; once a stage is taken out, those that stay are read anew.
   const [takenOut, setTakenOut] = useState(0)
-  const put = (next: Stage[]) => set({ approval: approvalOf(next) })
+  const hours = unaskedIn(approval)
+  const put = (next: Stage[]) => set({ approval: approvalOf(next, hours) })
   const takeOut = (at: number) => {
     setTakenOut(takenOut + 1)
     put(stages.filter((_, other) => other !== at))
@@ -147,6 +154,11 @@ export function ApprovalStages({ settings: { approval }, set }: SettingField) {
   if (stages.length === 0) return null
   return (
     <>
+      <Weeks
+        label="Nobody need be asked within these hours, a line each"
+        weeks={hours}
+        set={(hours) => set({ approval: approvalOf(stages, hours) })}
+      />
       {stages.map((stage, at) => (
         <fieldset key={`${takenOut}-${at}`} className="grid content-start gap-3 rounded border border-line p-3">
           {stages.length > 1 && (

@@ -3,7 +3,9 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, terms::setting::Setting};
+use jiff::Timestamp;
+
+use crate::{Act, Hours, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, later, terms::setting::Setting};
 
 /// How people write the administrators of a scope, in a name's place. Nobody is called so.
 const ADMINISTRATORS: &str = "administrators";
@@ -202,6 +204,13 @@ pub enum Approval {
     None,
     /// One stage after another; each settled by people of its own.
     Stages(Vec<StageTerms>),
+    /// These outside of some hours; nobody need be asked for what lies within them.
+    OutsideHours {
+        /// The hours.
+        hours: Hours,
+        /// The stages.
+        stages: Vec<StageTerms>,
+    },
 }
 
 /// As facts have it: one stage stands by itself, as it did before there could be more.
@@ -218,6 +227,13 @@ enum KeptApproval {
         /// Which.
         stages: Vec<StageTerms>,
     },
+    /// These, outside of some hours.
+    OutsideHours {
+        /// The hours.
+        hours: Hours,
+        /// Which.
+        stages: Vec<StageTerms>,
+    },
 }
 
 impl From<KeptApproval> for Approval {
@@ -226,6 +242,7 @@ impl From<KeptApproval> for Approval {
             KeptApproval::None => Self::None,
             KeptApproval::Stage(stage) => stage.into(),
             KeptApproval::Stages { stages } => Self::Stages(stages),
+            KeptApproval::OutsideHours { hours, stages } => Self::OutsideHours { hours, stages },
         }
     }
 }
@@ -238,6 +255,7 @@ impl From<Approval> for KeptApproval {
                 (1, Some(stage)) => Self::Stage(stage),
                 (_, last) => Self::Stages { stages: stages.into_iter().chain(last).collect() },
             },
+            Approval::OutsideHours { hours, stages } => Self::OutsideHours { hours, stages },
         }
     }
 }
@@ -304,6 +322,13 @@ pub enum WrittenApproval {
         /// Which; five at most.
         stages: Vec<WrittenStage>,
     },
+    /// These outside of some hours; for what is held within them from its beginning to its end, nobody need be asked.
+    OutsideHours {
+        /// The hours, as the setting of that name has them; at least one week.
+        hours: Hours,
+        /// Which stages; five at most.
+        stages: Vec<WrittenStage>,
+    },
 }
 
 impl Default for Approval {
@@ -318,7 +343,28 @@ impl Approval {
     pub fn stages(&self) -> &[StageTerms] {
         match self {
             Self::None => &[],
-            Self::Stages(stages) => stages,
+            Self::Stages(stages) | Self::OutsideHours { stages, .. } => stages,
+        }
+    }
+
+    /// What it comes to for what is held from a moment on for so long.
+    #[must_use]
+    pub(crate) fn of_time(self, from: Timestamp, lasts: Seconds) -> Self {
+        match self {
+            Self::OutsideHours { hours, stages } => match hours.open_until(from) {
+                Some(until) if later(from, lasts) <= until => Self::None,
+                _ => Self::Stages(stages),
+            },
+            other => other,
+        }
+    }
+
+    /// When nobody need be asked: none where always somebody must.
+    fn unasked(&self) -> Option<Hours> {
+        match self {
+            Self::None => Some(Hours::default()),
+            Self::Stages(_) => None,
+            Self::OutsideHours { hours, .. } => Some(hours.clone()),
         }
     }
 
@@ -330,13 +376,19 @@ impl Approval {
 
     /// Every stage of two, both of which are to be satisfied.
     fn each(one: &Self, other: &Self, both: impl Fn(&StageTerms, &StageTerms) -> StageTerms) -> Self {
+        let unasked = one.unasked().zip(other.unasked());
         let (one, other) = (one.stages(), other.stages());
         let stages = (0..one.len().max(other.len())).filter_map(|at| match (one.get(at), other.get(at)) {
             (Some(one), Some(other)) => Some(both(one, other)),
             (one, other) => one.or(other).cloned(),
         });
         let stages: Vec<StageTerms> = stages.collect();
-        if stages.is_empty() { Self::None } else { Self::Stages(stages) }
+        let unasked = unasked.map(|(one, other)| Hours::stricter(one, other));
+        match unasked {
+            _ if stages.is_empty() => Self::None,
+            Some(hours) => Self::OutsideHours { hours, stages },
+            None => Self::Stages(stages),
+        }
     }
 }
 
@@ -368,8 +420,15 @@ impl Setting for Approval {
     }
 
     fn demands_less_than(&self, before: &Self) -> bool {
+        let unasked_more = match (self.unasked(), before.unasked()) {
+            (None, _) => false,
+            (Some(_), None) => true,
+            (Some(after), Some(before)) => after.demands_less_than(&before),
+        };
         let (after, before) = (self.stages(), before.stages());
-        after.len() < before.len() || after.iter().zip(before).any(|(after, before)| after.demands_less_than(before))
+        unasked_more
+            || after.len() < before.len()
+            || after.iter().zip(before).any(|(after, before)| after.demands_less_than(before))
     }
 
     fn words(&self, world: &World) -> String {
@@ -383,18 +442,35 @@ impl Setting for Approval {
             let or_cover = if cover { ", or whoever covers for them" } else { "" };
             format!("{yes} yes (or {no} no) within {within} from {}{or_cover}{then}", approvers.join(" or "))
         };
-        match self.stages() {
+        let stages = match self.stages() {
             [] => "nobody need be asked".to_owned(),
             [stage] => said(stage),
             stages => {
                 let numbered = (1..).zip(stages).map(|(number, stage)| format!("{number}. {}", said(stage)));
                 numbered.collect::<Vec<_>>().join("; ")
             }
+        };
+        match self {
+            Self::OutsideHours { hours, .. } => {
+                format!("nobody need be asked {}; outside of that {stages}", hours.words(world))
+            }
+            Self::None | Self::Stages(_) => stages,
         }
     }
 
-    fn check(&self, _: Act, _: &Settings) -> Result<(), Refusal> {
-        let Self::Stages(stages) = self else { return Ok(()) };
+    fn check(&self, act: Act, settings: &Settings) -> Result<(), Refusal> {
+        let stages = match self {
+            Self::None => return Ok(()),
+            Self::Stages(stages) => stages,
+            Self::OutsideHours { .. } if act != Act::Elevate => {
+                return Err(TermsRefusal::HoursOfHolding { act }.into());
+            }
+            Self::OutsideHours { hours, .. } if hours.0.is_empty() => return Err(TermsRefusal::UnaskedAlways.into()),
+            Self::OutsideHours { hours, stages } => {
+                hours.check(act, settings)?;
+                stages
+            }
+        };
         if stages.is_empty() || stages.iter().any(StageTerms::is_empty) {
             return Err(TermsRefusal::EmptyApproval.into());
         }
@@ -414,19 +490,21 @@ impl Setting for Approval {
         let mut stages: Vec<WrittenStage> = self.stages().iter().map(|stage| stage.written(world)).collect();
         match (self, stages.len()) {
             (Self::None, _) => WrittenApproval::None,
+            (Self::OutsideHours { hours, .. }, _) => WrittenApproval::OutsideHours { hours: hours.clone(), stages },
             (_, 1) => WrittenApproval::Stage(stages.remove(0)),
             _ => WrittenApproval::Stages { stages },
         }
     }
 
     fn read<E>(written: WrittenApproval, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
-        match written {
-            WrittenApproval::None => Ok(Self::None),
-            WrittenApproval::Stage(stage) => StageTerms::read(&stage, find).map(Self::from),
-            WrittenApproval::Stages { stages } => {
-                let read: Result<_, E> = stages.iter().map(|stage| StageTerms::read(stage, find)).collect();
-                read.map(Self::Stages)
-            }
-        }
+        let mut read = |stages: Vec<WrittenStage>| -> Result<Vec<StageTerms>, E> {
+            stages.iter().map(|stage| StageTerms::read(stage, find)).collect()
+        };
+        Ok(match written {
+            WrittenApproval::None => Self::None,
+            WrittenApproval::Stage(stage) => Self::Stages(read(vec![stage])?),
+            WrittenApproval::Stages { stages } => Self::Stages(read(stages)?),
+            WrittenApproval::OutsideHours { hours, stages } => Self::OutsideHours { hours, stages: read(stages)? },
+        })
     }
 }

@@ -3,7 +3,7 @@
 use super::*;
 
 /// What is done; nobody need say yes then.
-pub(super) const ROUTES: [Route; 24] = [
+pub(super) const ROUTES: [Route; 25] = [
     Route {
         name: "its approval",
         before: wants_oda,
@@ -229,6 +229,20 @@ pub(super) const ROUTES: [Route; 24] = [
         },
         does: |house| {
             let settings = Settings { hours: Some(Hours::default()), ..asks_nobody() };
+            let terms = Terms { settings, ..last_rule(house) };
+            he(house, set(terms))
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "hours in which nobody is asked",
+        before: wants_oda,
+        does: |house| {
+            let week = Week { zone: "UTC".to_owned(), open: BTreeSet::from(["mon-sun 00:00-24:00".parse().unwrap()]) };
+            let stages = vec![StageTerms { approvers: vec![Approver::Administrators], ..StageTerms::default() }];
+            let approval = Approval::OutsideHours { hours: Hours(BTreeSet::from([week])), stages };
+            let settings = Settings { approval: Some(approval), ..Settings::default() };
             let terms = Terms { settings, ..last_rule(house) };
             he(house, set(terms))
         },
