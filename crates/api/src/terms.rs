@@ -113,12 +113,28 @@ pub struct TermsTouched {
     pub people: usize,
     /// References of open asks that were made under the present terms; they keep theirs, the stricter wins at opening.
     pub open_asks: Vec<String>,
+    /// What other rules that are about just the same set otherwise.
+    #[serde(default)]
+    pub contradicts: Vec<ContradictionView>,
     /// How many standing rights would come to be held against the terms.
     #[serde(default)]
     pub newly_against: usize,
     /// How many standing rights would be held against the terms no longer.
     #[serde(default)]
     pub no_longer_against: usize,
+}
+
+/// What two rules of one rank set otherwise than each other.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct ContradictionView {
+    /// The other rule.
+    pub rule: String,
+    /// The setting.
+    pub setting: String,
+    /// What the other one sets.
+    pub theirs: String,
+    /// What holds: the stricter.
+    pub holds: String,
 }
 
 /// One who is touched: somebody, or a group whose members are touched alike.

@@ -5,7 +5,8 @@ use std::collections::BTreeSet;
 use jiff::Timestamp;
 
 use crate::{
-    Approval, Approver, Away, DutyKind, Elevation, ScopeId, Seconds, Stage, StageAsked, SubjectId, SubjectKind, World,
+    Approval, Approver, Away, DutyKind, Elevation, Refusal, ScopeId, Seconds, Stage, StageAsked, SubjectId,
+    SubjectKind, TermsRefusal, World,
     approval::are_enough,
     delegation::with_delegates,
     influence::{INFLUENCE_LASTS, is_touched, touched_by},
@@ -178,6 +179,40 @@ pub(crate) fn shortage(world: &World, stages: &[Stage]) -> Option<Shortage> {
     }
     let humans = people.iter().map(|(_, yes)| yes).sum();
     (!are_enough(&people)).then_some(Shortage::Together { humans })
+}
+
+impl Approval {
+    /// Refuses stages that nobody who is there could settle, for anything at a place or below it: whoever asks is no better off
+    /// than with a no. Managers and owners are named
+    /// elsewhere, and may be yet: a stage that names them is let be.
+    ///
+    /// # Errors
+    /// Says which stage takes more people than there are.
+    pub fn ensure_can_be_given(&self, world: &World, scope: ScopeId) -> Result<(), Refusal> {
+        let is_related = |at: ScopeId| world.is_within(at, scope) || world.is_within(scope, at);
+        let nobody = Concern { scope, wider: None, holder: SubjectId(0), parties: &[] };
+        let free = Free::of(world, nobody, Timestamp::MIN);
+        let anybody = |approver: &Approver| match approver {
+            Approver::Subject { id } => world.people_in(*id),
+            Approver::Administrators => with_duty(world, DutyKind::Administrator, is_related),
+            Approver::Owners | Approver::Manager => BTreeSet::new(),
+        };
+        let is_known = |approver: &Approver| !matches!(approver, Approver::Owners | Approver::Manager);
+        let known = self.in_turn().zip(1..).filter(|((stage, next), _)| stage.named(*next).all(is_known));
+        let mut people = Vec::new();
+        for ((stage, next), at) in known {
+            let could: BTreeSet<SubjectId> = stage.named(next).flat_map(anybody).filter(|one| free.has(*one)).collect();
+            let could = humans(world, &could);
+            if could.len() < usize::from(stage.yes) {
+                return Err(TermsRefusal::TooFewCould { stage: at, yes: stage.yes, could: could.len() }.into());
+            }
+            people.push((could, usize::from(stage.yes)));
+        }
+        if are_enough(&people) {
+            return Ok(());
+        }
+        Err(TermsRefusal::TooFewCouldTogether { humans: people.iter().map(|(_, yes)| yes).sum() }.into())
+    }
 }
 
 /// Whether those who may still answer, each with a yes, could settle all that is ahead of an ask. `now` is when the open stage is

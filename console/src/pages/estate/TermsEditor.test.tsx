@@ -32,6 +32,7 @@ const TOUCHED: Api['TermsTouched'] = {
   count: 2,
   people: 1,
   open_asks: ['E1042'],
+  contradicts: [{ rule: 'T9', setting: 'longest', theirs: '30 min', holds: '30 min' }],
   newly_against: 3,
   no_longer_against: 0,
   touched: [
@@ -116,6 +117,9 @@ describe('a change', () => {
     await user.click(screen.getByRole('button', { name: 'Show whom it touches' }))
     const said = await screen.findByText(/Changes what 1 person must bring/)
     expect(said.textContent).toContain('1 open ask keep their own terms')
+    expect(screen.getByText(/is about just the same/).textContent).toContain(
+      'T9 is about just the same, and sets longest',
+    )
     expect(screen.getByRole('list', { name: 'Whom it touches' }).textContent).toContain('longest: 4 h → 1 h')
     const change = screen.getByRole<HTMLButtonElement>('button', { name: 'Change it' })
     expect(change.disabled).toBe(true)

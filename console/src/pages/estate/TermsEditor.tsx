@@ -76,6 +76,12 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
             {touched.no_longer_against > 0 &&
               ` ${count(touched.no_longer_against, 'standing right')} would be so no longer.`}
           </p>
+          {touched.contradicts.map((one) => (
+            <p key={`${one.rule} ${one.setting}`}>
+              <span className="mono">{one.rule}</span> is about just the same, and sets {one.setting} to {one.theirs};
+              the stricter holds: {one.holds}.
+            </p>
+          ))}
           <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
             {touched.touched.map((one) => (
               <li key={`${one.who} ${one.right} ${one.act}`} className="border-t border-line py-1.5">

@@ -155,6 +155,15 @@ fn shown(touched: &TermsTouched) {
     if shown < all {
         say!("The first {shown} of {all}.");
     }
+    for one in &touched.contradicts {
+        say!(
+            "{} is about just the same, and sets {} to {}; the stricter holds: {}.",
+            one.rule,
+            one.setting,
+            one.theirs,
+            one.holds
+        );
+    }
     if touched.newly_against > 0 {
         let (n, verb) = (touched.newly_against, if touched.newly_against == 1 { "right" } else { "rights" });
         say!("{n} standing {verb} would come to be held against the terms: `tempestas standing --against-terms`.");

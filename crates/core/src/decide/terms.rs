@@ -127,7 +127,7 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
             }
         }
     }
-    terms.settings.ensure_named_is_there(deciding.world)?;
+    terms.ensure_named_is_there(deciding.world)?;
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(TermsRefusal::UnknownAsker.into());
     }

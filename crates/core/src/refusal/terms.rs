@@ -43,6 +43,14 @@ pub enum TermsRefusal {
     HoursOfHolding { act: Act },
     #[error("`approval` outside of no hours at all would ask nobody, ever; name the hours, or say `none`")]
     UnaskedAlways,
+    #[error(
+        "stage {stage} of `approval` takes {yes} yes, and {could} people who are there could give one: nobody would ever be let in; name others, or fewer yes"
+    )]
+    TooFewCould { stage: usize, yes: u16, could: usize },
+    #[error(
+        "the stages of `approval` take {humans} different people, since nobody answers in two of them, and there are not so many: nobody would ever be let in; name others"
+    )]
+    TooFewCouldTogether { humans: usize },
     #[error("`approval` has {stages} stages; it may have {most} at most")]
     TooManyStages { stages: usize, most: usize },
     #[error(
@@ -123,6 +131,8 @@ impl TermsRefusal {
             | Self::EmptyApproval
             | Self::HoursOfHolding { .. }
             | Self::UnaskedAlways
+            | Self::TooFewCould { .. }
+            | Self::TooFewCouldTogether { .. }
             | Self::TooManyStages { .. }
             | Self::NoNextStage { .. }
             | Self::TooManyAnswers { .. }

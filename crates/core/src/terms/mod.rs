@@ -213,6 +213,18 @@ impl Terms {
         settings.check(self.act)
     }
 
+    /// Whether another rule is about just the same: of two that set something otherwise, none wins by being more specific.
+    #[must_use]
+    pub fn is_about_the_same(&self, other: &Self, world: &World) -> bool {
+        let roles = match (&self.role, &other.role) {
+            (Some(one), Some(other)) => world.are_same(one, other),
+            (one, other) => one.is_none() && other.is_none(),
+        };
+        roles
+            && (self.act, self.scope, self.weight, self.asker) == (other.act, other.scope, other.weight, other.asker)
+            && (&self.labels, &self.attributes) == (&other.labels, &other.attributes)
+    }
+
     /// The rule as it stands, which a change of it carries.
     #[must_use]
     pub fn digest(&self) -> Digest {
@@ -220,14 +232,18 @@ impl Terms {
     }
 }
 
-impl Settings {
-    /// Refuses what is named and not there, or what is named together and can't be met.
+impl Terms {
+    /// Refuses what it names that is not there, or that nobody could meet or give.
     ///
     /// # Errors
     /// Says which.
     pub fn ensure_named_is_there(&self, world: &World) -> Result<(), Refusal> {
-        self.assured.as_ref().map_or(Ok(()), |assured| assured.ensure_can_be_met(world))?;
-        self.closed.as_ref().map_or(Ok(()), |closed| closed.ensure_is_there(world))
+        let Settings { assured, closed, approval, .. } = &self.settings;
+        assured.as_ref().map_or(Ok(()), |assured| assured.ensure_can_be_met(world))?;
+        closed.as_ref().map_or(Ok(()), |closed| closed.ensure_is_there(world))?;
+        // What goes by what systems say of themselves only takes from those whom other rules name.
+        let approval = approval.as_ref().filter(|_| self.attributes.is_empty());
+        approval.map_or(Ok(()), |approval| approval.ensure_can_be_given(world, self.scope))
     }
 }
 

@@ -189,6 +189,19 @@ macro_rules! settings {
                 set.into_iter().flatten().collect()
             }
 
+            /// What these and others of the same rank set otherwise than each other: by name, what the others set, and what then
+            /// holds, in words.
+            #[must_use]
+            pub fn contradicted_by(&self, others: &Self, world: &World) -> Vec<(&'static str, String, String)> {
+                let set = [$(self.$field.as_ref().zip(others.$field.as_ref()).filter(|(one, other)| one != other).map(
+                    |(one, other)| {
+                        let holds = <$setting>::stricter(one.clone(), other.clone());
+                        (<$setting>::NAME, other.words(world), holds.words(world))
+                    },
+                )),*];
+                set.into_iter().flatten().collect()
+            }
+
             /// As people write them.
             #[must_use]
             pub fn written(&self, world: &World) -> WrittenSettings {

@@ -105,7 +105,7 @@ fn a_suspended_group_swallows_no_hands_and_closes_no_circle() {
     let (inner, outer) = (group(&mut house, "tide", &[Who::Other]), group(&mut house, "watch", &[]));
     house.well(Who::Asker, PeopleCommand::Suspend { subject: inner });
     let asked = Approval::from(StageTerms {
-        approvers: vec![Approver::Subject { id: inner }],
+        approvers: [inner, house.id(Who::Second)].map(|id| Approver::Subject { id }).to_vec(),
         yes: 1,
         no: 1,
         within: Seconds::hours(8),
@@ -627,10 +627,12 @@ fn a_directory_makes_nobody_eligible_past_the_yes_that_the_terms_demand_and_clos
     assert!(house.world.belongs_to(jonas, crew));
     // Where too few could say it, nobody says it by taking a reading in.
     record(&mut house, vec![group("crew", &["signe"]), group("watch", &[])], false).unwrap();
-    let nine = StageTerms { yes: 9, ..StageTerms::default() };
-    let settings = Settings { approval: Some(nine.into()), ..Settings::default() };
+    let piet = house.id(Who::Other);
+    let his = StageTerms { approvers: vec![Approver::Subject { id: piet }], ..StageTerms::default() };
+    let settings = Settings { approval: Some(his.into()), ..Settings::default() };
     let terms = Terms { act: Act::BeMadeEligible, ..rule(house.target(), settings) };
     house.well(Who::Administrator, TermsCommand::Set { terms });
+    house.well(Who::Administrator, PeopleCommand::Suspend { subject: piet });
     let joins = vec![group("crew", &["signe", "jonas"]), group("watch", &[])];
     record(&mut house, joins.clone(), false).unwrap();
     assert!(!house.world.belongs_to(jonas, crew), "that nobody could say yes was taken for a yes");

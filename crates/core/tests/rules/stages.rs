@@ -87,7 +87,7 @@ fn nobody_answers_in_two_stages_and_none_is_left_without_enough() {
     house.answer(Who::Other, id, Verdict::Yes).unwrap();
     assert_eq!(house.phase(id), Phase::Opening);
 
-    let mut house = in_stages(|house| vec![stage(house, &[Who::First]), stage(house, &[Who::First])]);
+    let mut house = in_stages(|house| vec![stage(house, &[Who::First, Who::Asker]), stage(house, &[Who::First])]);
     let right = house.world.right_name(house.right());
     let refused = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap_err();
     assert_eq!(refused, AskRefusal::TooFewTogether { right, humans: 2 }.into());
@@ -385,7 +385,8 @@ fn being_made_eligible_takes_stages_too() {
     house.replay();
 
     // One that nobody could settle isn't wished at all.
-    let approval = Some(Approval::Stages(vec![stage(&house, &[Who::First]), stage(&house, &[Who::First])]));
+    let approval = vec![stage(&house, &[Who::First, Who::Other]), stage(&house, &[Who::First])];
+    let approval = Some(Approval::Stages(approval));
     let terms =
         Terms { act: Act::BeMadeEligible, ..rule(house.target(), Settings { approval, ..Settings::default() }) };
     let terms = Terms { role: Some("writer".to_owned().into()), ..terms };

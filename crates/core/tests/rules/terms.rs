@@ -12,6 +12,10 @@ fn holds(rules: &[(bool, Terms)]) -> Effective {
         house.well(Who::Administrator, TermsCommand::End { terms });
     }
     let (root, target) = (house.world.root.unwrap(), house.target());
+    for who in [Who::First, Who::Other] {
+        let subject = house.id(who);
+        house.well(Who::Administrator, PeopleCommand::GiveDuty { subject, kind: DutyKind::Administrator, scope: root });
+    }
     for (at_target, terms) in rules {
         let scope = if *at_target { target } else { root };
         house.well(Who::Administrator, TermsCommand::Set { terms: Terms { scope, ..terms.clone() } });
@@ -244,4 +248,46 @@ fn a_rule_for_a_group_fits_whoever_belongs_to_it_through_groups_that_are_not_sus
     assert_eq!(fitting(&house), 3 + 1, "what is suspended gives nothing on");
     house.well(Who::Administrator, PeopleCommand::Resume { subject: groups[1] });
     assert_eq!(fitting(&house), 3 + 3 + 2);
+}
+
+#[test]
+fn stages_that_nobody_who_is_there_could_settle_are_refused_when_they_are_set() {
+    let mut house = House::new(&settings(1));
+    let set = |house: &mut House, stages: Vec<StageTerms>| {
+        let settings = Settings { approval: Some(Approval::Stages(stages)), ..Settings::default() };
+        let terms = rule(house.target(), settings);
+        house.try_as(Who::Administrator, TermsCommand::Set { terms }).map(drop)
+    };
+    let stage = |house: &House, who: &[Who]| {
+        let approvers = who.iter().map(|one| Approver::Subject { id: house.id(*one) }).collect();
+        StageTerms { approvers, ..StageTerms::default() }
+    };
+    let two = stage(&house, &[Who::First, Who::Other]);
+    let three = StageTerms { yes: 3, ..two.clone() };
+    let short = TermsRefusal::TooFewCould { stage: 2, yes: 3, could: 2 };
+    assert_eq!(set(&mut house, vec![two.clone(), three]), Err(short.into()));
+    // One human with two sign-ins is one.
+    let one = StageTerms { yes: 2, ..stage(&house, &[Who::Asker, Who::Second]) };
+    assert_eq!(set(&mut house, vec![one]), Err(TermsRefusal::TooFewCould { stage: 1, yes: 2, could: 1 }.into()));
+    let together = TermsRefusal::TooFewCouldTogether { humans: 3 };
+    let both = StageTerms { yes: 2, ..two.clone() };
+    let his = stage(&house, &[Who::Other]);
+    assert_eq!(set(&mut house, vec![both.clone(), his]), Err(together.into()));
+    let piet = house.id(Who::Other);
+    set(&mut house, vec![both.clone()]).unwrap();
+    house.well(Who::Administrator, PeopleCommand::Suspend { subject: piet });
+    let gone = TermsRefusal::TooFewCould { stage: 1, yes: 2, could: 1 };
+    assert_eq!(set(&mut house, vec![both.clone()]), Err(gone.into()), "whoever is suspended says nothing");
+    // Those who are asked later, owners and managers who may be named yet, and administrators of a part count.
+    let onward = Onward::Others { approvers: vec![Approver::Administrators] };
+    set(&mut house, vec![StageTerms { onward, ..both.clone() }]).unwrap();
+    for unknown in [Approver::Owners, Approver::Manager] {
+        let approvers = [both.approvers.clone(), vec![unknown]].concat();
+        set(&mut house, vec![StageTerms { approvers, ..both.clone() }]).unwrap();
+    }
+    let two_of_them = StageTerms { approvers: vec![Approver::Administrators], yes: 2, ..both };
+    assert!(set(&mut house, vec![two_of_them.clone()]).is_err());
+    let (subject, scope) = (house.id(Who::First), house.target());
+    house.well(Who::Administrator, PeopleCommand::GiveDuty { subject, kind: DutyKind::Administrator, scope });
+    set(&mut house, vec![two_of_them]).unwrap();
 }

@@ -1,6 +1,6 @@
 //! A change of terms shows whom it touches, at every act and of each group each member, before it is made.
 
-use tempestas_api::{NewMember, TermsTouched, TermsTrial};
+use tempestas_api::{NewMember, NewTerms, TermsTouched, TermsTrial};
 use tempestas_core::Act;
 
 use crate::house::{HENRIK, House, MARA, ODA, Plan, TOMAS, on_cloud};
@@ -62,4 +62,36 @@ async fn a_change_shows_each_whom_it_touches_and_at_which_act() {
     assert!(acts.contains(&Act::Elevate) && acts.contains(&Act::BeMadeEligible), "{both:?}");
     // Nothing of it was made.
     assert_eq!(mara.terms().await.unwrap().terms.iter().filter(|one| one.rule.scope.ends_with("/lake")).count(), 1);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn rules_that_are_about_just_the_same_are_named_with_what_holds_and_what_nobody_could_answer_is_refused() {
+    let house = House::new(Plan::cloud_only()).await;
+    let mara = house.client(MARA);
+    let at = "scope = \"/analytics/brightwater/lake\"\nrole = \"tide-writer\"\n";
+    let first = mara.add_terms(&toml::from_str(&format!("{at}[settings]\nlongest = 240\n")).unwrap()).await.unwrap();
+    let contradicts = async |rule: &str, replaces: Option<&str>| {
+        let tried = tried(&house, rule, replaces).await.contradicts.into_iter();
+        tried.map(|one| format!("{} {} {} {}", one.rule, one.setting, one.theirs, one.holds)).collect::<Vec<_>>()
+    };
+    let longer = format!("{at}[settings]\nlongest = 480\nusual = 60\n");
+    assert_eq!(contradicts(&longer, None).await, [format!("{} longest 4 min 4 min", first.id)]);
+    assert_eq!(contradicts(&longer, Some(&first.id)).await, [""; 0], "it takes its place");
+    assert_eq!(contradicts(&format!("{at}asker = \"{TOMAS}\"\n[settings]\nlongest = 480\n"), None).await, [""; 0]);
+    assert_eq!(contradicts(&format!("{at}[settings]\nlongest = 240\n"), None).await, [""; 0]);
+
+    house.group("tide-watch").await;
+    let nobody = format!(
+        "{at}[settings]\napproval = {{ is = \"stage\", approvers = [\"tide-watch\"], yes = 1, no = 1, within = 60 }}\n"
+    );
+    let nobody: NewTerms = toml::from_str(&nobody).unwrap();
+    for refused in [
+        mara.add_terms(&nobody).await.map(drop),
+        mara.try_terms(&TermsTrial { replaces: None, rule: Some(nobody.clone()) }).await.map(drop),
+    ] {
+        let refused = refused.unwrap_err();
+        assert_eq!(refused.cause(), Some("too-few-could"), "{refused}");
+    }
+    mara.add_member("tide-watch", &NewMember { member: ODA.to_owned() }).await.unwrap();
+    mara.add_terms(&nobody).await.unwrap();
 }

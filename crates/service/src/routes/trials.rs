@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use jiff::Timestamp;
-use tempestas_api::{EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
+use tempestas_api::{ContradictionView, EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
 use tempestas_core::{
     Act, Duty, DutyKind, Effective, Eligibility, Right, ScopeId, Sight, SubjectId, Terms, TermsId, World, demand_for,
     effective_at, effective_under,
@@ -41,7 +41,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
         }
         new.check()?;
         new.valid.check(Timestamp::now())?;
-        new.settings.ensure_named_is_there(&world)?;
+        new.ensure_named_is_there(&world)?;
     }
     // Over everybody's rights it takes a while.
     let touched = me.app.engine().reckon(move || {
@@ -50,7 +50,7 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
         let after = kept.chain(new.as_ref()).collect();
         let cut = before.iter().copied().filter(|known| Some(known.id) == replaces);
         let changing = cut.chain(new.as_ref()).collect();
-        Trial { world: &world, sight, before, after, changing }.touched()
+        Trial { world: &world, sight, before, after, changing, new: new.as_ref() }.touched()
     });
     Ok(Json(touched.await?))
 }
@@ -65,6 +65,8 @@ struct Trial<'w> {
     after: Vec<&'w Terms>,
     /// The rule that would go, and the one that would come.
     changing: Vec<&'w Terms>,
+    /// The latter.
+    new: Option<&'w Terms>,
 }
 
 impl Trial<'_> {
@@ -128,7 +130,27 @@ impl Trial<'_> {
             }
         }
         let (touched, open_asks) = (Vec::new(), Vec::new());
-        TermsTouched { touched, count: 0, people: 0, open_asks, newly_against, no_longer_against }
+        let contradicts = self.contradictions();
+        TermsTouched { touched, count: 0, people: 0, open_asks, contradicts, newly_against, no_longer_against }
+    }
+
+    /// What rules that are about just the same as the new one set otherwise.
+    fn contradictions(&self) -> Vec<ContradictionView> {
+        let (world, sight) = (self.world, &self.sight);
+        let Some(new) = self.new else { return Vec::new() };
+        let others = self.after.iter().filter(|other| other.id != new.id && other.is_in_force());
+        let others = others.filter(|other| other.is_about_the_same(new, world) && sight.sees(world, **other));
+        let view = |other: &Terms| -> Vec<ContradictionView> {
+            let set = new.settings.contradicted_by(&other.settings, world).into_iter();
+            set.map(|(setting, theirs, holds)| ContradictionView {
+                rule: other.id.to_string(),
+                setting: setting.to_owned(),
+                theirs,
+                holds,
+            })
+            .collect()
+        };
+        others.flat_map(|other| view(other)).collect()
     }
 
     /// Who would be touched when they answer or administer: for what, and how.

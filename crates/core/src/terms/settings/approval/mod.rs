@@ -1,18 +1,14 @@
 //! Whether somebody must say yes, and who: stage by stage.
 
+mod written;
+
+use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use jiff::Timestamp;
+pub use written::{NextStage, WrittenApproval, WrittenOnward, WrittenStage};
 
 use crate::{Act, Hours, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, later, terms::setting::Setting};
-
-/// How people write the administrators of a scope, in a name's place. Nobody is called so.
-const ADMINISTRATORS: &str = "administrators";
-/// The owners of a scope. Names have no spaces, so nobody is called so.
-const OWNERS: &str = "the owners";
-/// The manager of whoever would hold it.
-const MANAGER: &str = "the manager";
 
 /// How many stages there may be.
 const STAGES_MOST: usize = 5;
@@ -151,48 +147,6 @@ impl StageTerms {
             || self.onward == Onward::NextStage && before.onward != Onward::NextStage
             || self.cover && !before.cover
     }
-
-    fn written(&self, world: &World) -> WrittenStage {
-        let names = |approvers: &[Approver]| approvers.iter().map(|one| name(*one, world)).collect();
-        let (next, others) = match &self.onward {
-            Onward::Nobody => (None, None),
-            Onward::NextStage => (Some(NextStage::NextStage), None),
-            Onward::Others { approvers } => (None, Some(names(approvers))),
-        };
-        let approvers = names(&self.approvers);
-        let onward = next.map(WrittenOnward::Next).or_else(|| others.map(WrittenOnward::Others));
-        WrittenStage { approvers, yes: self.yes, no: self.no, within: self.within, onward, cover: self.cover }
-    }
-
-    fn read<E>(written: &WrittenStage, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
-        let WrittenStage { approvers, yes, no, within, onward, cover } = written;
-        let mut named = |names: &[String]| names.iter().map(|name| approver(name, find)).collect::<Result<Vec<_>, E>>();
-        let onward = match onward {
-            None => Onward::Nobody,
-            Some(WrittenOnward::Next(NextStage::NextStage)) => Onward::NextStage,
-            Some(WrittenOnward::Others(names)) => Onward::Others { approvers: named(names)? },
-        };
-        let approvers = named(approvers)?;
-        Ok(Self { approvers, yes: *yes, no: *no, within: *within, onward, cover: *cover })
-    }
-}
-
-fn name(approver: Approver, world: &World) -> String {
-    match approver {
-        Approver::Subject { id } => world.subject_name(id),
-        Approver::Administrators => ADMINISTRATORS.to_owned(),
-        Approver::Owners => OWNERS.to_owned(),
-        Approver::Manager => MANAGER.to_owned(),
-    }
-}
-
-fn approver<E>(name: &str, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Approver, E> {
-    match name {
-        ADMINISTRATORS => Ok(Approver::Administrators),
-        OWNERS => Ok(Approver::Owners),
-        MANAGER => Ok(Approver::Manager),
-        name => find(name).map(|id| Approver::Subject { id }),
-    }
 }
 
 /// Whether somebody must say yes.
@@ -264,71 +218,6 @@ impl From<StageTerms> for Approval {
     fn from(stage: StageTerms) -> Self {
         Self::Stages(vec![stage])
     }
-}
-
-/// What one stage takes, as people write it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-#[schemars(rename = "StageTermsView")]
-pub struct WrittenStage {
-    /// Names of people and groups; `administrators` for those of the scope, `the owners` of it, `the manager` of whoever
-    /// would hold it.
-    pub approvers: Vec<String>,
-    /// How many yes settle it.
-    pub yes: u16,
-    /// How many no settle it.
-    pub no: u16,
-    /// How long before it runs out unanswered, or others are asked as well, in seconds.
-    pub within: Seconds,
-    /// Who is asked as well then: others, named as `approvers` are, or those of the stage that follows. Where it is left out,
-    /// it runs out.
-    #[serde(default)]
-    pub onward: Option<WrittenOnward>,
-    /// Whether whoever covers for one of them answers in their place.
-    #[serde(default)]
-    pub cover: bool,
-}
-
-/// Who is asked as well once a stage has waited for its time, as people write it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(untagged)]
-#[schemars(rename = "OnwardView")]
-pub enum WrittenOnward {
-    /// Those of the stage that follows.
-    Next(NextStage),
-    /// Others, by name.
-    Others(Vec<String>),
-}
-
-/// Those of the stage that follows, in a word.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum NextStage {
-    /// `next-stage`.
-    NextStage,
-}
-
-/// Whether somebody must say yes, as people write it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "is", deny_unknown_fields)]
-#[schemars(rename = "ApprovalView")]
-pub enum WrittenApproval {
-    /// Nobody need be asked.
-    None,
-    /// One stage.
-    Stage(WrittenStage),
-    /// Several, one after another.
-    Stages {
-        /// Which; five at most.
-        stages: Vec<WrittenStage>,
-    },
-    /// These outside of some hours; for what is held within them from its beginning to its end, nobody need be asked.
-    OutsideHours {
-        /// The hours, as the setting of that name has them; at least one week.
-        hours: Hours,
-        /// Which stages; five at most.
-        stages: Vec<WrittenStage>,
-    },
 }
 
 impl Default for Approval {
@@ -487,24 +376,10 @@ impl Setting for Approval {
     }
 
     fn written(&self, world: &World) -> WrittenApproval {
-        let mut stages: Vec<WrittenStage> = self.stages().iter().map(|stage| stage.written(world)).collect();
-        match (self, stages.len()) {
-            (Self::None, _) => WrittenApproval::None,
-            (Self::OutsideHours { hours, .. }, _) => WrittenApproval::OutsideHours { hours: hours.clone(), stages },
-            (_, 1) => WrittenApproval::Stage(stages.remove(0)),
-            _ => WrittenApproval::Stages { stages },
-        }
+        WrittenApproval::of(self, world)
     }
 
     fn read<E>(written: WrittenApproval, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
-        let mut read = |stages: Vec<WrittenStage>| -> Result<Vec<StageTerms>, E> {
-            stages.iter().map(|stage| StageTerms::read(stage, find)).collect()
-        };
-        Ok(match written {
-            WrittenApproval::None => Self::None,
-            WrittenApproval::Stage(stage) => Self::Stages(read(vec![stage])?),
-            WrittenApproval::Stages { stages } => Self::Stages(read(stages)?),
-            WrittenApproval::OutsideHours { hours, stages } => Self::OutsideHours { hours, stages: read(stages)? },
-        })
+        written.read(find)
     }
 }
