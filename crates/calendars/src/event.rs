@@ -99,6 +99,10 @@ impl Event {
         }
     }
 
+    pub(crate) const fn repeats(&self) -> bool {
+        self.rule.is_some()
+    }
+
     fn named(&self) -> String {
         format!("`{}`", self.what)
     }

@@ -23,6 +23,8 @@ use moment::zone_named;
 const YEARS_AHEAD: i64 = 5;
 /// What was over longer ago is left out: nothing is held for longer than a month.
 const DAYS_BACK: i64 = 32;
+/// How many of a file's entries may repeat: each takes a while to be worked out.
+const REPEATING_MOST: usize = 64;
 /// Most entries, as they are worked out.
 const ENTRIES_MOST: usize = 1000;
 
@@ -61,6 +63,8 @@ pub enum CalendarError {
         "{event} changes all that follows (RANGE=THISANDFUTURE), which is not known here; export it as two entries"
     )]
     AndFuture { event: String },
+    #[error("more than {most} entries repeat; make two calendars of it")]
+    TooManyRepeat { most: usize },
     #[error("the calendar comes to more than {most} entries in {years} years; leave out what closes nothing")]
     TooMany { most: usize, years: i64 },
 }
@@ -79,6 +83,9 @@ pub fn read(file: &str, zone: &str, now: Timestamp) -> Result<Reading, CalendarE
     }
     let events = calendar.components.iter().filter(|component| component.name == "VEVENT");
     let events = events.map(|event| Event::read(event, &zone)).collect::<Result<Vec<_>, _>>()?;
+    if events.iter().filter(|event| event.repeats()).count() > REPEATING_MOST {
+        return Err(CalendarError::TooManyRepeat { most: REPEATING_MOST });
+    }
     worked_out(&events, now)
 }
 

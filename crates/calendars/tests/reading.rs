@@ -182,6 +182,11 @@ fn whatever_a_file_holds_it_is_read_or_refused_in_time() {
     let events: Vec<String> = (0..3000).map(|n| format!("UID:{n} DTSTART;VALUE=DATE:20261224")).collect();
     let events: Vec<&str> = events.iter().map(String::as_str).collect();
     assert!(matches!(reading(&events), Err(CalendarError::TooMany { .. })));
+    let repeating: Vec<String> =
+        (0..65).map(|n| format!("UID:{n} DTSTART;VALUE=DATE:20261224 RRULE:FREQ=YEARLY")).collect();
+    let repeating: Vec<&str> = repeating.iter().map(String::as_str).collect();
+    assert!(matches!(reading(&repeating), Err(CalendarError::TooManyRepeat { most: 64 })));
+    assert_eq!(reading(&repeating[1..]).unwrap().entries.len(), 5, "the same time is one");
     for rule in [
         "FREQ=YEARLY;INTERVAL=65535",
         "FREQ=DAILY;INTERVAL=0",

@@ -75,9 +75,12 @@ fn own_influence_if_less(deciding: &Deciding<'_>, beside: &[Row], rule: &Terms, 
 }
 
 /// Wakes the rules whose time has come, and puts those to sleep whose time is over; whether there were any. What comes of that
-/// is the doing of whoever set them.
+/// is the doing of whoever set them. By a clock that nobody has looked at none is: a rule that is over doesn't come back.
 pub(super) fn tick(draft: &mut Draft<'_, '_>) -> bool {
     let (world, now) = (draft.world, draft.now());
+    if world.clock_is_held() {
+        return false;
+    }
     let due = world.due_by(now).filter_map(|due| match due {
         Due::Terms(id) => world.terms.get(&id),
         _ => None,

@@ -141,3 +141,19 @@ fn what_opens_at_the_moment_that_a_rule_begins_goes_by_that_rule() {
     let minutes = house.until(asked).duration_since(house.now).as_mins();
     assert!((29..=30).contains(&minutes), "{minutes}");
 }
+
+#[test]
+fn no_rule_begins_or_ends_by_a_clock_that_nobody_has_looked_at_since_it_was_set() {
+    let mut house = House::new(&settings(0));
+    let terms = short_rule(&house, None, Some(30));
+    house.well(Who::Administrator, TermsCommand::Set { terms });
+    let terms = last(&house);
+    house.keeper(Report::Alarm(AlarmKind::ClockStep { seconds: 3600 }));
+    let asked = house.ask(Who::Asker, 600, StartChoice::AtYes).unwrap();
+    pass(&mut house, 60);
+    assert_eq!((house.world.terms[&terms].dormant, house.phase(asked)), (None, Phase::Scheduled));
+    let alarm = house.world.open_alarm(|about| matches!(about, AlarmKind::ClockStep { .. })).unwrap().id;
+    house.well(Who::Administrator, Command::SettleAlarm { alarm });
+    let scope = house.target();
+    assert_eq!(pass(&mut house, 0), [What::TermsOver { terms, scope }]);
+}
