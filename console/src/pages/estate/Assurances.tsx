@@ -2,16 +2,13 @@
 
 import { useState } from 'react'
 import { type Api, get, put, remove } from '../../api/call'
-import { Button } from '../../parts/buttons'
 import { useAction, useData } from '../../parts/data'
 import { Input, Select } from '../../parts/fields'
-import { Dialog } from '../../parts/overlay'
-import { Section } from '../../parts/sections'
-import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Who } from '../../parts/told'
 import { readNames, writeNames } from '../../words/names'
 import { count } from '../../words/time'
 import { Time } from './settings/fields'
+import { Named, Setting } from './Named'
 
 type Assurance = Api['AssuranceView']
 type Body = Parameters<typeof put<'/api/v1/assurances/{name}'>>[2]
@@ -113,101 +110,49 @@ function Edit({ one, close }: { one?: Assurance; close: () => void }) {
   )
   const end = useAction(() => remove('/api/v1/assurances/{name}', { name }), close)
   return (
-    <Dialog
-      open
-      onClose={close}
-      title={one ? `Change ${one.name}` : 'A new assurance'}
+    <Setting
+      of={one?.name}
+      anew={{ title: 'A new assurance', like: 'hardware-key' }}
       says="Rules want it by its name; a change of it holds at once wherever it is wanted."
+      saves="Change it"
+      may={body.within > 0}
+      {...{ name, setName, save, end, close }}
     >
-      <div className="grid gap-3">
-        {!one && (
-          <Input
-            label="Name"
-            placeholder="hardware-key"
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        )}
-        <Accepted body={body} change={change} />
-        <HoldsFor body={body} change={change} />
-        <Wrong error={save.error ?? end.error} />
-        <div className="flex flex-wrap gap-2">
-          <Button
-            look="main"
-            busy={save.isPending}
-            disabled={!name.trim() || body.within === 0}
-            onClick={() => save.mutate()}
-          >
-            {one ? 'Change it' : 'Set it'}
-          </Button>
-          {one && (
-            <Button look="alarm" busy={end.isPending} onClick={() => end.mutate()}>
-              End it
-            </Button>
-          )}
-        </div>
-      </div>
-    </Dialog>
+      <Accepted body={body} change={change} />
+      <HoldsFor body={body} change={change} />
+    </Setting>
   )
 }
 
-function One({ one, onEdit }: { one: Assurance; onEdit?: () => void }) {
+function Says({ one }: { one: Assurance }) {
   return (
-    <li className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0">
-      <div className="min-w-0">
-        <p>
-          <span className="mono font-semibold">{one.name}</span> {one.says}
-        </p>
-        <p className="text-ink-2">
-          {one.wanted_by.length === 0 ? 'No rule wants it.' : `Wanted by ${one.wanted_by.join(', ')}.`}
-        </p>
-        <ul className="text-ink-2">
-          {one.let_through.map((by) => (
-            <li key={by.who}>
-              Would have refused <Who name={by.who} /> {count(by.times, 'time')}, last{' '}
-              <Instant at={by.last_at} how="relative" />, for lacking {LACKS[by.lack]}.
-            </li>
-          ))}
-        </ul>
-      </div>
-      {onEdit && (
-        <Button look="quiet" onClick={onEdit}>
-          Change
-        </Button>
-      )}
-    </li>
+    <>
+      <p>
+        <span className="mono font-semibold">{one.name}</span> {one.says}
+      </p>
+      <p className="text-ink-2">
+        {one.wanted_by.length === 0 ? 'No rule wants it.' : `Wanted by ${one.wanted_by.join(', ')}.`}
+      </p>
+      <ul className="text-ink-2">
+        {one.let_through.map((by) => (
+          <li key={by.who}>
+            Would have refused <Who name={by.who} /> {count(by.times, 'time')}, last{' '}
+            <Instant at={by.last_at} how="relative" />, for lacking {LACKS[by.lack]}.
+          </li>
+        ))}
+      </ul>
+    </>
   )
 }
 
 /** Every assurance that the reader sees; `may` where they may change them. */
 export function Assurances({ may }: { may: boolean }) {
   const all = useData(['assurances'], ['terms', 'people'], () => get('/api/v1/assurances'))
-  const [edit, setEdit] = useState<{ one?: Assurance }>()
   return (
-    <Section
+    <Named
       title="Assurances"
-      aside={
-        may && (
-          <Button look="quiet" onClick={() => setEdit({})}>
-            Add one
-          </Button>
-        )
-      }
-    >
-      <Shown of="assurances" query={all} lines={2}>
-        {(all) =>
-          all.length === 0 ? (
-            <Empty>None is set: any passkey or TOTP code will do, as fresh as the rules say.</Empty>
-          ) : (
-            <ul>
-              {all.map((one) => (
-                <One key={one.name} one={one} onEdit={may ? () => setEdit({ one }) : undefined} />
-              ))}
-            </ul>
-          )
-        }
-      </Shown>
-      {edit && <Edit {...edit} close={() => setEdit(undefined)} />}
-    </Section>
+      none="None is set: any passkey or TOTP code will do, as fresh as the rules say."
+      {...{ all, may, Says, Edit }}
+    />
   )
 }

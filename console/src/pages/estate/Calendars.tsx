@@ -5,10 +5,8 @@ import { type Api, get, put, remove } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { useAction, useData } from '../../parts/data'
 import { Input } from '../../parts/fields'
-import { Dialog } from '../../parts/overlay'
-import { Section } from '../../parts/sections'
-import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant, Reference } from '../../parts/told'
+import { Named, Setting } from './Named'
 
 type Calendar = Api['CalendarView']
 
@@ -52,46 +50,22 @@ function Edit({ one, close }: { one?: Calendar; close: () => void }) {
   )
   const end = useAction(() => remove('/api/v1/calendars/{name}', { name }), close)
   return (
-    <Dialog
-      open
-      onClose={close}
-      title={one ? `Change ${one.name}` : 'A new calendar'}
+    <Setting
+      of={one?.name}
+      anew={{ title: 'A new calendar', like: 'quay-freeze' }}
       says="Rules go by it by its name; a change of it holds at once. What is held already keeps its end."
+      saves="Put this file in its place"
+      may={!!zone.trim() && !!file}
+      {...{ name, setName, save, end, close }}
     >
-      <div className="grid gap-3">
-        {!one && (
-          <Input
-            label="Name"
-            placeholder="quay-freeze"
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        )}
-        <File onRead={setFile} />
-        <Input
-          label="Time zone of its days"
-          placeholder="Europe/Oslo"
-          value={zone}
-          onChange={(event) => setZone(event.target.value)}
-        />
-        <Wrong error={save.error ?? end.error} />
-        <div className="flex flex-wrap gap-2">
-          <Button
-            look="main"
-            busy={save.isPending}
-            disabled={!name.trim() || !zone.trim() || !file}
-            onClick={() => save.mutate()}
-          >
-            {one ? 'Put this file in its place' : 'Set it'}
-          </Button>
-          {one && (
-            <Button look="alarm" busy={end.isPending} onClick={() => end.mutate()}>
-              End it
-            </Button>
-          )}
-        </div>
-      </div>
-    </Dialog>
+      <File onRead={setFile} />
+      <Input
+        label="Time zone of its days"
+        placeholder="Europe/Oslo"
+        value={zone}
+        onChange={(event) => setZone(event.target.value)}
+      />
+    </Setting>
   )
 }
 
@@ -122,71 +96,43 @@ function Entries({ one }: { one: Calendar }) {
   )
 }
 
-function One({ one, onEdit }: { one: Calendar; onEdit?: () => void }) {
+function Says({ one }: { one: Calendar }) {
   return (
-    <li className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0">
-      <div className="min-w-0">
-        <p>
-          <span className="mono font-semibold">{one.name}</span> {one.count === 0 && 'closes nothing any more'}
-          {one.known_until && (
-            <>
-              is known until <Instant at={one.known_until} />, and closed from then on unless it is set anew
-            </>
-          )}
-        </p>
-        <Entries one={one} />
-        <p className="text-ink-2">
-          {one.closes.length === 0 ? 'No rule goes by it.' : `Rules that go by it: ${one.closes.join(', ')}.`}
-        </p>
-        {one.runs_into.length > 0 && (
-          <p className="text-warm">
-            Held into it, for it was opened before:{' '}
-            {one.runs_into.map((id) => (
-              <span key={id}>
-                <Reference id={id} />{' '}
-              </span>
-            ))}
-          </p>
+    <>
+      <p>
+        <span className="mono font-semibold">{one.name}</span> {one.count === 0 && 'closes nothing any more'}
+        {one.known_until && (
+          <>
+            is known until <Instant at={one.known_until} />, and closed from then on unless it is set anew
+          </>
         )}
-      </div>
-      {onEdit && (
-        <Button look="quiet" onClick={onEdit}>
-          Change
-        </Button>
+      </p>
+      <Entries one={one} />
+      <p className="text-ink-2">
+        {one.closes.length === 0 ? 'No rule goes by it.' : `Rules that go by it: ${one.closes.join(', ')}.`}
+      </p>
+      {one.runs_into.length > 0 && (
+        <p className="text-warm">
+          Held into it, for it was opened before:{' '}
+          {one.runs_into.map((id) => (
+            <span key={id}>
+              <Reference id={id} />{' '}
+            </span>
+          ))}
+        </p>
       )}
-    </li>
+    </>
   )
 }
 
 /** Every calendar that the reader sees; `may` where they may change them. */
 export function Calendars({ may }: { may: boolean }) {
   const all = useData(['calendars'], ['terms', 'elevations'], () => get('/api/v1/calendars'))
-  const [edit, setEdit] = useState<{ one?: Calendar }>()
   return (
-    <Section
+    <Named
       title="Calendars"
-      aside={
-        may && (
-          <Button look="quiet" onClick={() => setEdit({})}>
-            Add one
-          </Button>
-        )
-      }
-    >
-      <Shown of="calendars" query={all} lines={2}>
-        {(all) =>
-          all.length === 0 ? (
-            <Empty>None is set: rules may close nothing for a freeze or a holiday.</Empty>
-          ) : (
-            <ul>
-              {all.map((one) => (
-                <One key={one.name} one={one} onEdit={may ? () => setEdit({ one }) : undefined} />
-              ))}
-            </ul>
-          )
-        }
-      </Shown>
-      {edit && <Edit {...edit} close={() => setEdit(undefined)} />}
-    </Section>
+      none="None is set: no rule keeps anything closed for a freeze or a holiday."
+      {...{ all, may, Says, Edit }}
+    />
   )
 }

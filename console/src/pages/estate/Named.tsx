@@ -1,0 +1,106 @@
+// What is set for the whole house under a name, and what rules go by: the list of them, and the dialog that sets one.
+
+import { type ComponentType, type ReactNode, useState } from 'react'
+import { Button } from '../../parts/buttons'
+import { type useAction, type useData } from '../../parts/data'
+import { Input } from '../../parts/fields'
+import { Dialog } from '../../parts/overlay'
+import { Section } from '../../parts/sections'
+import { Empty, Shown, Wrong } from '../../parts/shown'
+
+interface SettingProps {
+  /** What it is called; none where it is a new one, which is to be named. */
+  of?: string
+  /** The title of a new one, and a name like others. */
+  anew: { title: string; like: string }
+  says: string
+  name: string
+  setName: (name: string) => void
+  /** What saves it, and whether it could; what ends it. */
+  save: ReturnType<typeof useAction<unknown>>
+  may: boolean
+  saves: string
+  end: ReturnType<typeof useAction<unknown>>
+  close: () => void
+  children: ReactNode
+}
+
+/** Sets one, or ends it. */
+export function Setting({ of, anew, says, name, setName, save, may, saves, end, close, children }: SettingProps) {
+  return (
+    <Dialog open onClose={close} title={of ? `Change ${of}` : anew.title} says={says}>
+      <div className="grid gap-3">
+        {!of && (
+          <Input label="Name" placeholder={anew.like} value={name} onChange={(event) => setName(event.target.value)} />
+        )}
+        {children}
+        <Wrong error={save.error ?? end.error} />
+        <div className="flex flex-wrap gap-2">
+          <Button look="main" busy={save.isPending} disabled={!name.trim() || !may} onClick={() => save.mutate()}>
+            {of ? saves : 'Set it'}
+          </Button>
+          {of && (
+            <Button look="alarm" busy={end.isPending} onClick={() => end.mutate()}>
+              End it
+            </Button>
+          )}
+        </div>
+      </div>
+    </Dialog>
+  )
+}
+
+interface NamedProps<T> {
+  title: string
+  all: ReturnType<typeof useData<T[]>>
+  /** What holds where none is set. */
+  none: string
+  /** Whether the reader may change them. */
+  may: boolean
+  Says: ComponentType<{ one: T }>
+  Edit: ComponentType<{ one?: T; close: () => void }>
+}
+
+/** Every one that the reader sees. */
+export function Named<T extends { name: string }>({ title, all, none, may, Says, Edit }: NamedProps<T>) {
+  const [edit, setEdit] = useState<{ one?: T }>()
+  return (
+    <Section
+      title={title}
+      aside={
+        may && (
+          <Button look="quiet" onClick={() => setEdit({})}>
+            Add one
+          </Button>
+        )
+      }
+    >
+      <Shown of={title.toLowerCase()} query={all} lines={2}>
+        {(all) =>
+          all.length === 0 ? (
+            <Empty>{none}</Empty>
+          ) : (
+            <ul>
+              {all.map((one) => (
+                <li
+                  key={one.name}
+                  className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
+                >
+                  <div className="min-w-0">
+                    <Says one={one} />
+                  </div>
+                  {may && (
+                    <Button look="quiet" onClick={() => setEdit({ one })}>
+                      Change
+                    </Button>
+                  )}
+                </li>
+              ))}
+            </ul>
+          )
+        }
+      </Shown>
+      {edit && <Edit {...edit} close={() => setEdit(undefined)} />}
+    </Section>
+  )
+}
