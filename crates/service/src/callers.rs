@@ -285,7 +285,10 @@ pub(crate) async fn sign_in(app: &App, token: &str) -> Result<SignIn, Failure> {
         return Err(Failure::DeadToken);
     }
     if now.duration_since(sign_in.used_at) >= NOTED_EVERY.min(limits.idle.0 / 4) {
-        app.store().use_sign_in(sign_in.id, now, None).await?;
+        // It may end the sooner for that; a disk that is full keeps nobody from looking at what is held.
+        if let Err(error) = app.store().use_sign_in(sign_in.id, now, None).await {
+            tracing::warn!(%error, "that a sign-in was used can't be noted");
+        }
     }
     Ok(sign_in)
 }

@@ -99,6 +99,9 @@ impl Failure {
                 format!("the request is larger than {most} bytes, the most that is read here; send less")
             }
             Self::SlowDown(seconds) => format!("too many tries; wait {seconds} s before the next"),
+            Self::Failed(error) if tempestas_store::is_disk_full(error.as_ref()) => {
+                "the service's disk is full: nothing was changed, and nothing can be until there is room; what is held ends on its system by itself".to_owned()
+            }
             Self::Failed(_) => "the service failed at this; its log says why, and nothing was changed".to_owned(),
         }
     }

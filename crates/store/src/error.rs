@@ -1,6 +1,6 @@
 //! What can go wrong with the store.
 
-use std::path::PathBuf;
+use std::{error::Error, path::PathBuf};
 
 use thiserror::Error;
 
@@ -50,4 +50,17 @@ pub enum StoreError {
         /// Why.
         why: String,
     },
+}
+
+/// SQLite's own code for a disk, or a quota, that leaves no room.
+const FULL: &str = "13";
+
+/// Whether what failed, or what made it fail, is that the disk is full.
+#[must_use]
+pub fn is_disk_full(error: &(dyn Error + 'static)) -> bool {
+    let causes = std::iter::successors(Some(error), |error| (*error).source());
+    causes.filter_map(|cause| cause.downcast_ref::<sqlx::Error>()).any(|cause| {
+        let code = cause.as_database_error().and_then(|database| database.code());
+        code.is_some_and(|code| code == FULL)
+    })
 }

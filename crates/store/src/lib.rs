@@ -31,7 +31,7 @@ pub use cursors::Cursor;
 pub use devices::DeviceAsk;
 pub use drafts::Draft;
 pub use entries::{SeenFacts, Wanted};
-pub use error::StoreError;
+pub use error::{StoreError, is_disk_full};
 pub use idempotency::Claim;
 pub use ledger::{Batch, Entry};
 pub use open::{Loaded, Store, lock};

@@ -2,6 +2,7 @@
 //! it is done, other targets go on.
 
 use serde_json::json;
+use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_api::{LoginAsk, TargetSettings, WaitQuery, WhichTarget};
 use tempestas_demo::quillhaven::{BERTHS, BRIGHTWATER};
 
@@ -172,4 +173,30 @@ async fn a_log_that_nothing_can_be_written_to_stops_nothing() {
     house.cloud_proxy.as_ref().unwrap().set_down(false);
     assert_eq!(house.over(&held.id).await.elevation.state, "given-back");
     assert_eq!(house.cloud_marks().await, 0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn whoever_is_signed_in_still_sees_what_is_held_where_nothing_can_be_written_of_them() {
+    let config = "[sign_in]\nidle = \"40s\"\nlongest = \"120s\"\n".to_owned();
+    let house = House::new(Plan { config, ..Plan::cloud_only() }).await;
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    let held = house.ask(TOMAS, &right, 600).await.unwrap();
+    house.live(&held.id).await;
+    let passing = house.path().join("state/passing.sqlite");
+    let mut other = SqliteConnectOptions::new().filename(&passing).connect().await.unwrap();
+    sqlx::query("BEGIN IMMEDIATE").execute(&mut other).await.unwrap();
+    let log = || std::fs::read_to_string(house.setup.log()).unwrap();
+    eventually("that it was used can't be noted, and is said", async || {
+        let seen = house.client(TOMAS).elevation(&held.id, &WaitQuery::default()).await.unwrap();
+        assert_eq!(seen.elevation.state, "live");
+        log().contains("can't be noted")
+    })
+    .await;
+    // What would be done is not: it could be done twice.
+    let refused = house.ask(TOMAS, &right, 60).await.unwrap_err();
+    assert_eq!(refused.code(), Some("failed"), "{refused}");
+    sqlx::query("ROLLBACK").execute(&mut other).await.unwrap();
+    house.client(TOMAS).give_back(&held.id).await.unwrap();
+    assert_eq!(house.over(&held.id).await.elevation.state, "given-back");
 }

@@ -5,7 +5,7 @@ use std::path::Path;
 use jiff::Timestamp;
 use sqlx::{ConnectOptions as _, sqlite::SqliteConnectOptions};
 use tempestas_core::{Digest, Proof, ProofMethod, SubjectId};
-use tempestas_store::{Private, Proven, Sealed, SignInKind, Store};
+use tempestas_store::{Private, Proven, Sealed, SignInKind, Store, StoreError, is_disk_full};
 
 use super::{BEGAN, Kept, change};
 
@@ -184,4 +184,20 @@ async fn what_an_earlier_edition_kept_beside_the_ledger_goes_on() {
         let until = store.count_try("tomas", "10.0.0.7", now(), slowing).await.unwrap();
         assert!(until.is_some(), "who guessed waits on");
     }
+}
+
+#[tokio::test]
+async fn a_disk_that_is_full_is_told_from_all_else_that_may_fail() {
+    let mut memory = SqliteConnectOptions::new().filename(":memory:").connect().await.unwrap();
+    for sql in ["CREATE TABLE kept (body BLOB)", "PRAGMA max_page_count = 4"] {
+        sqlx::query(sql).execute(&mut memory).await.unwrap();
+    }
+    let mut failed = async |sql: &'static str| {
+        let failed = sqlx::query(sql).execute(&mut memory).await.unwrap_err();
+        StoreError::from(failed)
+    };
+    let full = failed("INSERT INTO kept VALUES (zeroblob(100000))").await;
+    assert!(is_disk_full(&full), "{full:?}");
+    let other = failed("INSERT INTO elsewhere VALUES (1)").await;
+    assert!(!is_disk_full(&other), "{other:?}");
 }
