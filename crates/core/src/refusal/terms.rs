@@ -44,7 +44,7 @@ pub enum TermsRefusal {
     #[error("`approval` outside of no hours at all would ask nobody, ever; name the hours, or say `none`")]
     UnaskedAlways,
     #[error(
-        "stage {stage} of `approval` takes {yes} yes, and {could} people who are there could give one: nobody would ever be let in; name others, or fewer yes"
+        "stage {stage} of `approval` takes {yes} yes, and {could} of the people who are there could give one: nobody would ever be let in; name others, or fewer yes"
     )]
     TooFewCould { stage: usize, yes: u16, could: usize },
     #[error(

@@ -177,7 +177,7 @@ async fn a_log_that_nothing_can_be_written_to_stops_nothing() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn whoever_is_signed_in_still_sees_what_is_held_where_nothing_can_be_written_of_them() {
-    let config = "[sign_in]\nidle = \"40s\"\nlongest = \"120s\"\n".to_owned();
+    let config = "[sign_in]\nidle = \"60s\"\nlongest = \"10m\"\n".to_owned();
     let house = House::new(Plan { config, ..Plan::cloud_only() }).await;
     let right = on_cloud("tide-writer", "/lake");
     house.eligible(TOMAS, &right).await;
@@ -194,7 +194,7 @@ async fn whoever_is_signed_in_still_sees_what_is_held_where_nothing_can_be_writt
     })
     .await;
     // What would be done is not: it could be done twice.
-    let refused = house.ask(TOMAS, &right, 60).await.unwrap_err();
+    let refused = house.client(TOMAS).give_back(&held.id).await.unwrap_err();
     assert_eq!(refused.code(), Some("failed"), "{refused}");
     sqlx::query("ROLLBACK").execute(&mut other).await.unwrap();
     house.client(TOMAS).give_back(&held.id).await.unwrap();
