@@ -68,14 +68,14 @@ impl Event {
         };
         let named = || format!("`{what}`");
         let start = moments("DTSTART")?.pop().ok_or_else(|| CalendarError::NoStart { event: named() })?;
-        let at = |moment: &Moment| {
+        let at = |property: &'static str, moment: &Moment| {
             let said = || moment.civil.to_string();
-            moment.at().ok_or_else(|| CalendarError::Unread { event: named(), property: "DTSTART", said: said() })
+            moment.at().ok_or_else(|| CalendarError::Unread { event: named(), property, said: said() })
         };
         if all(event, "RECURRENCE-ID").any(|property| param(property, "RANGE").is_some()) {
             return Err(CalendarError::AndFuture { event: named() });
         }
-        let instead_of = moments("RECURRENCE-ID")?.pop().map(|of| at(&of)).transpose()?;
+        let instead_of = moments("RECURRENCE-ID")?.pop().map(|of| at("RECURRENCE-ID", &of)).transpose()?;
         let duration = all(event, "DURATION").next().map(|duration| duration.val.as_str());
         let length = length(&start, moments("DTEND")?.pop(), duration).ok_or_else(|| {
             let said = duration.unwrap_or_default().chars().take(40).collect();
@@ -86,7 +86,7 @@ impl Event {
             uid: property("UID").unwrap_or_default(),
             rule: property("RRULE"),
             also: moments("RDATE")?,
-            not: moments("EXDATE")?.iter().map(at).collect::<Result<_, _>>()?,
+            not: moments("EXDATE")?.iter().map(|not| at("EXDATE", not)).collect::<Result<_, _>>()?,
             instead_of,
             is_cancelled: property("STATUS").is_some_and(|status| status.eq_ignore_ascii_case("cancelled")),
             what,

@@ -27,7 +27,7 @@ pub(crate) struct Moment {
 }
 
 impl Moment {
-    /// What of a property is before its last value, and each value of it.
+    /// Each value of a property, in the zone that it names or, where it names none, in the calendar's.
     pub(crate) fn all(
         property: &Property<'_>,
         name: &'static str,

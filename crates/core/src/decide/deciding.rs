@@ -153,19 +153,9 @@ impl<'w> Deciding<'w> {
     /// Records that the caller let somebody through with less, where these rows would do that under any of `rules`: for
     /// whoever did it, nothing opens without a yes for a day. Judged by what holds before and after.
     pub(super) fn own_influence_if_less(&self, put: &[Row], cut: &[Key], rules: &[&Terms]) -> Option<Row> {
-        self.influence_if_less(self.context.caller.subject()?, put, cut, rules)
-    }
-
-    /// The same of `maker`, whose doing it is that these rows come about.
-    pub(super) fn influence_if_less(
-        &self,
-        maker: SubjectId,
-        put: &[Row],
-        cut: &[Key],
-        rules: &[&Terms],
-    ) -> Option<Row> {
+        let me = self.context.caller.subject()?;
         let after = self.world.tried(put, cut);
-        lets_through_with_less(self.world, &after, rules, maker).then(|| self.own_influence(maker))
+        lets_through_with_less(self.world, &after, rules, me).then(|| self.own_influence(me))
     }
 
     /// Every rule that goes by who asks, itself or through an assurance that some are let through without: what a change to a

@@ -25,7 +25,7 @@ fn end(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let administers = deciding.administers(rule.scope)?;
     let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
     deciding.ensure_still_administers(&[], &cut)?;
-    let hand = deciding.own_influence_if_less(&[], &cut, &[&rule]);
+    let hand = Changed { old: Some(&rule), new: None, beside: &[] }.own_influence(deciding);
     let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
     deciding.by(administers).fact_cutting(what, hand.into_iter().collect(), cut);
     Ok(())
@@ -39,10 +39,10 @@ fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<()
     }
     let paused = Some(deciding.pause(reason)?);
     let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
-    let mut put = vec![Row::Terms(Terms { paused, ..rule.clone() })];
-    deciding.ensure_still_administers(&put, &[])?;
-    put.extend(deciding.own_influence_if_less(&put, &[], &[&rule]));
-    deciding.by(administers).fact(what, put);
+    let suspended = Terms { paused, ..rule.clone() };
+    ensure_still_administers(deciding, &suspended)?;
+    let hand = Changed { old: Some(&rule), new: Some(&suspended), beside: &[] }.own_influence(deciding);
+    deciding.by(administers).fact(what, [Row::Terms(suspended)].into_iter().chain(hand).collect());
     Ok(())
 }
 
@@ -53,11 +53,10 @@ fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
         return Err(TermsRefusal::RuleNotPaused { id }.into());
     }
     let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
-    let rule = resumed(deciding, rule);
-    ensure_still_administers(deciding, &rule)?;
-    let mut put = vec![Row::Terms(rule.clone())];
-    put.extend(own_influence_if_less(deciding, &[], &rule, &[&rule]));
-    deciding.by(administers).fact(what, put);
+    let resumed = resumed(deciding, rule.clone());
+    ensure_still_administers(deciding, &resumed)?;
+    let hand = Changed { old: Some(&rule), new: Some(&resumed), beside: &[] }.own_influence(deciding);
+    deciding.by(administers).fact(what, [Row::Terms(resumed)].into_iter().chain(hand).collect());
     Ok(())
 }
 
@@ -66,12 +65,49 @@ fn ensure_still_administers(deciding: &Deciding<'_>, rule: &Terms) -> Result<(),
     rule.at_its_times().into_iter().try_for_each(|rule| deciding.ensure_still_administers(&[Row::Terms(rule)], &[]))
 }
 
-/// What a rule, put beside some rows, lets through with less at any of its times.
-fn own_influence_if_less(deciding: &Deciding<'_>, beside: &[Row], rule: &Terms, rules: &[&Terms]) -> Option<Row> {
-    rule.at_its_times().into_iter().find_map(|rule| {
-        let put: Vec<Row> = beside.iter().cloned().chain([Row::Terms(rule)]).collect();
-        deciding.own_influence_if_less(&put, &[], rules)
-    })
+/// A rule that is changed, with rows that are put beside it: as it stood, if it did, and as it would, if it would.
+struct Changed<'c> {
+    old: Option<&'c Terms>,
+    new: Option<&'c Terms>,
+    beside: &'c [Row],
+}
+
+impl Changed<'_> {
+    /// The World before and after, at each of the rule's times: also with what time alone would have come to. Where the times
+    /// themselves change, each is held against each, so that nobody puts off what would bind them.
+    fn worlds(&self, world: &World) -> Vec<(World, World)> {
+        let before: Vec<World> = match self.old {
+            None => vec![world.clone()],
+            Some(old) => old.yet_to_come().into_iter().map(|old| world.tried(&[Row::Terms(old)], &[])).collect(),
+        };
+        let after: Vec<World> = match (self.old, self.new) {
+            (_, Some(new)) => {
+                let put = |new| self.beside.iter().cloned().chain([Row::Terms(new)]).collect::<Vec<_>>();
+                new.at_its_times().into_iter().map(|new| world.tried(&put(new), &[])).collect()
+            }
+            (old, None) => vec![
+                world.tried(self.beside, &old.map(|old| Row::Terms(old.clone()).key()).into_iter().collect::<Vec<_>>()),
+            ],
+        };
+        if before.len() == after.len() && self.old.map(|old| old.valid) == self.new.map(|new| new.valid) {
+            return before.into_iter().zip(after).collect();
+        }
+        before.iter().flat_map(|before| after.iter().map(|after| (before.clone(), after.clone()))).collect()
+    }
+
+    /// Who of some gets through with less by it.
+    fn favours(&self, world: &World, whom: &[SubjectId]) -> Option<SubjectId> {
+        let (rules, worlds): (Vec<&Terms>, _) = (self.old.into_iter().chain(self.new).collect(), self.worlds(world));
+        let gains =
+            |who: &SubjectId| worlds.iter().any(|(before, after)| lets_through_with_less(before, after, &rules, *who));
+        whom.iter().copied().find(gains)
+    }
+
+    /// That the caller lets somebody through with less by it.
+    fn own_influence(&self, deciding: &Deciding<'_>) -> Option<Row> {
+        let me = deciding.context.caller.subject()?;
+        self.favours(deciding.world, &[me]).map(|me| deciding.own_influence(me))
+    }
 }
 
 /// Wakes the rules whose time has come, and puts those to sleep whose time is over; whether there were any. What comes of that
@@ -86,16 +122,19 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) -> bool {
         _ => None,
     });
     let due: Vec<Terms> = due.map(|rule| Terms { dormant: rule.valid.dormant(now), ..rule.clone() }).collect();
+    // Together: of two that end at one moment, neither alone may be what held somebody up.
+    let put: Vec<Row> = due.iter().cloned().map(Row::Terms).collect();
+    let after = world.tried(&put, &[]);
+    let rules: Vec<&Terms> = due.iter().collect();
     for rule in &due {
         let (terms, scope) = (rule.id, rule.scope);
         let what = match rule.dormant {
             None => What::TermsBegan { terms, scope },
             Some(Dormant::NotYet | Dormant::Over) => What::TermsOver { terms, scope },
         };
-        let mut put = vec![Row::Terms(rule.clone())];
-        let hand = rule.set_by.and_then(|maker| draft.influence_if_less(maker, &put, &[], &[rule]));
-        put.extend(hand);
-        draft.fact(what, put);
+        let maker = rule.set_by.filter(|maker| lets_through_with_less(world, &after, &rules, *maker));
+        let hand = maker.map(|maker| draft.own_influence(maker));
+        draft.fact(what, [Row::Terms(rule.clone())].into_iter().chain(hand).collect());
     }
     !due.is_empty()
 }
@@ -155,9 +194,13 @@ fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>,
     let mut put = draft.influences(touched);
     // What it changes is tried with the role as it is read; in the fact stands its digest.
     rule.role = rule.role.map(|role| draft.world.words(&role).into());
-    let rules: Vec<&Terms> = old.into_iter().chain([&rule]).collect();
-    let favoured = favoured(draft, &put, &rule, &rules);
-    put.extend(own_influence_if_less(draft, &put, &rule, &rules));
+    let changed = Changed { old, new: Some(&rule), beside: &put };
+    let me = draft.context.caller.subject();
+    // Whoever gave the caller their standing within a day.
+    let givers = me.map_or_else(Vec::new, |me| touchers(draft.world, me, draft.now()));
+    let favoured = changed.favours(draft.world, &givers);
+    let hand = changed.own_influence(draft);
+    put.extend(hand);
     let was = old.and_then(|old| old.role.as_ref());
     let role = rule.role.as_ref().map(|role| {
         let world = draft.world;
@@ -166,17 +209,7 @@ fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>,
     let (terms, scope) = (rule.id, rule.scope);
     put.push(Row::Terms(Terms { role, ..rule }));
     draft.fact(What::TermsSet { terms, scope }, put);
-    if let (Some(by), Some(hand)) = (favoured, draft.context.caller.subject()) {
+    if let (Some(by), Some(hand)) = (favoured, me) {
         alarms::raise(draft, AlarmKind::HandedOn { by, hand });
     }
-}
-
-/// Whoever gave the caller their standing within a day, and gets through with less by a rule, beside some rows.
-fn favoured(deciding: &Deciding<'_>, beside: &[Row], rule: &Terms, rules: &[&Terms]) -> Option<SubjectId> {
-    let world = deciding.world;
-    let givers = touchers(world, deciding.context.caller.subject()?, deciding.now());
-    let tried = |rule: Terms| world.tried(&beside.iter().cloned().chain([Row::Terms(rule)]).collect::<Vec<_>>(), &[]);
-    let after: Vec<World> = rule.at_its_times().into_iter().map(tried).collect();
-    let gains = |giver: &SubjectId| after.iter().any(|after| lets_through_with_less(world, after, rules, *giver));
-    givers.into_iter().find(gains)
 }

@@ -88,4 +88,9 @@ impl Terms {
         }
         vec![Self { dormant: Some(Dormant::Over), ..self.clone() }, awake]
     }
+
+    /// As it is at each of its times that are not past.
+    pub(crate) fn yet_to_come(&self) -> Vec<Self> {
+        if self.dormant == Some(Dormant::Over) { vec![self.clone()] } else { self.at_its_times() }
+    }
 }

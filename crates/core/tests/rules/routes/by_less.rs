@@ -3,7 +3,7 @@
 use super::*;
 
 /// What is done; nobody need say yes then.
-pub(super) const ROUTES: [Route; 25] = [
+pub(super) const ROUTES: [Route; 28] = [
     Route {
         name: "its approval",
         before: wants_oda,
@@ -317,4 +317,52 @@ pub(super) const ROUTES: [Route; 25] = [
         yes_of: "",
         why: "weakened",
     },
+    Route {
+        name: "two rules of his that end at one moment",
+        before: |house| {
+            wants(house, asks_nobody());
+            let until = Some(later(house.now, Seconds::hours(72)));
+            for _ in 0..2 {
+                let oda = Approver::Subject { id: id(house, "oda") };
+                let terms = Terms { role: Some("writer".into()), ..on_target(house, asks(vec![oda])) };
+                he(house, set(Terms { valid: Validity { from: None, until }, ..terms })).unwrap();
+            }
+        },
+        does: |house| {
+            passes(house, Seconds::hours(24));
+            Ok(())
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "the end of a rule that would begin",
+        before: begins_in_an_hour,
+        does: |house| {
+            let terms = last_rule(house).id;
+            he(house, TermsCommand::End { terms })
+        },
+        yes_of: "",
+        why: "weakened",
+    },
+    Route {
+        name: "a rule put off that would begin",
+        before: begins_in_an_hour,
+        does: |house| {
+            let from = Some(later(house.now, Seconds::hours(24 * 300)));
+            let terms = Terms { valid: Validity { from, until: None }, ..last_rule(house) };
+            he(house, set(terms))
+        },
+        yes_of: "",
+        why: "weakened",
+    },
 ];
+
+/// Nobody is asked; an hour after what he does oda will be.
+fn begins_in_an_hour(house: &mut House) {
+    wants(house, asks_nobody());
+    let from = Some(later(house.now, Seconds::hours(49)));
+    let oda = Approver::Subject { id: id(house, "oda") };
+    let terms = Terms { role: Some("writer".into()), ..on_target(house, asks(vec![oda])) };
+    long_ago(house, set(Terms { valid: Validity { from, until: None }, ..terms }));
+}
