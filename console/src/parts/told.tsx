@@ -110,3 +110,13 @@ export function Reference({ id }: { id: string }) {
     </Link>
   )
 }
+
+/** People by name, one after another. */
+export function Names({ names }: { names: string[] }) {
+  return names.map((name, n) => (
+    <span key={name}>
+      {n > 0 && ', '}
+      <Who name={name} />
+    </span>
+  ))
+}

@@ -32,6 +32,7 @@ export function demand(but: Partial<Api['DemandView']> = {}): Api['DemandView'] 
     wants: WANTS,
     starts: { at_yes: true, at_time_within: null, begin_within: null },
     ends: LAPSE,
+    glass: false,
     ...but,
   }
 }
@@ -84,6 +85,8 @@ export function elevation(but: Partial<Api['ElevationView']> = {}): Api['Elevati
     extends: [],
     may_extend: false,
     grace: null,
+    glass: false,
+    debrief: null,
     ...but,
   }
 }

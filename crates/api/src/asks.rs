@@ -54,6 +54,9 @@ pub struct PreviewRequest {
     /// When the clock starts; where it is left out, at the yes if the terms allow it, or else when the holder begins.
     #[serde(default)]
     pub start: Option<StartChoice>,
+    /// Whether the caller breaks the glass for it: one of the few whom the terms name, with nobody asked.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub glass: bool,
 }
 
 /// Everything an ask will need.
@@ -86,6 +89,9 @@ pub struct DemandView {
     pub narrower: Vec<String>,
     /// Who would be asked, stage by stage; empty where nobody is.
     pub stages: Vec<StageAskedView>,
+    /// Whether the glass would be broken for it.
+    #[serde(default)]
+    pub glass: bool,
     /// How it ends on the target.
     pub ends: Lapse,
     /// To be given back with the ask.
@@ -105,6 +111,9 @@ pub struct AskRequest {
     /// When the clock starts; where it is left out, at the yes if the terms allow it, or else when the holder begins.
     #[serde(default)]
     pub start: Option<StartChoice>,
+    /// Whether the caller breaks the glass for it: one of the few whom the terms name, with nobody asked.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub glass: bool,
     /// What the asker brings.
     #[serde(default)]
     pub brings: Brings,

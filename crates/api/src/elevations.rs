@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, Lapse, Seconds, Seen, StartChoice, Weight};
+use tempestas_core::{Digest, Finding, Lapse, Seconds, Seen, StartChoice, Weight};
 
 use crate::{AskedView, Brings, LedgerEntry, RoundView};
 
@@ -138,10 +138,64 @@ pub struct ElevationView {
     pub digest: Digest,
     /// The grant, once opening began.
     pub grant: Option<GrantView>,
+    /// Whether the glass was broken for it.
+    #[serde(default)]
+    pub glass: bool,
+    /// What somebody else looks at, or has looked at, once it is over; none where nobody has to.
+    #[serde(default)]
+    pub debrief: Option<DebriefView>,
     /// A word said with its end.
     pub end_word: Option<String>,
     /// What is in the way at present.
     pub trouble: Option<String>,
+}
+
+/// That somebody other than the holder looks at what was done under an elevation.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct DebriefView {
+    /// Who may sign it off.
+    pub by: Vec<String>,
+    /// When it goes higher, while nobody has.
+    pub until: Timestamp,
+    /// How often it went higher, because nobody looked in time.
+    pub higher: u16,
+    /// Whether the caller may sign it off.
+    pub for_me: bool,
+    /// Who signed it off, once somebody has.
+    pub signed: Option<SignedOffView>,
+}
+
+/// What somebody found who looked at what was done.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SignedOffView {
+    /// Who.
+    pub who: String,
+    /// When.
+    pub at: Timestamp,
+    /// What they found.
+    pub finding: Finding,
+    /// What they say of it.
+    pub word: Option<String>,
+}
+
+/// What the caller found who looked at what was done.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DebriefRequest {
+    /// What.
+    pub finding: Finding,
+    /// What they say of it; needed where it was not in order.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub word: Option<String>,
+}
+
+/// Which debriefs.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DebriefFilter {
+    /// Also those that wait for others, as far as one sees them.
+    #[serde(default)]
+    pub all: bool,
 }
 
 /// An elevation with its story.

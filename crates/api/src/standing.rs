@@ -116,6 +116,9 @@ pub struct TakesView {
     pub brief: String,
     /// The whole demand as one sentence; none where it can't be asked for at present.
     pub sentence: Option<String>,
+    /// Whether the caller could break the glass for it at present.
+    #[serde(default)]
+    pub may_break_glass: bool,
 }
 
 /// One's own list, which says why it is empty.

@@ -44,6 +44,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         right: big.right,
         duration: Some(Seconds(600)),
         start: None,
+        glass: false,
         brings: Brings::reason("a reason that is long enough"),
         shown,
     }));

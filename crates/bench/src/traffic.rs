@@ -297,9 +297,9 @@ async fn signed_in(nobody: &Client, person: &Person, setup: &Setup) -> anyhow::R
 /// Somebody asks, is answered, holds it, gives it back, and it is gone.
 async fn lifecycle(asker: &Client, approver: &Client, right: &str) -> anyhow::Result<String> {
     let (right, duration, start) = (right.to_owned(), Some(Seconds::minutes(30)), Some(StartChoice::AtYes));
-    let demand = asker.preview_ask(&PreviewRequest { right: right.clone(), duration, start }).await?;
+    let demand = asker.preview_ask(&PreviewRequest { right: right.clone(), duration, start, glass: false }).await?;
     let brings = Brings::reason("because the work needs it");
-    let asked = asker.ask(&AskRequest { right, duration, start, brings, shown: demand.digest }).await?;
+    let asked = asker.ask(&AskRequest { right, duration, start, glass: false, brings, shown: demand.digest }).await?;
     let answer = AnswerRequest { verdict: Verdict::Yes, less: None, reason: None, shown: asked.digest };
     approver.answer(&asked.id, &answer).await?;
     let past = async |state: &str| {

@@ -204,6 +204,7 @@ impl Big {
             right: self.right,
             duration: Some(Seconds(seconds)),
             start: None,
+            glass: false,
             brings: Brings::reason("a reason that is long enough"),
             shown,
         });

@@ -59,7 +59,7 @@ impl<'w> Free<'w> {
 }
 
 /// The people who may answer: of those named, whoever is free to.
-fn who_may_answer<'a>(
+pub(crate) fn who_may_answer<'a>(
     world: &World,
     approvers: impl IntoIterator<Item = &'a Approver>,
     (concern, free): (Concern<'_>, &Free<'_>),

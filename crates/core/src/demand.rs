@@ -39,6 +39,9 @@ pub struct Demand {
     #[serde(rename = "approvers", with = "kept_stages")]
     #[schemars(with = "Vec<StageAsked>")]
     pub stages: Vec<StageAsked>,
+    /// Whether the glass is broken for it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub glass: bool,
     /// The asker's own account that it is put on, where it is put on one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub account: Option<Digest>,
@@ -97,6 +100,16 @@ impl Effective {
 }
 
 impl Demand {
+    /// How sure it must be of the asker.
+    #[must_use]
+    pub fn takes(&self) -> Surety {
+        let takes = Surety::of(&self.terms);
+        if !self.glass {
+            return takes;
+        }
+        Surety { accepts: &takes.accepts & &self.terms.glass.accepts, ..takes }
+    }
+
     /// The whole demand as one plain sentence, as it is at a moment. Without a `start` where the asker has to set a time, and
     /// hasn't yet.
     #[must_use]
@@ -126,8 +139,10 @@ impl Demand {
             UsesRule::Any => "",
             UsesRule::One => ", it ends once its first use is seen",
         };
+        let what = if self.glass { "To break the glass and hold" } else { "To hold" };
+        let debrief = self.debrief(world);
         format!(
-            "To hold {}{account} for {duration} you need {}; {starts}{held}{once}, and at its end{grace} {}.",
+            "{what} {}{account} for {duration} you need {}; {starts}{held}{once}, and at its end{grace} {}{debrief}.",
             world.right_name(self.right),
             self.needs(world),
             self.ends.says
@@ -155,6 +170,13 @@ impl Demand {
         }
     }
 
+    /// Who looks at what was done, as the end of a sentence.
+    fn debrief(&self, world: &World) -> String {
+        self.terms.debrief.wanted().map_or_else(String::new, |terms| {
+            format!("; then what was done is looked at by {}, within {}", terms.by_whom(world), terms.within)
+        })
+    }
+
     /// The whole demand of going on with `elevation`, as one plain sentence.
     #[must_use]
     pub fn sentence_to_go_on(&self, world: &World, elevation: ElevationId, until: Timestamp) -> String {
@@ -164,7 +186,7 @@ impl Demand {
 
     /// All that must be brought, as a list in words.
     fn needs(&self, world: &World) -> String {
-        let mut needs = vec![Surety::of(&self.terms).words(world)];
+        let mut needs = vec![self.takes().words(world)];
         needs.extend(self.terms.wanted());
         let yes = self.in_turn().map(|(stage, terms)| {
             let (yes, within) = (terms.yes, terms.within);
@@ -194,7 +216,8 @@ impl Demand {
     pub fn brief(&self, world: &World) -> String {
         let terms = &self.terms;
         let mut parts = vec![format!("up to {}", terms.longest.0)];
-        parts.extend(Opening::of(world, terms).brief(world));
+        let opening = Opening::of(world, terms);
+        parts.extend(opening.hours(world));
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
         let assured = Surety::of(terms).names(world).join(" + ");
         parts.push(if assured.is_empty() { "fresh proof".to_owned() } else { format!("proof {assured}") });
@@ -211,6 +234,8 @@ impl Demand {
             })
             .collect();
         parts.push(if yes.is_empty() { "no yes needed".to_owned() } else { yes.join(", then ") });
+        parts.extend(terms.debrief.wanted().map(|_| "debrief".to_owned()));
+        parts.extend(opening.not_during());
         parts.join(" · ")
     }
 }
@@ -256,11 +281,22 @@ fn some(people: &BTreeSet<SubjectId>, shown: usize, say: impl Fn(&SubjectId) -> 
 /// # Errors
 /// Refuses where there is no eligibility, where the terms rule the right out, and where nobody could answer.
 pub fn demand_for(world: &World, asker: SubjectId, right: Right, now: Timestamp) -> Result<Demand, Refusal> {
-    demand_to_hold(world, asker, right, now, (None, None))
+    demand_to_hold(world, asker, right, now, Manner::default())
 }
 
-/// The same of what is held from a moment on, or at once, and for so long, or as long as is usual: within some hours nobody
-/// need be asked, perhaps.
+/// How something is asked for.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Manner {
+    /// From when on; at once where nothing is said.
+    pub start: Option<StartChoice>,
+    /// For how long; as long as is usual where nothing is said.
+    pub duration: Option<Seconds>,
+    /// Whether the glass is broken for it.
+    pub glass: bool,
+}
+
+/// The same of what is asked for in a manner: within some hours nobody need be asked, perhaps, and whoever breaks the glass asks
+/// nobody.
 ///
 /// # Errors
 /// As above.
@@ -269,17 +305,19 @@ pub fn demand_to_hold(
     asker: SubjectId,
     right: Right,
     now: Timestamp,
-    (start, duration): (Option<StartChoice>, Option<Seconds>),
+    manner: Manner,
 ) -> Result<Demand, Refusal> {
-    let terms = |mut terms: Effective| {
-        let from = match start {
-            Some(StartChoice::At { time }) => time,
-            _ => now,
-        };
-        terms.approval = terms.approval.of_time(from, duration.unwrap_or(terms.usual.0));
-        terms
+    let Manner { start, duration, glass } = manner;
+    let mut terms = effective_terms(world, Act::Elevate, right, asker);
+    if glass {
+        terms = terms.through_glass(world, asker, right)?;
+    }
+    let from = match start {
+        Some(StartChoice::At { time }) => time,
+        _ => now,
     };
-    demanded(world, terms(effective_terms(world, Act::Elevate, right, asker)), asker, right, now)
+    terms.approval = terms.approval.of_time(from, duration.unwrap_or(terms.usual.0));
+    Ok(Demand { glass, ..demanded(world, terms, asker, right, now)? })
 }
 
 /// What an act on a right by its holder demands, to hold it or to go on holding it.
@@ -333,6 +371,7 @@ fn demanded(
         ends: role.lapse.clone(),
         terms,
         stages,
+        glass: false,
         account: own_account(world, asker, right),
     };
     match shortage(world, &demand.waiting()) {

@@ -38,7 +38,8 @@ impl Elevation {
             (Phase::Ready, _) => Some(self.begin_by.unwrap_or(AT_ONCE)),
             (Phase::Opening | Phase::Live, _) if self.grants.is_empty() => Some(AT_ONCE),
             (Phase::Opening | Phase::Live, _) => self.extension.as_ref().map(|_| self.runs_out()),
-            (Phase::Closing | Phase::Ended(_), _) => None,
+            (Phase::Ended(_), _) => self.open_debrief().map(|debrief| debrief.until),
+            (Phase::Closing, _) => None,
         }
     }
 

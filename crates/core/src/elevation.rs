@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Answer, Brought, Demand, ElevationId, EligibilityId, GrantId, Right, Round, ScopeId, Stage, Stages, SubjectId,
-    World, text::Digest, time::Seconds,
+    Answer, Brought, Debrief, Demand, ElevationId, EligibilityId, GrantId, Right, Round, ScopeId, Stage, Stages,
+    SubjectId, World, text::Digest, time::Seconds,
 };
 
 /// Where an elevation stands.
@@ -189,6 +189,12 @@ pub struct Elevation {
     /// Whether its holder took the grace that the terms give.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub grace_taken: bool,
+    /// Whether the glass was broken for it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub glass: bool,
+    /// What somebody else has to look at, or has, once it is over.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub debrief: Option<Debrief>,
     /// A word said with its end.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub end_word: Option<Digest>,
@@ -224,10 +230,16 @@ impl Elevation {
         self.stages().flat_map(|stage| &stage.answers)
     }
 
-    /// Whether this person was ever among those who might answer, or will be.
+    /// Everybody who was ever among those who might answer, or will be, or who looks at what was done.
+    pub fn everybody_asked(&self) -> impl Iterator<Item = SubjectId> {
+        let debrief = self.debrief.iter().flat_map(|debrief| &debrief.by);
+        self.stages().flat_map(|stage| &stage.approvers).chain(debrief).copied()
+    }
+
+    /// Whether this person is one of them.
     #[must_use]
     pub fn asked_about(&self, person: SubjectId) -> bool {
-        self.stages().any(|stage| stage.approvers.contains(&person))
+        self.everybody_asked().any(|one| one == person)
     }
 
     /// Every ask to go on with it, the first one first.

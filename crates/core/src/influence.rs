@@ -73,7 +73,9 @@ pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Te
             let less = |asker: SubjectId| {
                 rule.act.reaches().any(|act| {
                     let now = effective_terms(after, act, right, asker);
-                    now.demands_less_than(&effective_terms(before, act, right, asker))
+                    let was = effective_terms(before, act, right, asker);
+                    let breaks_glass = now.glass.is_for(after, asker) && !was.glass.is_for(before, asker);
+                    breaks_glass || now.demands_less_than(&was)
                 })
             };
             let eligible = before.eligibilities.values().filter(|held| held.right.role == right.role);

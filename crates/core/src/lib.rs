@@ -22,6 +22,7 @@ mod caution;
 mod command;
 mod conversion;
 mod days;
+mod debrief;
 mod decide;
 mod delegation;
 mod demand;
@@ -31,6 +32,7 @@ mod elevation;
 mod estate;
 mod extension;
 mod fact;
+mod glass;
 mod ids;
 mod influence;
 pub mod ledger;
@@ -62,15 +64,16 @@ pub use calendar::{Calendar, CalendarEntry};
 pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
 pub use command::{
-    AnswerInput, Ask, AssuranceCommand, CalendarCommand, Command, ConversionCommand, DelegationCommand, DriftCommand,
-    ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report, SourceCommand,
-    StopCommand, TermsCommand,
+    AnswerInput, Ask, AssuranceCommand, CalendarCommand, Command, ConversionCommand, DebriefInput, DelegationCommand,
+    DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report,
+    SourceCommand, StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
+pub use debrief::{Debrief, Finding, SignOff, ensure_may_debrief};
 pub use decide::{Administers, FreshProof, decide, not_administrator, refusals_dropped};
 pub use delegation::{Away, Delegation, Lent};
-pub use demand::{Demand, Demanded, demand_for, demand_to_hold, own_rights};
+pub use demand::{Demand, Demanded, Manner, demand_for, demand_to_hold, own_rights};
 pub use drift::{Drift, DriftKind, DriftState};
 pub use elevation::{Asked, Elevation, End, Extends, Extension, Grant, LEFT_ALONE, Leftover, Phase, Seen, StartChoice};
 pub use estate::{
@@ -88,8 +91,8 @@ pub use opening::Opening;
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
     AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, Class, ConversionRefusal,
-    DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal, Refusal,
-    StopRefusal, TermsRefusal, TextRefusal,
+    DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal,
+    Refusal, StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
@@ -98,11 +101,11 @@ pub use stop::{LIFT_LASTS, Reach, Stop};
 pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
-    Act, Approval, Approver, Assured, Closed, Dormant, Effective, Extensions, Grace, Hours, LapseRule, Longest,
-    NextStage, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, Setting,
-    Settings, StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule, Usual, Validity, Week,
-    WrittenApproval, WrittenOnward, WrittenSettings, WrittenStage, effective_at, effective_terms, effective_under,
-    label_from,
+    Act, Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Dormant, Effective, Extensions, Glass, Grace,
+    Hours, LapseRule, Longest, NextStage, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule,
+    ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule,
+    Usual, Validity, Week, WrittenApproval, WrittenDebrief, WrittenGlass, WrittenOnward, WrittenSettings, WrittenStage,
+    effective_at, effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

@@ -111,13 +111,13 @@ impl<'w> Opening<'w> {
         self.not_during().map_or_else(|| hours.clone(), |not| format!("{hours} but {not}"))
     }
 
-    /// At a glance: the hours, and the calendars, of those that there are.
-    pub(crate) fn brief(&self, world: &World) -> impl Iterator<Item = String> {
-        let hours = (!self.hours.0.is_empty()).then(|| self.hours.words(world));
-        hours.into_iter().chain(self.not_during())
+    /// The hours at a glance, where there are any.
+    pub(crate) fn hours(&self, world: &World) -> Option<String> {
+        (!self.hours.0.is_empty()).then(|| self.hours.words(world))
     }
 
-    fn not_during(&self) -> Option<String> {
+    /// The calendars at a glance, where there are any.
+    pub(crate) fn not_during(&self) -> Option<String> {
         let names: Vec<&str> = self.calendars.iter().map(|calendar| calendar.name.as_str()).collect();
         (!names.is_empty()).then(|| format!("not during {}", names.join(" or ")))
     }

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     AlarmId, AppointmentId, AppointmentState, ConversionId, DelegationId, Digest, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, Export, GrantId, Lack, Phase, Reach, Right, ScopeId, Seconds, StandingId,
+    ElevationId, EligibilityId, End, Export, Finding, GrantId, Lack, Phase, Reach, Right, ScopeId, Seconds, StandingId,
     StartChoice, StopId, SubjectId, TermsId, Verdict, Words, World,
 };
 
@@ -152,6 +152,7 @@ worded! {
         DutyKind::Owner => "owner",
     });
     Lack, |it, _world| text(it.words());
+    Finding, |it, _world| text(it.words());
     End, |it, _world| text(&Phase::Ended(*it).to_string());
     AlarmId, |it, _world| text(&it.to_string());
     AppointmentId, |it, _world| text(&it.to_string());

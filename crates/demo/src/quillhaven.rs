@@ -244,6 +244,22 @@ fn trail(now: Timestamp) -> VecDeque<Activity> {
     done.into()
 }
 
+/// Whoever is on call when nobody can be asked may go past approval on the databases. Of what can do everything there, the owners
+/// look at what was done.
+pub const EMERGENCIES: [&str; 2] = [
+    r#"
+scope = "/harbour/databases"
+[settings]
+glass = { by = ["night-watch", "tomas.reyes"], accepts = ["passkey", "totp-code"] }
+"#,
+    r#"
+scope = "/harbour/databases"
+weight = "critical"
+[settings]
+debrief = { is = "wanted", by = ["database-owners"], within = 86400, higher = ["administrators"] }
+"#,
+];
+
 /// The house's terms: each a rule as `tempestas terms set` reads it.
 pub const TERMS: [&str; 8] = [
     // Everywhere: nobody below may do with less.

@@ -108,7 +108,7 @@ impl SignedIn {
         if self.sign_in.kind == SignInKind::Device {
             return Ok(());
         }
-        Surety::of(&demand.terms).ensure_from_here(world, &self.caller())
+        demand.takes().ensure_from_here(world, &self.caller())
     }
 
     /// Refuses where the last proof is older than what changing one's own sign-in wants; or is a code, where they have a

@@ -216,7 +216,7 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
         .await?;
     let Some((rows, named)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
     drop(bodies);
-    // What an alarm names is in memory, however long ago it was over.
+    // What an alarm names is in memory, however long ago it was over, and what is a part of what is there.
     let (alarms, rows): (Vec<Row>, Vec<Row>) = rows.into_iter().partition(|row| matches!(row, Row::Alarm(_)));
     alarms.into_iter().for_each(|row| world.put(row));
     let last: Option<Vec<u8>> =
@@ -226,7 +226,12 @@ async fn load_world(connection: &mut SqliteConnection) -> Result<World, StoreErr
         world.last_at = Some(fact.at);
     }
     let since = world.last_at.and_then(|last| last.checked_sub(KEPT_FOR).ok()).unwrap_or(Timestamp::MIN);
-    let bodies = past::kept_in_memory(connection, &world, since).await?;
+    let parts = rows.iter().flat_map(|row| match row {
+        Row::Elevation(elevation) => elevation.grants.as_slice(),
+        _ => &[],
+    });
+    let named_grants = world.alarmed_grants().chain(parts.copied()).collect();
+    let bodies = past::kept_in_memory(connection, named_grants, since).await?;
     let Some((past, mut of_past)) = parsed(&bodies) else { return Err(unreadable(connection).await?) };
     of_past.retain(|text| !named.contains(text));
     // First, since a row is entered by what its names say.

@@ -20,8 +20,9 @@ beforeEach(() => {
   vi.spyOn(Element.prototype, 'clientWidth', 'get').mockReturnValue(600)
 })
 
-const waiting = (asks: Api['ElevationView'][], wishes: unknown[] = []) =>
+const waiting = (asks: Api['ElevationView'][], wishes: unknown[] = [], debriefs: Api['ElevationView'][] = []) =>
   serve(({ url }) => {
+    if (url === '/api/v1/debriefs') return [200, debriefs]
     if (url === '/api/v1/waiting') return [200, asks]
     if (url === '/api/v1/appointments') return [200, wishes]
     if (url.endsWith('/context')) return [200, CONTEXT]
@@ -96,5 +97,27 @@ describe('its first sentence', () => {
     waiting([])
     show(<AnswerPage />)
     expect(await screen.findByText(/Asks come here while you are among those who may answer/)).toBeTruthy()
+  })
+})
+
+describe('what was done', () => {
+  const debrief = { by: ['oda'], until: '2026-11-21T13:00:00Z', higher: 0, for_me: true, signed: null }
+
+  it('and waits to be looked at is named with how it came to be, beside the asks', async () => {
+    const done = elevation({ id: 'E7', state: 'lapsed', debrief })
+    waiting(
+      ASKS.slice(0, 1),
+      [],
+      [
+        { ...done, glass: true },
+        { ...done, id: 'E8', debrief: { ...debrief, higher: 1 } },
+      ],
+    )
+    await opened()
+    expect(screen.getByRole('heading', { level: 1 }).textContent).toBe('1 ask and 2 debriefs wait for your answer.')
+    expect(screen.getByText('broke the glass')).toBeTruthy()
+    expect(screen.getByText('Nobody looked in time.')).toBeTruthy()
+    const links = screen.getAllByRole('link', { name: 'Look at it' })
+    expect(links.map((link) => link.getAttribute('href'))).toEqual(['/elevation/E7', '/elevation/E8'])
   })
 })

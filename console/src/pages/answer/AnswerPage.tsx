@@ -14,28 +14,37 @@ import { useSteady } from '../../parts/steady'
 import { howLong, why } from '../../words/asked'
 import { count, list } from '../../words/time'
 import { AskDetail } from './AskDetail'
+import { Debriefs } from './Debriefs'
 import { SeveralDialog } from './SeveralDialog'
 import { Wishes } from './Wishes'
 
 type Ask = Api['ElevationView']
 const ROW = 76
 
-function sentence(asks: number, wishes: number): string {
-  if (asks + wishes === 0) return 'Nothing waits for your answer.'
-  const parts = [asks > 0 && count(asks, 'ask'), wishes > 0 && count(wishes, 'wish', 'wishes')].filter(
-    (part) => part !== false,
-  )
-  return `${list(parts)} ${asks + wishes === 1 ? 'waits' : 'wait'} for your answer.`
+function sentence(asks: number, wishes: number, debriefs: number): string {
+  const all = asks + wishes + debriefs
+  if (all === 0) return 'Nothing waits for your answer.'
+  const parts = [
+    asks > 0 && count(asks, 'ask'),
+    wishes > 0 && count(wishes, 'wish', 'wishes'),
+    debriefs > 0 && count(debriefs, 'debrief'),
+  ].filter((part) => part !== false)
+  return `${list(parts)} ${all === 1 ? 'waits' : 'wait'} for your answer.`
 }
 
 /** All that waits for the reader’s answer. */
 export default function AnswerPage() {
   const waiting = useData(['waiting'], ['elevations'], () => get('/api/v1/waiting'))
   const all = useData(['appointments'], ['people', 'elevations'], () => get('/api/v1/appointments'))
+  const done = useData(['debriefs'], ['elevations', 'people'], () => get('/api/v1/debriefs'))
   const wishes = (all.data ?? []).filter((one) => one.for_me)
+  const debriefs = done.data ?? []
   return (
     <>
-      <Sentence>{waiting.data ? sentence(waiting.data.length, wishes.length) : 'What waits for your answer'}</Sentence>
+      <Sentence>
+        {waiting.data ? sentence(waiting.data.length, wishes.length, debriefs.length) : 'What waits for your answer'}
+      </Sentence>
+      <Debriefs all={debriefs} />
       <Wishes wishes={wishes} />
       <Shown of="what waits for you" query={waiting} lines={6}>
         {(asks) => <Desk asks={asks} />}

@@ -33,7 +33,9 @@ const listed = async () =>
 
 describe('rights', () => {
   it('stand with what was asked for oftenest first, and what can’t be had last', async () => {
-    const barred = right('L4', 'keysmith@/lake', { takes: { sentence: null, brief: 'suspended' } })
+    const barred = right('L4', 'keysmith@/lake', {
+      takes: { sentence: null, brief: 'suspended', may_break_glass: false },
+    })
     port(
       [barred, ...RIGHTS],
       [

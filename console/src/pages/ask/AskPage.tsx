@@ -115,7 +115,13 @@ export default function AskPage() {
           </Shown>
         </Section>
         {chosen ? (
-          <AskSheet key={chosen} right={chosen} last={last} onClose={() => choose(null)} />
+          <AskSheet
+            key={chosen}
+            right={chosen}
+            last={last}
+            mayBreakGlass={eligible.data?.eligible.find((one) => one.right === chosen)?.takes?.may_break_glass}
+            onClose={() => choose(null)}
+          />
         ) : (
           <div className="hidden rounded-md border border-dashed border-line p-6 text-ink-3 lg:block">
             Choose a right, and all it demands is said here before you ask.

@@ -10,22 +10,24 @@ import { type Asked, serve } from '../../testing/replies'
 import { demand, elevation, stage, WANTS } from '../../testing/views'
 import { AskSheet } from './AskSheet'
 
+const GLASS = { glass: true, digest: 'broken', wants: { ...WANTS, reason: { is: 'required' as const, at_least: 10 } } }
+
 /** A service with these terms; what was asked of it last. */
 function terms(but: Partial<Api['DemandView']>) {
   const all = serve(({ url, body }) => {
     if (url === '/api/v1/me')
       return [200, { name: 'tomas.reyes', now: new Date().toISOString(), proof: null, duties: [] }]
-    const { right, duration } = body as { right: string; duration: number | null }
+    const { right, duration, glass } = body as { right: string; duration: number | null; glass: boolean }
     if (url === '/api/v1/asks/preview')
-      return [200, demand({ right, duration: duration ?? 3600, digest: `d-${right}`, ...but })]
+      return [200, demand({ right, duration: duration ?? 3600, digest: `d-${right}`, ...(glass ? GLASS : but) })]
     return [200, elevation({ id: 'E1043' })]
   })
   const asks = (): Asked[] => all.filter((one) => one.url === '/api/v1/asks')
   return { asks }
 }
 
-async function opened(last?: Api['ElevationView']) {
-  show(<AskSheet right="root@pier" last={last} onClose={() => undefined} />)
+async function opened(last?: Api['ElevationView'], mayBreakGlass = false) {
+  show(<AskSheet right="root@pier" last={last} mayBreakGlass={mayBreakGlass} onClose={() => undefined} />)
   await screen.findByText(/To hold root@pier/)
   return userEvent.setup()
 }
@@ -45,6 +47,7 @@ describe('an ask', () => {
         right: 'root@pier',
         duration: null,
         start: { start: 'at-yes' },
+        glass: false,
         brings: { purpose: null, reason: null, ticket: null, references: {} },
         shown: 'd-root@pier',
       },
@@ -155,6 +158,39 @@ describe('an ask', () => {
       duration: 1800,
       brings: { reason: 'the crane again', ticket: null },
     })
+  })
+
+  it('goes past approval for one of the few, at once, with what that demands', async () => {
+    const { asks } = terms({
+      stages: [stage('mara')],
+      starts: { at_yes: false, at_time_within: null, begin_within: 3600 },
+    })
+    const user = await opened(undefined, true)
+    await user.click(screen.getByRole('button', { name: 'Break the glass …' }))
+    expect(screen.getByText(/It is an alarm, and somebody else looks at what you did/)).toBeTruthy()
+    const send = await screen.findByRole<HTMLButtonElement>('button', { name: 'Break the glass for 1 h' })
+    expect(send.disabled).toBe(true)
+    await user.type(screen.getByLabelText('Reason'), 'the crane is falling')
+    await user.click(send)
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({ glass: true, start: { start: 'at-yes' }, shown: 'broken' })
+  })
+
+  it('goes back to asking where the glass is left whole', async () => {
+    const { asks } = terms({ stages: [stage('mara')] })
+    const user = await opened(undefined, true)
+    await user.click(screen.getByRole('button', { name: 'Break the glass …' }))
+    await screen.findByRole('button', { name: 'Break the glass for 1 h' })
+    await user.click(screen.getByRole('button', { name: 'Ask instead' }))
+    await user.click(await screen.findByRole('button', { name: 'Ask for 1 h' }))
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({ glass: false, shown: 'd-root@pier' })
+  })
+
+  it('offers nobody else to go past approval', async () => {
+    terms({})
+    await opened()
+    expect(screen.queryByRole('button', { name: /Break the glass/ })).toBeNull()
   })
 
   it('says who will answer and how it will end, in the order in which that happens', async () => {

@@ -38,17 +38,19 @@ function useAsk(chosen: string) {
   const [picked, setPicked] = useState<Start>()
   const [at, setAt] = useState(() => local(new Date(now.getTime() + 3600_000)))
   const [given, setGiven] = useState(NOTHING)
+  const [glass, setGlass] = useState(false)
   const right = `${chosen.split('@')[0]}@${scope}`
-  const wide = useData(['demand', chosen], ['terms', 'people', 'stops', 'estate'], () =>
-    post('/api/v1/asks/preview', { right: chosen, duration: null, start: null }),
+  const wide = useData(['demand', chosen, glass], ['terms', 'people', 'stops', 'estate'], () =>
+    post('/api/v1/asks/preview', { right: chosen, duration: null, start: null, glass }),
   )
-  const start = picked ?? (wide.data ? waysToStart(wide.data)[0]?.[0] : undefined)
+  // Whoever breaks the glass holds it at once.
+  const start = glass ? 'at-yes' : (picked ?? (wide.data ? waysToStart(wide.data)[0]?.[0] : undefined))
   const choice: Api['StartChoice'] | null =
     start === 'at' ? { start, time: new Date(at).toISOString() } : start ? { start } : null
   const demand = useData(
-    ['demand', right, seconds, JSON.stringify(choice)],
+    ['demand', right, seconds, glass, JSON.stringify(choice)],
     ['terms', 'people', 'stops', 'estate'],
-    () => post('/api/v1/asks/preview', { right, duration: seconds ?? null, start: choice }),
+    () => post('/api/v1/asks/preview', { right, duration: seconds ?? null, start: choice, glass }),
     { keep: true },
   )
   const ask = useAction(
@@ -57,13 +59,14 @@ function useAsk(chosen: string) {
         right,
         duration: seconds ?? null,
         start: choice,
+        glass,
         brings: wanted(wants, given),
         shown: digest,
       }),
     (asked) => void navigate(`/elevation/${asked.id}`),
   )
-  const chose = { scope, seconds, start, at, given }
-  const choose = { setScope, setSeconds, setStart: setPicked, setAt, setGiven }
+  const chose = { scope, seconds, start, at, given, glass }
+  const choose = { setScope, setSeconds, setStart: setPicked, setAt, setGiven, setGlass }
   return { ...chose, ...choose, right, choice, now, demand, ask, narrower: wide.data?.narrower ?? [] }
 }
 
@@ -131,8 +134,13 @@ function Send({ asking, demand, last }: Demanded & { last?: Api['ElevationView']
     <footer className="sticky bottom-14 grid gap-2 rounded-b-md border-t border-line bg-sheet px-3.5 py-2.5 md:bottom-0">
       <Wrong error={asking.ask.error} />
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-        <Button type="submit" look="main" busy={asking.ask.isPending} disabled={still.length > 0 || !asking.choice}>
-          Ask for {span(asking.seconds ?? demand.duration)}
+        <Button
+          type="submit"
+          look={demand.glass ? 'alarm' : 'main'}
+          busy={asking.ask.isPending}
+          disabled={still.length > 0 || !asking.choice || demand.glass !== asking.glass}
+        >
+          {demand.glass ? 'Break the glass for' : 'Ask for'} {span(asking.seconds ?? demand.duration)}
         </Button>
         {last && (
           <Button look="quiet" onClick={asLastTime} title={`${last.id}: ${last.brought.reason ?? ''}`}>
@@ -177,16 +185,36 @@ function AskForm({ asking, demand, chosen, last }: Demanded & { chosen: string; 
   )
 }
 
-/** The sheet of one ask for `right`; `last` is the last one of it, to ask the same again. */
-export function AskSheet({
-  right: chosen,
-  last,
-  onClose,
-}: {
+/** For one of the few: going past approval, and back to asking. */
+function Glass({ asking }: { asking: Asking }) {
+  const { glass, setGlass } = asking
+  return (
+    <div
+      className={`flex flex-wrap items-center justify-between gap-x-3 gap-y-1 border-b border-line px-3.5 py-2 ${glass ? 'bg-alarm-soft' : ''}`}
+    >
+      <span className={glass ? '' : 'text-ink-3'}>
+        {glass
+          ? 'You hold it at once, with nobody asked. It is an alarm, and somebody else looks at what you did.'
+          : 'If nobody can be waited for, you may go past approval.'}
+      </span>
+      <Button look={glass ? 'plain' : 'quiet'} onClick={() => setGlass(!glass)}>
+        {glass ? 'Ask instead' : 'Break the glass …'}
+      </Button>
+    </div>
+  )
+}
+
+interface AskSheetProps {
   right: string
+  /** The last ask for it, to ask the same again. */
   last: Api['ElevationView'] | undefined
+  /** Whether the reader is one of the few who may go past approval. */
+  mayBreakGlass?: boolean
   onClose: () => void
-}) {
+}
+
+/** The sheet of one ask. */
+export function AskSheet({ right: chosen, last, mayBreakGlass, onClose }: AskSheetProps) {
   const asking = useAsk(chosen)
   return (
     <section
@@ -201,6 +229,7 @@ export function AskSheet({
           <X size={16} />
         </Button>
       </header>
+      {mayBreakGlass && <Glass asking={asking} />}
       <Shown of="what it demands" query={asking.demand}>
         {(demand) => <AskForm asking={asking} demand={demand} chosen={chosen} last={last} />}
       </Shown>

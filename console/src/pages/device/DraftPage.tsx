@@ -29,7 +29,14 @@ function Words({ draft }: { draft: Draft }) {
   if (kind === 'asks') {
     return (
       <p>
-        Ask for <Right right={String(body.right)} />{' '}
+        {body.glass === true ? (
+          <>
+            <strong className="text-alarm">Break the glass</strong> and hold
+          </>
+        ) : (
+          'Ask for'
+        )}{' '}
+        <Right right={String(body.right)} />{' '}
         {typeof body.duration === 'number' ? `for ${span(body.duration)}` : 'for the usual time'}
         {reason && <>: “{reason}”</>}.
       </p>
@@ -89,13 +96,14 @@ function About({ draft }: { draft: Draft }) {
   const body = draft.body as Body | null
   const right = draft.path.endsWith('/asks') ? String(body?.right) : undefined
   const demand = useData(
-    ['demand', right, 'draft'],
+    ['demand', right, 'draft', body?.glass],
     ['terms'],
     () =>
       post('/api/v1/asks/preview', {
         right: right ?? '',
         duration: (body?.duration as number | null) ?? null,
         start: (body?.start as Api['StartChoice']) ?? { start: 'at-yes' },
+        glass: body?.glass === true,
       }),
     { enabled: !!right },
   )

@@ -2,20 +2,11 @@
 
 import type { Api } from '../../api/call'
 import { useNow } from '../../parts/data'
-import { Instant, Who } from '../../parts/told'
+import { Instant, Names, Who } from '../../parts/told'
 import { openStage, silent } from '../../words/asked'
 import { clock, list } from '../../words/time'
 
 type Stage = Api['StageView']
-
-function Names({ names }: { names: string[] }) {
-  return names.map((name, n) => (
-    <span key={name}>
-      {n > 0 && ', '}
-      <Who name={name} />
-    </span>
-  ))
-}
 
 /** What one stage takes, and until when. */
 function Takes({ stage, waits }: { stage: Stage; waits: boolean }) {

@@ -11,6 +11,7 @@ import { about, clock, count, list, span } from '../../words/time'
 import { opened } from '../../words/sentence'
 import { Acts } from './Acts'
 import { Answers } from './Answers'
+import { Debrief } from './Debrief'
 import { Reach } from './Reach'
 import { Story } from './Story'
 
@@ -188,12 +189,18 @@ export default function ElevationPage() {
                 .
               </p>
             )}
+            {one.glass && (
+              <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">
+                The glass was broken for it: nobody was asked.
+              </p>
+            )}
             {one.trouble && (
               <p className="mb-4 rounded border border-alarm bg-alarm-soft px-3 py-2">In the way: {one.trouble}.</p>
             )}
             <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)]">
               <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
                 <Acts one={one} />
+                <Debrief one={one} />
                 {one.mine && one.state === 'live' && <Reach id={one.id} host={one.takes_own_key} />}
                 <Section title="What was asked">
                   <Asked one={one} />

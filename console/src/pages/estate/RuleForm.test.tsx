@@ -104,6 +104,35 @@ describe('a setting', () => {
     expect(screen.queryByLabelText('Held all the time')).toBeNull()
   })
 
+  it('of what was done names who looks at it, by when, and who does after that', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('Who looks at what was done'), 'wanted')
+    const by = screen.getByLabelText('Who signs it off')
+    await user.clear(by)
+    await user.type(by, 'database-owners, the manager')
+    const within = screen.getByLabelText('How long after its end')
+    await user.clear(within)
+    await user.type(within, '2h')
+    const wanted = { is: 'wanted', by: ['database-owners', 'the manager'], within: 7200, higher: ['administrators'] }
+    expect(last()?.debrief).toEqual(wanted)
+    expect(wholeSettings(last() ?? NOTHING).debrief).toEqual(wanted)
+    await user.selectOptions(screen.getByLabelText('Who looks at what was done'), 'none')
+    expect(last()?.debrief).toEqual({ is: 'none' })
+    expect(screen.queryByLabelText('Who signs it off')).toBeNull()
+  })
+
+  it('of the glass names a few, who break it with a passkey unless a code will do', async () => {
+    const { user, last } = typing()
+    await user.selectOptions(screen.getByLabelText('Who may break the glass'), 'few')
+    await user.type(screen.getByLabelText('The few'), 'night-watch, elif.tan')
+    expect(last()?.glass).toEqual({ by: ['night-watch', 'elif.tan'], accepts: ['passkey'] })
+    await user.click(screen.getByLabelText(/A code will do as well/))
+    expect(last()?.glass?.accepts).toEqual(['passkey', 'totp-code'])
+    await user.selectOptions(screen.getByLabelText('Who may break the glass'), 'none')
+    expect(last()?.glass).toEqual({ by: [], accepts: [] })
+    expect(screen.queryByLabelText('The few')).toBeNull()
+  })
+
   it('of purposes is a list, a line each', async () => {
     const { user, last } = typing()
     const purposes = screen.getByLabelText('Purposes to choose from, a line each')

@@ -4,16 +4,16 @@ use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
     AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, CalendarBody, CalendarView, ChangeWindow,
-    CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DelegationView, DemandView, Done, DraftView,
-    DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView,
-    EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof,
-    ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply,
-    LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder,
-    NewManager, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest,
-    ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SignInReply, SignInRequest,
-    SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
-    SuspendRequest, TargetSettings, TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery,
-    WaysReply, WhichTarget, WordRequest,
+    CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DebriefFilter, DebriefRequest, DelegationView,
+    DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter,
+    ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply,
+    EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit, HostEnrolment,
+    IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation,
+    NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms,
+    PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView,
+    SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter,
+    StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply,
+    TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -247,6 +247,10 @@ calls! {
     extend(id: &str, ask: &ExtensionRequest) -> ElevationView = POST ["elevations", id, "extend"] body ask;
     /// Takes the grace of an elevation.
     take_grace(id: &str) -> ElevationView = POST ["elevations", id, "grace"];
+    /// What somebody else has yet to look at.
+    debriefs(filter: &DebriefFilter) -> Vec<ElevationView> = GET ["debriefs"] query filter;
+    /// Signs off what was done under an elevation.
+    debrief(id: &str, found: &DebriefRequest) -> ElevationView = POST ["elevations", id, "debrief"] body found;
     /// Gives an elevation back.
     give_back(id: &str) -> ElevationView = POST ["elevations", id, "give-back"];
     /// Revokes an elevation.

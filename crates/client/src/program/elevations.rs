@@ -20,24 +20,30 @@ use super::{
 /// How long `--wait` waits for people and targets.
 const WAIT: Duration = Duration::from_secs(60 * 60 * 12);
 
+/// What is asked before an ask is sent.
+const ASK: &str = "Ask for it?";
+
 /// States from which something moves by itself.
 const MOVING: [&str; 2] = ["opening", "closing"];
 
 pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
+    let glass = args.break_glass;
     let start = match (args.at, args.on_begin) {
         (Some(time), _) => Some(StartChoice::At { time }),
         (None, true) => Some(StartChoice::OnBegin),
         (None, false) => None,
     };
-    let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start };
+    let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start, glass };
     let demand = cli.client().preview_ask(&preview).await?;
-    if !goes_on_to_ask(cli, &args.asking, &demand, &demand.sentence)? {
+    let question = if glass { "Break the glass?" } else { ASK };
+    if !goes_on_to_ask(cli, (&args.asking, question), &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
     let request = AskRequest {
         right: args.right,
         duration: args.duration,
         start,
+        glass,
         brings: args.asking.given.brings()?,
         shown: demand.digest,
     };
@@ -55,7 +61,12 @@ pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
 }
 
 /// Shows what is demanded; whether it is then to be asked for.
-fn goes_on_to_ask<T: Serialize>(cli: &Cli, asking: &Asking, demand: &T, sentence: &str) -> anyhow::Result<bool> {
+fn goes_on_to_ask<T: Serialize>(
+    cli: &Cli,
+    (asking, question): (&Asking, &str),
+    demand: &T,
+    sentence: &str,
+) -> anyhow::Result<bool> {
     if asking.preview {
         cli.print(demand, |_| say!("{sentence}"))?;
         return Ok(false);
@@ -63,7 +74,7 @@ fn goes_on_to_ask<T: Serialize>(cli: &Cli, asking: &Asking, demand: &T, sentence
     if !cli.is_json() {
         say!("{sentence}");
     }
-    cli.sure("Ask for it?", asking.yes)?;
+    cli.sure(question, asking.yes)?;
     Ok(true)
 }
 
@@ -221,7 +232,7 @@ pub(crate) async fn show(cli: &Cli, id: &str, wait: Option<Until>) -> anyhow::Re
     Ok(if came { Ended::Well } else { Ended::InVain })
 }
 
-fn story_shown(story: &ElevationStory) {
+pub(super) fn story_shown(story: &ElevationStory) {
     let one = &story.elevation;
     say!("{}  {} of {}: {}", one.id, one.right, one.who, one.state);
     say!("    {}", one.sentence);
@@ -240,6 +251,12 @@ fn story_shown(story: &ElevationStory) {
     }
     if let Some(word) = &one.end_word {
         show::quoted("word", Some(word));
+    }
+    if one.glass {
+        say!("    the glass was broken for it");
+    }
+    if let Some(word) = one.debrief.as_ref().and_then(|debrief| debrief.signed.as_ref()?.word.as_deref()) {
+        show::quoted("found", Some(word));
     }
     if let Some(asked) = &one.extension {
         say!("    to go on: {}", asked.demand);
@@ -282,7 +299,7 @@ async fn moved(cli: &Cli, one: &ElevationView, wait: bool, wanted: &str) -> anyh
 pub(crate) async fn extend(cli: &Cli, args: ExtendArgs) -> anyhow::Result<Ended> {
     let id = args.elevation.as_str();
     let demand = cli.client().preview_extension(id, &ExtensionPreview { more: args.more }).await?;
-    if !goes_on_to_ask(cli, &args.asking, &demand, &demand.sentence)? {
+    if !goes_on_to_ask(cli, (&args.asking, ASK), &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
     let request =

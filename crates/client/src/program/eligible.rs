@@ -117,12 +117,13 @@ async fn shown(cli: &Cli, id: &str) -> anyhow::Result<EligibilityView> {
 
 /// What an ask takes, or why there is none at present.
 fn takes(one: &EligibilityView, long: bool) -> String {
-    let Some(TakesView { brief, sentence }) = &one.takes else { return String::new() };
-    match sentence {
+    let Some(TakesView { brief, sentence, may_break_glass }) = &one.takes else { return String::new() };
+    let takes = match sentence {
         Some(sentence) if long => sentence.clone(),
         Some(_) => brief.clone(),
         None => format!("not at present: {brief}"),
-    }
+    };
+    if *may_break_glass { format!("{takes} · or break the glass") } else { takes }
 }
 
 /// One's own, a line each.

@@ -5,6 +5,7 @@ mod assurances;
 mod calendars;
 mod cli;
 mod conversions;
+mod debriefs;
 mod delegate;
 mod drift;
 mod elevations;
@@ -122,6 +123,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Ask(ask) => return elevations::ask(&cli, ask).await,
         Verb::Waiting { elevation: None } => elevations::waiting(&cli).await?,
         Verb::Waiting { elevation: Some(id) } => elevations::waiting_one(&cli, &id).await?,
+        Verb::Debriefs { verb } => {
+            debriefs::debriefs(&cli, verb.unwrap_or(args::DebriefsVerb::List { all: false })).await?
+        }
         Verb::Find { words } => find::find(&cli, words).await?,
         Verb::Answer { elevation, verdict, reason, duration, only_at, from, yes } => {
             let less = LessView { duration, scope: only_at, start: from.map(|time| StartChoice::At { time }) };

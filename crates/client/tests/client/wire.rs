@@ -30,6 +30,7 @@ fn ask() -> AskRequest {
         right: "root@pier".to_owned(),
         duration: None,
         start: None,
+        glass: false,
         brings: Brings::default(),
         shown: Digest([1; 32]),
     }

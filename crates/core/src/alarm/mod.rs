@@ -6,7 +6,9 @@ use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{AlarmId, ConversionId, DriftId, GrantId, ScopeId, Sight, SubjectId, World, text::Digest};
+use crate::{
+    AlarmId, ConversionId, DriftId, ElevationId, GrantId, Right, ScopeId, Sight, SubjectId, World, text::Digest,
+};
 
 /// What an alarm is about.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema, strum::IntoStaticStr)]
@@ -82,6 +84,31 @@ pub enum AlarmKind {
         /// In how many places.
         places: u32,
     },
+    /// One of a few broke the glass: it settles once somebody else has looked at what was done.
+    GlassBroken {
+        /// The elevation.
+        elevation: ElevationId,
+        /// What for.
+        right: Right,
+        /// Who.
+        holder: SubjectId,
+    },
+    /// Nobody looked in time at what was done.
+    DebriefLate {
+        /// The elevation.
+        elevation: ElevationId,
+        /// What it was for.
+        right: Right,
+    },
+    /// Somebody looked at what was done, and it was not in order.
+    NotInOrder {
+        /// The elevation.
+        elevation: ElevationId,
+        /// What it was for.
+        right: Right,
+        /// Who held it.
+        holder: SubjectId,
+    },
     /// Something was in the way of a grant's end, or of seeing what it left.
     EndHindered {
         /// The grant.
@@ -128,7 +155,20 @@ impl AlarmKind {
             | Self::ConversionStopped { .. }
             | Self::LedgerDiffers { .. }
             | Self::HandedOn { .. }
-            | Self::Recovered { .. } => None,
+            | Self::Recovered { .. }
+            | Self::GlassBroken { .. }
+            | Self::DebriefLate { .. }
+            | Self::NotInOrder { .. } => None,
+        }
+    }
+
+    /// The right that it is about, where it isn't a grant's.
+    const fn right(&self) -> Option<Right> {
+        match self {
+            Self::GlassBroken { right, .. } | Self::DebriefLate { right, .. } | Self::NotInOrder { right, .. } => {
+                Some(*right)
+            }
+            _ => None,
         }
     }
 
@@ -151,6 +191,9 @@ impl AlarmKind {
             | Self::LedgerDiffers { .. }
             | Self::HandedOn { .. }
             | Self::Recovered { .. }
+            | Self::GlassBroken { .. }
+            | Self::DebriefLate { .. }
+            | Self::NotInOrder { .. }
             | Self::Skew { .. } => None,
         }
     }
@@ -182,7 +225,10 @@ impl AlarmKind {
             | Self::LoginKept { .. }
             | Self::HandedOn { .. } => world.root,
             Self::SealedUsed { target, .. } | Self::LogUnread { target, .. } => Some(*target),
-            Self::TakeLate { .. }
+            Self::NotInOrder { right, .. } => Some(right.scope),
+            Self::GlassBroken { .. }
+            | Self::DebriefLate { .. }
+            | Self::TakeLate { .. }
             | Self::Stray { .. }
             | Self::SurveyHeld { .. }
             | Self::ImportHeld { .. }
@@ -197,6 +243,7 @@ impl AlarmKind {
     pub fn is_about(&self, world: &World, person: SubjectId) -> bool {
         match self {
             Self::HandedOn { by, hand } => [*by, *hand].iter().any(|one| world.human(*one) == world.human(person)),
+            Self::NotInOrder { holder, .. } => world.human(*holder) == world.human(person),
             _ => false,
         }
     }
@@ -222,7 +269,7 @@ impl World {
                 self.items_of(*conversion).next().map(|item| item.standing.target)
             }
             (_, Some(grant)) => self.grants.get(&grant).map(|grant| grant.right.scope),
-            (_, None) => about.target(self),
+            (_, None) => about.right().map(|right| right.scope).or_else(|| about.target(self)),
         }
     }
 

@@ -31,6 +31,18 @@ impl AlarmKind {
                 "something was in the way of the end of {elevation}, or of seeing what it left: its leftovers say what; look \
                  there, then settle this"
             }
+            Self::GlassBroken { .. } => {
+                "{holder} broke the glass for {right} ({elevation}): somebody else looks at what was done once it is over, and \
+                 says so with `tempestas debriefs sign {elevation}`"
+            }
+            Self::DebriefLate { .. } => {
+                "nobody looked in time at what was done under {elevation} ({right}): look at it, and say so with \
+                 `tempestas debriefs sign {elevation}`"
+            }
+            Self::NotInOrder { .. } => {
+                "what {holder} did under {elevation} ({right}) was not in order: its debrief says what; put it right, then \
+                 settle this"
+            }
             Self::Stray { .. } => "something on {target} bears our mark and no grant explains it; it is being ended",
             Self::SurveyHeld { .. } => {
                 "a survey of {target} would change too much and waits for a person: `tempestas targets accept {target}`"
@@ -81,6 +93,10 @@ impl AlarmKind {
             | Self::Missing { grant }
             | Self::LoginKept { grant }
             | Self::EndHindered { grant } => vec![("elevation", elevation(world, *grant))],
+            Self::DebriefLate { elevation, right } => vec![("elevation", say(elevation)), ("right", say(right))],
+            Self::GlassBroken { elevation, right, holder } | Self::NotInOrder { elevation, right, holder } => {
+                vec![("elevation", say(elevation)), ("right", say(right)), ("holder", say(holder))]
+            }
             Self::Stray { target } | Self::SurveyHeld { target } | Self::ImportHeld { target } => {
                 vec![("target", say(target))]
             }

@@ -1,6 +1,6 @@
 //! What is done about elevations.
 
-use crate::{Brings, Digest, ElevationId, Less, Right, Said, Seconds, StartChoice, Verdict};
+use crate::{Brings, Digest, ElevationId, Finding, Less, Right, Said, Seconds, StartChoice, Verdict};
 
 /// A command about an elevation.
 #[derive(Debug, Clone, PartialEq, strum::IntoStaticStr)]
@@ -39,6 +39,8 @@ pub enum ElevationCommand {
         /// What its holder will read.
         word: Said,
     },
+    /// Looks at what was done under one that is over.
+    Debrief(DebriefInput),
     /// The holder is about to be shown a login.
     ShowLogin {
         /// Of which.
@@ -55,6 +57,8 @@ pub struct Ask {
     pub duration: Option<Seconds>,
     /// When it is to start; where none, the only way that the terms leave.
     pub start: Option<StartChoice>,
+    /// Whether the asker breaks the glass for it.
+    pub glass: bool,
     /// What the asker brings.
     pub brings: Brings,
     /// Digest of the demand that was looked at.
@@ -89,6 +93,17 @@ pub struct AnswerInput {
     pub shown: Digest,
 }
 
+/// What somebody found who looked at what was done, as it comes in.
+#[derive(Debug, Clone, PartialEq)]
+pub struct DebriefInput {
+    /// Under which elevation.
+    pub elevation: ElevationId,
+    /// What.
+    pub finding: Finding,
+    /// What they say of it.
+    pub word: Option<Said>,
+}
+
 impl ElevationCommand {
     /// The elevation it is about; none where it asks for one.
     #[must_use]
@@ -97,6 +112,7 @@ impl ElevationCommand {
             Self::Ask(_) => None,
             Self::Answer(answer) => Some(answer.elevation),
             Self::Extend(ask) => Some(ask.elevation),
+            Self::Debrief(input) => Some(input.elevation),
             Self::Withdraw { elevation }
             | Self::Begin { elevation }
             | Self::TakeGrace { elevation }

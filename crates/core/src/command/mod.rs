@@ -13,7 +13,7 @@ mod rights;
 pub use assurance::AssuranceCommand;
 pub use calendar::CalendarCommand;
 pub use delegation::DelegationCommand;
-pub use elevation::{AnswerInput, Ask, ElevationCommand, Extend};
+pub use elevation::{AnswerInput, Ask, DebriefInput, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
 pub use operator::OperatorCommand;
 pub use people::{PeopleCommand, SourceCommand};

@@ -3,14 +3,14 @@
 use jiff::{SignedDuration, Timestamp};
 
 use super::{
-    brought,
+    alarms, brought,
     deciding::{Deciding, Draft},
     lifecycle,
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Opening, Phase, Refusal, Right, Round, Row,
-    Seconds, StartChoice, SubjectId, Surety, What, demand_to_hold, elevation::AskLookedAt,
+    AlarmKind, Approval, Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Manner, Opening, Phase, Refusal, Right,
+    Round, Row, Seconds, StartChoice, SubjectId, What, demand_to_hold, elevation::AskLookedAt,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -22,7 +22,8 @@ const ASKS_A_MINUTE: usize = 100;
 
 pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> Result<(), Refusal> {
     let (me, now) = (person.id(), deciding.now());
-    let demand = demand_to_hold(deciding.world, me, ask.right, now, (ask.start, ask.duration))?;
+    let manner = Manner { start: ask.start, duration: ask.duration, glass: ask.glass };
+    let demand = demand_to_hold(deciding.world, me, ask.right, now, manner)?;
     if Digest::of_json(&demand) != ask.shown {
         return Err(AskRefusal::DemandChanged.into());
     }
@@ -41,7 +42,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
     brought::checked(&demand.terms, &ask.brings)?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;
-    let proven = deciding.proven(&Surety::of(&demand.terms))?;
+    let proven = deciding.proven(&demand.takes())?;
     place(&mut deciding.by(person), proven, Asking { me, ask, demand, duration, start });
     Ok(())
 }
@@ -82,11 +83,18 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
         extension: None,
         extended: 0,
         grace_taken: false,
+        glass: ask.glass,
+        debrief: None,
         end_word: None,
         trouble: None,
     };
     let demanded = Row::Demand(Demanded { elevation: id, demand: demand.clone() });
     draft.fact(What::Asked { elevation: id, right: ask.right }, vec![Row::Elevation(elevation.clone()), demanded]);
+    if ask.glass {
+        let (right, holder) = (ask.right, me);
+        draft.fact(What::GlassBroken { elevation: id, right }, Vec::new());
+        alarms::raise(draft, AlarmKind::GlassBroken { elevation: id, right, holder });
+    }
     if elevation.rounds.is_empty() {
         let terms = demand.terms.trace::<Approval>().and_then(|trace| trace.rule);
         draft.fact(What::NobodyAsked { elevation: id, terms }, Vec::new());

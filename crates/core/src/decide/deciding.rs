@@ -75,7 +75,7 @@ impl<'w> Deciding<'w> {
     /// How sure it must be of the holder of what was asked under a demand: by the stricter of then and now.
     pub(super) fn takes_still(&self, elevation: &Elevation, demand: &Demand) -> Surety {
         let now = Surety::to_act(self.world, Act::Elevate, elevation.right, elevation.holder);
-        Surety::of(&demand.terms).and(now)
+        demand.takes().and(now)
     }
 
     /// The next id of a kind.
@@ -166,7 +166,9 @@ impl<'w> Deciding<'w> {
             assurance.is_some_and(|it| it.bypass.is_some() || it.pilot.is_some())
         };
         let goes_by_asker = |rule: &&Terms| {
-            rule.asker.is_some() || rule.settings.assured.iter().any(|assured| assured.0.iter().any(by_group))
+            rule.asker.is_some()
+                || rule.settings.glass.is_some()
+                || rule.settings.assured.iter().any(|assured| assured.0.iter().any(by_group))
         };
         self.world.terms.values().filter(goes_by_asker).collect()
     }

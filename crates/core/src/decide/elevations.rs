@@ -1,6 +1,6 @@
 //! What people do about elevations.
 
-use super::{answers, asks, deciding::Deciding, extensions, grants, lifecycle};
+use super::{answers, asks, debriefs, deciding::Deciding, extensions, grants, lifecycle};
 use crate::{ElevationCommand, Refusal};
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &ElevationCommand) -> Result<(), Refusal> {
@@ -14,6 +14,7 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &ElevationCommand) ->
         ElevationCommand::TakeGrace { elevation } => extensions::take_grace(deciding, person, *elevation),
         ElevationCommand::GiveBack { elevation } => grants::give_back(deciding, person, *elevation),
         ElevationCommand::Revoke { elevation, word } => grants::revoke(deciding, person, *elevation, word),
+        ElevationCommand::Debrief(input) => debriefs::signed_off(deciding, person, input),
         ElevationCommand::ShowLogin { elevation } => grants::show_login(deciding, person, *elevation),
     }
 }

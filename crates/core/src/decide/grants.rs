@@ -7,9 +7,10 @@ use jiff::Timestamp;
 use super::{
     alarms,
     checked::checked_text,
+    debriefs,
     deciding::{Deciding, Draft},
     extensions,
-    lifecycle::{never_begun, number, open, waits_until},
+    lifecycle::{ended, never_begun, number, open, waits_until},
     proofs::{FreshProof, Person, Reported},
 };
 use crate::{
@@ -186,10 +187,7 @@ pub(super) fn gone(draft: &mut Draft<'_, '_>, reported: Reported, leftovers: &[(
     grant.leftovers = Some(found);
     elevation.phase = Phase::Ended(end);
     elevation.trouble = None;
-    draft.fact(
-        What::Ended { elevation: elevation.id, end, leftovers: count },
-        vec![Row::Elevation(elevation), Row::Grant(grant)],
-    );
+    ended(draft, elevation, (end, count), vec![Row::Grant(grant)]);
     alarms::settle_where(draft, |about| alarmed_grant(about) == Some(id));
 }
 
@@ -249,7 +247,8 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
                     alarms::raise(draft, AlarmKind::TakeLate { grant: grant.id });
                 }
             }
-            Phase::Waiting | Phase::Scheduled | Phase::Ready | Phase::Opening | Phase::Live | Phase::Ended(_) => {}
+            Phase::Ended(_) => debriefs::late(draft, elevation),
+            Phase::Waiting | Phase::Scheduled | Phase::Ready | Phase::Opening | Phase::Live => {}
         }
     }
 }

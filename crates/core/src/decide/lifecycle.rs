@@ -4,14 +4,15 @@ use jiff::Timestamp;
 
 use super::{
     brought::still_enough,
+    debriefs,
     deciding::{Deciding, Draft, count},
     extensions,
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Opening,
-    Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule, Verdict,
-    What, World,
+    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Manner,
+    Opening, Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule,
+    Verdict, What, World,
     approvers::{Concern, humans, still_asked},
     demand_to_hold, later,
 };
@@ -84,8 +85,9 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     if draft.world.is_suspended(elevation.holder) {
         return never_begun(draft, elevation, End::Failed, Some("the holder is suspended".to_owned()));
     }
-    let (start, duration) = (Some(StartChoice::At { time: now }), Some(elevation.duration));
-    let demand = match demand_to_hold(draft.world, elevation.holder, elevation.right, now, (start, duration)) {
+    let (start, duration, glass) = (Some(StartChoice::At { time: now }), Some(elevation.duration), elevation.glass);
+    let manner = Manner { start, duration, glass };
+    let demand = match demand_to_hold(draft.world, elevation.holder, elevation.right, now, manner) {
         Ok(demand) => demand,
         Err(refusal) => {
             let why = format!("it may not be opened any more ({}); asking again says why", cause(&refusal));
@@ -253,7 +255,21 @@ fn send_back(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: Demand
 pub(super) fn never_begun(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, trouble: Option<String>) {
     elevation.phase = Phase::Ended(end);
     elevation.trouble = trouble;
-    draft.fact(What::Ended { elevation: elevation.id, end, leftovers: 0 }, vec![Row::Elevation(elevation)]);
+    ended(draft, elevation, (end, 0), Vec::new());
+}
+
+/// Enters an elevation that is over, with how many leftovers, and has somebody look at what was done, where it is wanted.
+pub(super) fn ended(
+    draft: &mut Draft<'_, '_>,
+    mut elevation: Elevation,
+    (end, leftovers): (End, u32),
+    beside: Vec<Row>,
+) {
+    elevation.debrief = debriefs::of_ended(draft, &elevation);
+    let (id, debrief) = (elevation.id, elevation.debrief.clone());
+    let put = [Row::Elevation(elevation)].into_iter().chain(beside).collect();
+    draft.fact(What::Ended { elevation: id, end, leftovers }, put);
+    debriefs::asked(draft, id, debrief.as_ref());
 }
 
 /// A name of 80 random bits, fit for a login role or a key: `tp` and sixteen of a-z and 2-7.

@@ -10,6 +10,7 @@ mod calendars;
 mod checked;
 mod conversions;
 mod credentials;
+mod debriefs;
 mod deciding;
 mod delegations;
 mod drifts;

@@ -5,8 +5,8 @@ use super::{
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Approval, Approver, Dormant, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId,
-    TermsRefusal, What, World,
+    AlarmKind, Approver, Dormant, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId, TermsRefusal,
+    What, World,
     due::Due,
     influence::{lets_through_with_less, touchers},
 };
@@ -157,19 +157,9 @@ fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
     let administers = deciding.administers(terms.scope)?;
     terms.check()?;
     terms.valid.check(deciding.now())?;
-    let mut touched = Vec::new();
-    for (stage, next) in terms.settings.approval.iter().flat_map(Approval::in_turn) {
-        for approver in stage.named(next) {
-            if let Approver::Subject { id } = approver {
-                let people = deciding.world.everybody_in(*id);
-                if !deciding.world.subjects.contains_key(id) {
-                    return Err(Refusal::unknown("approver", id, "`tempestas people` lists people and groups"));
-                }
-                touched.extend(people);
-            }
-        }
-    }
     terms.ensure_named_is_there(deciding.world)?;
+    let named = terms.settings.answered_by().filter_map(Approver::subject);
+    let touched = named.flat_map(|id| deciding.world.everybody_in(id)).collect();
     if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
         return Err(TermsRefusal::UnknownAsker.into());
     }

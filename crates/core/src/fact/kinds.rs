@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 use super::{About, Export, Topic};
 use crate::{
     AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, DelegationId, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, GrantId, Lack, Reach, Right, ScopeId, Seconds, StandingId, StartChoice, StopId,
-    SubjectId, TermsId, Verdict, World,
+    ElevationId, EligibilityId, End, Finding, GrantId, Lack, Reach, Right, ScopeId, Seconds, StandingId, StartChoice,
+    StopId, SubjectId, TermsId, Verdict, World,
     text::{Digest, Words},
     words::{Sentence, Worded},
 };
@@ -235,6 +235,8 @@ facts! {
     }
     Elevations {
         Asked { elevation: ElevationId, right: Right } about [elevation right] "asked {elevation} for {right}";
+        GlassBroken { elevation: ElevationId, right: Right } about [elevation right]
+            "broke the glass for {right}, by {elevation}";
         NobodyAsked { elevation: ElevationId, terms: Option<TermsId> } about [elevation]
             if terms.is_some() {
                 "needed nobody's yes for {elevation}, by terms {terms}"
@@ -297,6 +299,12 @@ facts! {
             1 => "ended {elevation} ({end}), with 1 leftover",
             _ => "ended {elevation} ({end}), with {leftovers} leftovers",
         };
+        DebriefAsked { elevation: ElevationId, until: Timestamp } about [elevation]
+            "wants somebody to look at what was done under {elevation}, until {until}";
+        DebriefLate { elevation: ElevationId } about [elevation]
+            "saw nobody look in time at what was done under {elevation}: it went higher";
+        Debriefed { elevation: ElevationId, finding: Finding } about [elevation]
+            "looked at what was done under {elevation}: {finding}";
     }
     Alarms {
         AlarmRaised { alarm: AlarmId, about: AlarmKind } about [] "raised alarm {alarm}: {about}";

@@ -70,6 +70,10 @@ pub enum AskRefusal {
         moment(*until)
     )]
     OwnTerms { terms: TermsId, until: Timestamp },
+    #[error(
+        "you are not named among those who may break the glass for {right}; ask for it, or turn to its administrators"
+    )]
+    GlassNotYours { right: String },
     #[error("nobody has said which account on {target} is yours; ask an administrator for `tempestas people account`")]
     NoAccount { target: String },
     #[error(
@@ -130,6 +134,7 @@ impl AskRefusal {
             | Self::NotYet { .. }
             | Self::NoLonger { .. }
             | Self::Weakened
+            | Self::GlassNotYours { .. }
             | Self::OwnTerms { .. } => Class::NotAllowed,
             Self::Stopped { .. }
             | Self::EndsByUs { .. }

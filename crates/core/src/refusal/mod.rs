@@ -8,6 +8,7 @@ mod assurance;
 mod calendar;
 mod caller;
 mod converting;
+mod debriefing;
 mod delegating;
 mod eligibility;
 mod estate;
@@ -24,7 +25,7 @@ use thiserror::Error;
 
 pub use {
     answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, calendar::CalendarRefusal,
-    caller::CallerRefusal, converting::ConversionRefusal, delegating::DelegationRefusal,
+    caller::CallerRefusal, converting::ConversionRefusal, debriefing::DebriefRefusal, delegating::DelegationRefusal,
     eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal,
     people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
@@ -71,6 +72,9 @@ pub enum Refusal {
     /// Going on with one beyond its end.
     #[error(transparent)]
     Extend(#[from] ExtendRefusal),
+    /// A debrief.
+    #[error(transparent)]
+    Debrief(#[from] DebriefRefusal),
     /// A stop.
     #[error(transparent)]
     Stop(#[from] StopRefusal),
@@ -145,6 +149,7 @@ impl Refusal {
             Self::Answer(why) => why.class(),
             Self::Hold(why) => why.class(),
             Self::Extend(why) => why.class(),
+            Self::Debrief(why) => why.class(),
             Self::Stop(why) => why.class(),
             Self::Conversion(why) => why.class(),
             Self::Eligibility(why) => why.class(),
@@ -175,6 +180,7 @@ impl Refusal {
             Self::Answer(why) => Some(why.into()),
             Self::Hold(why) => Some(why.into()),
             Self::Extend(why) => Some(why.into()),
+            Self::Debrief(why) => Some(why.into()),
             Self::Stop(why) => Some(why.into()),
             Self::Conversion(why) => Some(why.into()),
             Self::Eligibility(why) => Some(why.into()),

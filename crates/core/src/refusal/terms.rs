@@ -79,6 +79,14 @@ pub enum TermsRefusal {
     UsualTooLong { usual: Seconds, longest: Seconds },
     #[error("`grace` ({grace}) may be at most {most}; what takes longer is extended")]
     GraceTooLong { grace: Seconds, most: Seconds },
+    #[error("`debrief` needs somebody in `by`, and somebody in `higher`")]
+    DebriefByNobody,
+    #[error("`within` of `debrief` is {within}; it must lie between {least} and {most}")]
+    DebriefTime { within: Seconds, least: Seconds, most: Seconds },
+    #[error("`glass` names {named}; those who may break it are a few, {most} at most")]
+    GlassForMany { named: usize, most: usize },
+    #[error("`glass` accepts no proof at all; name one in `accepts`, or leave it out for a passkey")]
+    GlassByNothing,
     #[error("`{setting}` must lie between 1 s and {most}")]
     BadSpan { setting: &'static str, most: Seconds },
     #[error("`starts` allows no way to start; allow at least one")]
@@ -128,6 +136,10 @@ impl TermsRefusal {
             | Self::NotOfThisAct { .. }
             | Self::ActNotAsked { .. }
             | Self::GraceTooLong { .. }
+            | Self::DebriefByNobody
+            | Self::DebriefTime { .. }
+            | Self::GlassForMany { .. }
+            | Self::GlassByNothing
             | Self::EmptyApproval
             | Self::HoursOfHolding { .. }
             | Self::UnaskedAlways

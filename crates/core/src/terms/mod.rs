@@ -16,9 +16,10 @@ use strum::VariantArray as _;
 pub use effective::{PRECEDENCE, Trace, effective_at, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
-    Approval, Approver, Assured, Closed, Extensions, Grace, Hours, LapseRule, Longest, NextStage, Onward, OpenTime,
-    ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, StageTerms, StandingRule, Starts, TicketRule,
-    UsesRule, Usual, Week, WrittenApproval, WrittenOnward, WrittenStage,
+    Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Extensions, Glass, Grace, Hours, LapseRule,
+    Longest, NextStage, Onward, OpenTime, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, StageTerms,
+    StandingRule, Starts, TicketRule, UsesRule, Usual, Week, WrittenApproval, WrittenDebrief, WrittenGlass,
+    WrittenOnward, WrittenStage,
 };
 pub use validity::{Dormant, Validity};
 
@@ -232,13 +233,28 @@ impl Terms {
     }
 }
 
+impl Settings {
+    /// Everybody whom they name to answer an ask, or to look at what was done.
+    pub(crate) fn answered_by(&self) -> impl Iterator<Item = &Approver> {
+        let stages = self.approval.iter().flat_map(Approval::in_turn).flat_map(|(stage, next)| stage.named(next));
+        let debrief = self.debrief.iter().filter_map(DebriefRule::wanted);
+        stages.chain(debrief.flat_map(|terms| terms.by.iter().chain(&terms.higher)))
+    }
+}
+
 impl Terms {
     /// Refuses what it names that is not there, or that nobody could meet or give.
     ///
     /// # Errors
     /// Says which.
     pub fn ensure_named_is_there(&self, world: &World) -> Result<(), Refusal> {
-        let Settings { assured, closed, approval, .. } = &self.settings;
+        let Settings { assured, closed, approval, glass, .. } = &self.settings;
+        let few = glass.iter().flat_map(|glass| &glass.by).copied();
+        for id in few.chain(self.settings.answered_by().filter_map(Approver::subject)) {
+            if !world.subjects.contains_key(&id) {
+                return Err(Refusal::unknown("person or group", id, "`tempestas people` lists them"));
+            }
+        }
         assured.as_ref().map_or(Ok(()), |assured| assured.ensure_can_be_met(world))?;
         closed.as_ref().map_or(Ok(()), |closed| closed.ensure_is_there(world))?;
         // What goes by what systems say of themselves only takes from those whom other rules name.

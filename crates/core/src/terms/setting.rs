@@ -4,8 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Assured, Closed, Extensions, Grace, Hours, LapseRule, Longest, ProofMaxAge, Purposes, ReasonRule,
-    References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
+    Act, Approval, Assured, Closed, DebriefRule, Extensions, Glass, Grace, Hours, LapseRule, Longest, ProofMaxAge,
+    Purposes, ReasonRule, References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -260,4 +260,6 @@ settings! {
     uses: UsesRule, "How often it may be used before it ends.", unsaid if "Setting::is_as_before";
     extensions: Extensions, "How often it may be extended.", unsaid if "Setting::is_as_before";
     grace: Grace, "How much longer its holder may take once, at its end.", unsaid if "Setting::is_as_before";
+    debrief: DebriefRule, "Whether somebody else looks at what was done.", unsaid if "Setting::is_as_before";
+    glass: Glass, "Who may break the glass.", unsaid if "Setting::is_as_before";
 }

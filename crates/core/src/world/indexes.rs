@@ -55,6 +55,8 @@ pub(crate) struct Indexes {
     pub(crate) grants_on: Pairs<ScopeId, GrantId>,
     /// What is over, by when it may be forgotten.
     pub(super) over: OrdSet<(Timestamp, ElevationId)>,
+    /// What is over, and that somebody has yet to look at.
+    pub(super) under_debrief: OrdSet<ElevationId>,
     /// Grants that an alarm names.
     pub(super) alarmed: OrdSet<GrantId>,
     /// What comes to its time, in that order.
@@ -181,6 +183,9 @@ impl Indexed for Elevation {
             change.of(&mut indexes.active, self.id);
         } else if self.grants.is_empty() {
             change.of(&mut indexes.over, (self.asked_at, self.id));
+        }
+        if self.open_debrief().is_some() {
+            change.of(&mut indexes.under_debrief, self.id);
         }
         if self.is_asked() {
             indexes.looked_at.change(change, self.id.0 % LOOKED_AT_IN, self.id);

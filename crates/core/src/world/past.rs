@@ -94,7 +94,8 @@ impl Elevation {
     /// Texts that no other row names.
     pub fn own_texts(&self) -> impl Iterator<Item = Digest> {
         let answers = self.answers().filter_map(|answer| answer.reason);
-        self.brought.texts().chain(self.end_word).chain(answers)
+        let debrief = self.debrief.iter().filter_map(|debrief| debrief.signed?.word);
+        self.brought.texts().chain(self.end_word).chain(answers).chain(debrief)
     }
 }
 
@@ -130,16 +131,22 @@ impl World {
         }
     }
 
-    /// Whether an elevation is over, and no alarm names its grant: who may see an alarm follows from that.
+    /// Whether an elevation is over, nobody has to look at it any more, and no alarm names its grant: who may see an alarm follows
+    /// from that.
     fn may_be_forgotten(&self, id: ElevationId) -> bool {
         let alarmed = |elevation: &Elevation| elevation.grants.iter().any(|grant| self.indexes.alarmed.contains(grant));
-        self.elevations.get(&id).is_some_and(|elevation| elevation.is_over() && !alarmed(elevation))
+        self.elevations.get(&id).is_some_and(|elevation| elevation.is_closed() && !alarmed(elevation))
     }
 
     /// Whether there is such an elevation, though not in memory.
     #[must_use]
     pub fn is_forgotten(&self, id: ElevationId) -> bool {
         id.0 < self.counters.next_elevation && !self.elevations.contains_key(&id)
+    }
+
+    /// Elevations that are over and that somebody has yet to look at, which stay in memory until then.
+    pub fn under_debrief(&self) -> impl DoubleEndedIterator<Item = &Elevation> {
+        self.indexes.under_debrief.iter().filter_map(|id| self.elevations.get(id))
     }
 
     /// Grants that alarms name, which stay in memory as long as those do.

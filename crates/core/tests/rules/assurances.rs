@@ -78,7 +78,15 @@ const DOORS: [Door; 11] = [
             let (asker, right) = (house.id(Who::Asker), house.right());
             let shown = Digest::of_json(&demand_for(&house.world, asker, right, house.now).unwrap());
             let brings = Brings::reason("a reason that is long enough");
-            ElevationCommand::Ask(Ask { right, duration: None, start: Some(StartChoice::AtYes), brings, shown }).into()
+            ElevationCommand::Ask(Ask {
+                right,
+                duration: None,
+                start: Some(StartChoice::AtYes),
+                glass: false,
+                brings,
+                shown,
+            })
+            .into()
         },
     ),
     (

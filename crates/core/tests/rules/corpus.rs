@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use strum::VariantNames as _;
 use tempestas_core::{
-    Act, AlarmKind, AppointmentState, Approval, Assurance, Dormant, DriftState, End, FACT_VERSION, Fact, Phase, Scope,
-    ScopeKind, StandingRule, SubjectId, UsesRule, What, World,
+    Act, AlarmKind, AppointmentState, Approval, Assurance, Dormant, DriftState, End, FACT_VERSION, Fact, Finding,
+    Phase, Scope, ScopeKind, StandingRule, SubjectId, UsesRule, What, World,
     ledger::{FactLine, leaf_hash},
 };
 
@@ -194,6 +194,21 @@ fn facts_of_what_asked_nobody_by_day_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_broken_glass_and_debriefs_are_read_as_they_were_written() {
+    let world = replayed(include_str!("glass-v3.jsonl"));
+    let rule = world.terms.values().last().unwrap();
+    assert_eq!(rule.settings.glass.as_ref().unwrap().accepts.len(), 2);
+    let debriefs = world.elevations.values().map(|one| (one.glass, one.debrief.clone().unwrap()));
+    let higher: Vec<(bool, u16)> = debriefs.map(|(glass, debrief)| (glass, debrief.higher)).collect();
+    assert_eq!(higher, [(true, 0), (true, 1)]);
+    let signed = world.elevations.values().all(|one| {
+        let signed = one.debrief.as_ref().and_then(|debrief| debrief.signed);
+        signed.is_some_and(|signed| signed.finding == Finding::NotInOrder && signed.word.is_some())
+    });
+    assert!(signed && world.demands.values().all(|row| row.demand.glass));
+}
+
+#[test]
 fn facts_of_what_is_never_held_all_the_time_are_read_as_they_were_written() {
     let world = replayed(include_str!("standing-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.standing, Some(StandingRule::Never));
@@ -275,6 +290,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("validity-v3.jsonl"),
         include_str!("calendars-v3.jsonl"),
         include_str!("unasked-v3.jsonl"),
+        include_str!("glass-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -240,13 +240,24 @@ impl House {
         seconds: u32,
         start: StartChoice,
     ) -> Result<ElevationId, Refusal> {
-        let asker = self.id(who);
-        let when = (Some(start), Some(Seconds(seconds)));
-        let shown = Digest::of_json(&demand_to_hold(&self.world, asker, right, self.now, when)?);
+        let (start, duration) = (Some(start), Some(Seconds(seconds)));
+        self.ask_in(who, right, Manner { start, duration, glass: false })
+    }
+
+    /// Breaks the glass.
+    pub fn break_glass(&mut self, who: Who, seconds: u32) -> Result<ElevationId, Refusal> {
+        let (start, duration) = (Some(StartChoice::AtYes), Some(Seconds(seconds)));
+        self.ask_in(who, self.right(), Manner { start, duration, glass: true })
+    }
+
+    fn ask_in(&mut self, who: Who, right: Right, manner: Manner) -> Result<ElevationId, Refusal> {
+        let shown = Digest::of_json(&demand_to_hold(&self.world, self.id(who), right, self.now, manner)?);
+        let Manner { start, duration, glass } = manner;
         let command = ElevationCommand::Ask(Ask {
             right,
-            duration: Some(Seconds(seconds)),
-            start: Some(start),
+            duration,
+            start,
+            glass,
             brings: Brings::reason("a reason that is long enough"),
             shown,
         });

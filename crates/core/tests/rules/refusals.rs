@@ -103,8 +103,14 @@ fn what_an_ask_lacks_is_told_by_its_cause() {
         references: refers(&[("visit", "V-2031")]),
         ..Brings::reason("the crane of quay 4")
     };
-    let whole =
-        Ask { right, duration: Some(Seconds(60)), start: Some(StartChoice::AtYes), brings: brings.clone(), shown };
+    let whole = Ask {
+        right,
+        duration: Some(Seconds(60)),
+        start: Some(StartChoice::AtYes),
+        glass: false,
+        brings: brings.clone(),
+        shown,
+    };
     let with = |brings| Ask { brings, ..whole.clone() };
     let too_far = StartChoice::At { time: later(house.now, Seconds::hours(24 * 400)) };
     for (ask, cause) in [

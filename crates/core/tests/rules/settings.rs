@@ -136,6 +136,39 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     );
 }
 
+#[test]
+fn so_do_the_few_who_break_the_glass_and_those_who_look_at_what_was_done() {
+    let house = House::new(&settings(1));
+    let world = &house.world;
+    let [oda, piet] = [Who::First, Who::Other].map(|who| house.id(who));
+    let of = |id| Approver::Subject { id };
+    let debrief = |by: &[Approver], hours, higher: &[Approver]| {
+        DebriefRule::Wanted(DebriefTerms { by: by.to_vec(), within: Seconds::hours(hours), higher: higher.to_vec() })
+    };
+    keeps_to_the_rules(
+        world,
+        &[
+            DebriefRule::None,
+            debrief(&[of(oda)], 24, &[Approver::Administrators]),
+            debrief(&[of(oda), of(piet)], 48, &[Approver::Administrators, Approver::Owners]),
+            debrief(&[Approver::Manager], 4, &[of(piet)]),
+        ],
+    );
+    let glass = |by: &[SubjectId], accepts: &[ProofMethod]| Glass {
+        by: by.iter().copied().collect(),
+        accepts: accepts.iter().copied().collect(),
+    };
+    keeps_to_the_rules(
+        world,
+        &[
+            Glass::default(),
+            glass(&[oda], &[ProofMethod::Passkey]),
+            glass(&[oda, piet], &[ProofMethod::Passkey, ProofMethod::TotpCode]),
+            glass(&[piet], &[ProofMethod::TotpCode]),
+        ],
+    );
+}
+
 #[track_caller]
 fn cant_be_set(settings: Settings, why: TermsRefusal) {
     assert_eq!(crate::house::rule(ScopeId(1), settings).check(), Err(why.into()));

@@ -284,7 +284,8 @@ pub(super) async fn ask(teller: &mut Teller, start: StartChoice) -> anyhow::Resu
             Err(_) => return Ok(None),
         }
     };
-    let command = ElevationCommand::Ask(Ask { right, duration: Some(duration), start: Some(start), brings, shown });
+    let command =
+        ElevationCommand::Ask(Ask { right, duration: Some(duration), start: Some(start), glass: false, brings, shown });
     let whats = teller.by(who, command).await.unwrap_or_default();
     Ok(whats.iter().find_map(|what| match what {
         What::Asked { elevation, .. } => Some(*elevation),

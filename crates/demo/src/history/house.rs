@@ -219,7 +219,7 @@ async fn accounts(teller: &Teller, systems: &Systems<'_>) -> anyhow::Result<()> 
 }
 
 /// A rule, as the service's own interface would read it.
-async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
+pub(super) async fn terms(teller: &Teller, new: NewTerms) -> anyhow::Result<Terms> {
     let world = teller.house.world();
     let who = |name: &str| {
         let known = world.subject_named(name).map(|subject| subject.id);

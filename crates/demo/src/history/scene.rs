@@ -3,11 +3,15 @@
 
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    AnswerInput, Ask, Caller, Digest, ElevationCommand, ElevationId, OperatorCommand, Report, Seconds, StartChoice,
-    SubjectId, What, demand_for, later,
+    AnswerInput, Ask, Caller, Digest, ElevationCommand, ElevationId, Manner, OperatorCommand, Report, Seconds,
+    StartChoice, SubjectId, TermsCommand, What, demand_to_hold, later,
 };
 
-use super::{Teller, days, house::GATEHOUSE, house::right};
+use super::{
+    Teller, days,
+    house::{GATEHOUSE, right, terms},
+};
+use crate::quillhaven::EMERGENCIES;
 
 const BERTHS: &str = "/harbour/databases/berths";
 
@@ -40,6 +44,8 @@ enum When {
 pub(super) async fn set(teller: &mut Teller) -> anyhow::Result<()> {
     teller.set(Timestamp::now().checked_sub(SignedDuration::from_mins(35))?);
     overdue(teller).await?;
+    teller.set(Timestamp::now().checked_sub(SignedDuration::from_mins(18))?);
+    broken_glass(teller).await?;
     teller.set(Timestamp::now().checked_sub(SignedDuration::from_mins(12))?);
     for (who, role, minutes, when, why) in SCENE {
         let start = match when {
@@ -52,7 +58,8 @@ pub(super) async fn set(teller: &mut Teller) -> anyhow::Result<()> {
         let place = if role.contains('_') { BERTHS.to_owned() } else { brightwater(role) };
         let who = teller.who(who).await?;
         teller.pass(17);
-        let Some(id) = ask(teller, who, &format!("{role}@{place}"), minutes, start, why).await else { continue };
+        let manner = Manner { start: Some(start), duration: Some(Seconds::minutes(minutes)), glass: false };
+        let Some(id) = ask(teller, who, &format!("{role}@{place}"), manner, why).await else { continue };
         if !matches!(when, When::Waiting) {
             teller.pass(21);
             yes(teller, id).await;
@@ -70,27 +77,15 @@ fn brightwater(role: &str) -> String {
     format!("/analytics/brightwater/{basin}")
 }
 
-async fn ask(
-    teller: &Teller,
-    who: SubjectId,
-    name: &str,
-    minutes: u32,
-    start: StartChoice,
-    why: &str,
-) -> Option<ElevationId> {
+async fn ask(teller: &Teller, who: SubjectId, name: &str, manner: Manner, why: &str) -> Option<ElevationId> {
     let right = right(teller, name).await?;
     let (shown, brings) = {
         let world = teller.house.world();
-        let demand = demand_for(&world, who, right, teller.now()).ok()?;
+        let demand = demand_to_hold(&world, who, right, teller.now(), manner).ok()?;
         (Digest::of_json(&demand), days::brings(&demand.terms, why, 4471))
     };
-    let command = ElevationCommand::Ask(Ask {
-        right,
-        duration: Some(Seconds::minutes(minutes)),
-        start: Some(start),
-        brings,
-        shown,
-    });
+    let Manner { start, duration, glass } = manner;
+    let command = ElevationCommand::Ask(Ask { right, duration, start, glass, brings, shown });
     let whats = teller.by(who, command).await.unwrap_or_default();
     whats.iter().find_map(|what| match what {
         What::Asked { elevation, .. } => Some(*elevation),
@@ -117,7 +112,8 @@ async fn overdue(teller: &mut Teller) -> anyhow::Result<()> {
     let jonas = teller.who("jonas.weir").await?;
     let name = format!("gate-keeper@{GATEHOUSE}");
     let why = "lorries of the late ferry must get in";
-    let Some(id) = ask(teller, jonas, &name, 15, StartChoice::AtYes, why).await else { return Ok(()) };
+    let manner = Manner { start: Some(StartChoice::AtYes), duration: Some(Seconds::minutes(15)), glass: false };
+    let Some(id) = ask(teller, jonas, &name, manner, why).await else { return Ok(()) };
     days::answer(teller, id).await?;
     yes(teller, id).await;
     let grant = teller.house.world().elevations.get(&id).and_then(|one| one.grants.first().copied());
@@ -129,5 +125,30 @@ async fn overdue(teller: &mut Teller) -> anyhow::Result<()> {
     teller.tick().await?;
     teller.set(later(teller.now(), Seconds(40)));
     teller.tick().await?;
+    Ok(())
+}
+
+/// The night watch broke the glass in a storm: what was done waits for an administrator to look at it.
+async fn broken_glass(teller: &mut Teller) -> anyhow::Result<()> {
+    if teller.scope(BERTHS).await.is_err() {
+        return Ok(());
+    }
+    let (mara, elif) = (teller.who("mara.lindqvist").await?, teller.who("elif.tan").await?);
+    for rule in EMERGENCIES {
+        let terms = terms(teller, toml::from_str(rule)?).await?;
+        teller.by(mara, TermsCommand::Set { terms }).await?;
+    }
+    let manner = Manner { start: Some(StartChoice::AtYes), duration: Some(Seconds::minutes(20)), glass: true };
+    let why = "storm: the Halcyon Trader breaks loose, N2 must be freed for her now";
+    let name = format!("harbour_operator@{BERTHS}");
+    let Some(id) = ask(teller, elif, &name, manner, why).await else { return Ok(()) };
+    let grant = teller.house.world().elevations.get(&id).and_then(|one| one.grants.first().copied());
+    let Some(grant) = grant else { return Ok(()) };
+    teller.pass(3);
+    teller.keeper(Report::GrantSeen { grant, there: true }).await?;
+    teller.pass(150);
+    teller.by(elif, ElevationCommand::GiveBack { elevation: id }).await?;
+    teller.pass(2);
+    teller.keeper(Report::GrantGone { grant, leftovers: Vec::new() }).await?;
     Ok(())
 }

@@ -50,7 +50,7 @@ async fn at_a_terminal_a_code_is_not_enough_where_a_passkey_is_wanted() {
     set(&house, "hardware-key", &hardware()).await.unwrap();
     want(&house, "elevate", "hardware-key").await.unwrap();
 
-    let request = PreviewRequest { right: right.clone(), duration: None, start: None };
+    let request = PreviewRequest { right: right.clone(), duration: None, start: None, glass: false };
     let demand = house.client(TOMAS).preview_ask(&request).await.unwrap();
     assert!(
         demand.sentence.contains("a proof of yourself (a passkey) no older than 5 min (as hardware-key wants it)"),
@@ -148,7 +148,7 @@ async fn from_elsewhere_nothing_is_typed_in_vain_and_the_administrator_is_not_lo
     set(&house, "from-the-port", &port("10.20.0.0/16")).await.unwrap();
     let says = "taken only from 10.20.0.0/16 (from-the-port), and you come from 127.0.0.1";
     want(&house, "elevate", "from-the-port").await.unwrap();
-    let request = PreviewRequest { right: right.clone(), duration: None, start: None };
+    let request = PreviewRequest { right: right.clone(), duration: None, start: None, glass: false };
     let refused = house.client(TOMAS).preview_ask(&request).await.unwrap_err();
     assert!(refused.to_string().contains(says), "{refused}");
     assert_eq!(refused.cause(), Some("from-elsewhere"));

@@ -59,6 +59,7 @@ signed-in      post   /appointments/{id}/end
 signed-in      post   /asks/preview
 signed-in      post   /asks
 signed-in      get    /waiting
+signed-in      get    /debriefs
 signed-in      get    /elevations
 signed-in      get    /elevations/{id}
 signed-in      post   /elevations/{id}/answer
@@ -69,6 +70,7 @@ signed-in      post   /elevations/{id}/extend
 signed-in      post   /elevations/{id}/grace
 signed-in      post   /elevations/{id}/give-back
 signed-in      post   /elevations/{id}/revoke
+signed-in      post   /elevations/{id}/debrief
 signed-in      post   /elevations/{id}/login
 signed-in      get    /ledger
 signed-in      get    /ledger/csv

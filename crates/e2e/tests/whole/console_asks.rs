@@ -185,7 +185,7 @@ async fn an_ask_without_a_start_begins_as_the_terms_say_it_may() {
         );
         house.client(MARA).add_terms(&toml::from_str(&rule).unwrap()).await.unwrap()
     };
-    let preview = tempestas_api::PreviewRequest { right: right.clone(), duration: None, start: None };
+    let preview = tempestas_api::PreviewRequest { right: right.clone(), duration: None, start: None, glass: false };
     let demand = tomas.preview_ask(&preview).await.unwrap();
     assert!(
         matches!((demand.wants.reason, &demand.wants.ticket), (ReasonRule::Required { .. }, ReferenceRule::Off)),
@@ -203,6 +203,7 @@ async fn an_ask_without_a_start_begins_as_the_terms_say_it_may() {
             right: right.clone(),
             duration: None,
             start: None,
+            glass: false,
             brings: tempestas_api::Brings::default(),
             shown: demand.digest,
         };

@@ -204,13 +204,14 @@ async fn a_reason_says_something_and_nobody_is_called_like_another() {
     let right = on_cloud("harbour-warden", "/reports");
     house.eligible(TOMAS, &right).await;
     let (tomas, mara) = (house.client(TOMAS), house.client(MARA));
-    let preview = PreviewRequest { right: right.clone(), duration: Some(Seconds(600)), start: None };
+    let preview = PreviewRequest { right: right.clone(), duration: Some(Seconds(600)), start: None, glass: false };
     let demand = tomas.preview_ask(&preview).await.unwrap();
     let said = async |reason: &str| {
         let request = AskRequest {
             right: right.clone(),
             duration: preview.duration,
             start: preview.start,
+            glass: false,
             brings: Brings::reason(reason),
             shown: demand.digest,
         };

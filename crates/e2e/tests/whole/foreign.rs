@@ -219,6 +219,10 @@ async fn what_each_change_prints_as_json_is_as_the_description_says() {
     printed.run(&house, &mara, &["terms", "suspend", id, "--reason", "drill"], "post /terms/{id}/suspend");
     printed.run(&house, &mara, &["terms", "resume", id], "post /terms/{id}/resume");
     printed.run(&house, &mara, &["terms", "end", id], "delete /terms/{id}");
+    let looked_at = format!(
+        "scope = \"{berths}\"\n[settings]\ndebrief = {{ is = \"wanted\", by = [\"{ODA}\"], within = 86400, higher = [\"{ODA}\"] }}\n"
+    );
+    printed.run(&house, &mara, &["terms", "set", &file("looked-at.toml", &looked_at)], "post /terms");
 
     let given = printed.run(&house, &mara, &["eligible", "give", TOMAS, &writer], "post /eligibilities");
     let id = given["eligibility"]["id"].as_str().unwrap_or_else(|| panic!("{given}")).to_owned();
@@ -249,6 +253,9 @@ async fn what_each_change_prints_as_json_is_as_the_description_says() {
     printed.run(&house, &tomas, &["withdraw", id], "post /elevations/{id}/withdraw");
     printed.run(&house, &tomas, &["grace", id], "post /elevations/{id}/grace");
     printed.run(&house, &tomas, &["give-back", id], "post /elevations/{id}/give-back");
+    printed.run(&house, &tomas, &["show", id, "--wait", "ended"], "get /elevations/{id}");
+    printed.run(&house, &oda, &["debriefs"], "get /debriefs");
+    printed.run(&house, &oda, &["debriefs", "sign", id, "in-order", "--yes"], "post /elevations/{id}/debrief");
 
     let standing = house.client(MARA).standing(&tempestas_api::StandingFilter::default()).await.unwrap();
     let one = standing.iter().find(|one| one.direct && one.target == berths && one.who.is_some()).unwrap();

@@ -337,11 +337,14 @@ pub async fn ask(
     ticket: Option<&str>,
 ) -> Result<ElevationView, ClientError> {
     let duration = seconds.map(Seconds);
-    let demand = client.preview_ask(&PreviewRequest { right: right.to_owned(), duration, start: Some(start) }).await?;
+    let demand = client
+        .preview_ask(&PreviewRequest { right: right.to_owned(), duration, start: Some(start), glass: false })
+        .await?;
     let request = AskRequest {
         right: right.to_owned(),
         duration,
         start: Some(start),
+        glass: false,
         brings: Brings {
             reason: Some("because the work needs it".to_owned()),
             ticket: ticket.filter(|_| demand.wants.ticket.is_required()).map(str::to_owned),

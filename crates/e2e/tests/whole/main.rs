@@ -19,6 +19,7 @@ mod extensions;
 mod fathom;
 mod faults;
 mod foreign;
+mod glass;
 mod hosts;
 mod hours;
 mod house;

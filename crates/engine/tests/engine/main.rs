@@ -20,7 +20,7 @@ use tempestas_core::{
     Said, SubjectId, SubjectKind, What, ledger::Signer,
 };
 use tempestas_engine::{Engine, Snapshot};
-use tempestas_store::{Private, Sealed, Store};
+use tempestas_store::{Loaded, Private, Sealed, Store};
 use tokio::task::JoinHandle;
 
 /// An engine on a clock that stands where a test puts it.
@@ -35,17 +35,21 @@ const BEGAN: i64 = 1_767_600_000;
 
 impl Running {
     async fn new(directory: &Path) -> Self {
-        let loaded = Store::open(directory).await.unwrap();
-        let signer = Arc::new(Signer::new("quillhaven.example/tempestas", &[7; 32]).unwrap());
         let now = Arc::new(AtomicI64::new(BEGAN));
-        let clock = Arc::clone(&now);
-        let told = Arc::new(move || Timestamp::from_second(clock.load(Ordering::Relaxed)).unwrap());
-        let (engine, committer) = Engine::new(loaded, signer, told);
-        let committer = tokio::spawn(committer.run());
+        let (engine, committer) = Self::engine(Store::open(directory).await.unwrap(), &now);
         let found = OperatorCommand::Found { installation: "test".to_owned(), administrator: Said::new("mara") };
         let done = engine.submit(Caller::machine(), None, found).await.unwrap();
         let mara = done.world.subject_named("mara").unwrap().id;
         Self { engine, committer, now, mara }
+    }
+
+    /// One on this clock, of what was loaded.
+    fn engine(loaded: Loaded, now: &Arc<AtomicI64>) -> (Engine, JoinHandle<anyhow::Result<()>>) {
+        let signer = Arc::new(Signer::new("quillhaven.example/tempestas", &[7; 32]).unwrap());
+        let clock = Arc::clone(now);
+        let told = Arc::new(move || Timestamp::from_second(clock.load(Ordering::Relaxed)).unwrap());
+        let (engine, committer) = Engine::new(loaded, signer, told);
+        (engine, tokio::spawn(committer.run()))
     }
 
     fn at(&self, seconds: i64) {

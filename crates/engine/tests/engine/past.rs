@@ -2,9 +2,10 @@
 
 use jiff::Timestamp;
 use tempestas_core::{
-    Act, Approval, Ask, Brings, Caller, Command, Connector, Digest, ElevationCommand, ElevationId, EligibilityCommand,
-    End, EstateCommand, HoldRefusal, KEPT_FOR, Lapse, Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound,
-    Said, ScopeId, Seconds, Settings, StartChoice, SubjectId, Survey, Terms, TermsCommand, Weight, What, demand_for,
+    Act, Approval, Ask, Brings, Caller, Command, Connector, DebriefInput, DebriefRule, DebriefTerms, Digest,
+    ElevationCommand, ElevationId, EligibilityCommand, End, EstateCommand, Finding, HoldRefusal, KEPT_FOR, Lapse,
+    Longest, PeopleCommand, Phase, Refusal, Report, Right, RoleFound, Said, ScopeId, Seconds, Settings, StartChoice,
+    SubjectId, Survey, Terms, TermsCommand, Weight, What, demand_for,
 };
 
 use super::{Running, by};
@@ -63,6 +64,7 @@ impl Holder {
             right: self.right,
             duration: Some(Seconds(600)),
             start: Some(StartChoice::AtYes),
+            glass: false,
             brings: Brings::reason("a reason that is long enough"),
             shown,
         });
@@ -202,4 +204,52 @@ async fn a_service_that_starts_again_has_no_more_in_memory_than_one_that_went_on
     assert_eq!(loaded.world.elevations[&again].phase, Phase::Ended(tempestas_core::End::GivenBack));
     assert_eq!(loaded.world.rows().collect::<Vec<_>>(), before.rows().collect::<Vec<_>>());
     assert_eq!(loaded.world.text(before.elevations[&again].brought.reason.unwrap()), "a reason that is long enough");
+}
+
+#[tokio::test]
+async fn what_somebody_has_yet_to_look_at_is_there_after_a_start_however_long_ago_it_was_over() {
+    let directory = tempfile::tempdir().unwrap();
+    let holder = Holder::new(directory.path()).await;
+    let root = holder.running.engine.world().root.unwrap();
+    let settings =
+        Settings { debrief: Some(DebriefRule::Wanted(DebriefTerms::default())), ..terms(root).settings.clone() };
+    let rule = Terms::new(holder.right.scope, Act::Elevate, settings);
+    holder.running.does(holder.running.mara(), TermsCommand::Set { terms: rule }.into()).await;
+    let (id, other) = (holder.held().await, holder.held().await);
+    let finding = Finding::InOrder;
+    let sign = |elevation, word| ElevationCommand::Debrief(DebriefInput { elevation, finding, word });
+    holder.running.does(holder.running.mara(), sign(other, None).into()).await;
+    holder.running.at(48 * HOUR + KEPT_FOR.as_secs() * 5);
+    holder.running.add("piet").await.unwrap();
+    let before = holder.running.engine.world();
+    assert_eq!(before.elevations.keys().copied().collect::<Vec<_>>(), [id]);
+    let Holder { running: Running { engine, committer, now, mara }, tomas, right } = holder;
+    drop(engine);
+    committer.await.unwrap().unwrap();
+    let loaded = tempestas_store::Store::open(directory.path()).await.unwrap();
+    assert_eq!(loaded.world.rows().collect::<Vec<_>>(), before.rows().collect::<Vec<_>>());
+    assert_eq!(loaded.world.text(before.elevations[&id].brought.reason.unwrap()), "a reason that is long enough");
+
+    let (engine, committer) = Running::engine(loaded, &now);
+    let holder = Holder { running: Running { engine, committer, now, mara }, tomas, right };
+    let word = Some(Said::new("the log there says nothing else"));
+    holder.running.does(holder.running.mara(), sign(id, word).into()).await;
+    holder.running.at(48 * HOUR + KEPT_FOR.as_secs() * 5 + 2 * HOUR);
+    holder.running.add("edda").await.unwrap();
+    let present = holder.running.engine.world();
+    assert!(present.is_forgotten(id));
+    let recalled = holder.running.engine.recall(&present, id).await.unwrap();
+    let signed = recalled.elevations[&id].debrief.as_ref().unwrap().signed.unwrap();
+    assert_eq!((signed.by, recalled.text(signed.word.unwrap())), (mara, "the log there says nothing else".to_owned()));
+    drop(holder.running.engine);
+    holder.running.committer.await.unwrap().unwrap();
+    let checked = tempestas_store::check(directory.path(), &[]).await.unwrap();
+    // Its survey is made up.
+    let others = checked.differences.iter().filter(|one| !matches!(one, tempestas_store::Difference::Survey(_)));
+    assert_eq!(
+        others.count(),
+        0,
+        "it is entered among what is over as if nobody had waited: {:?}",
+        checked.differences
+    );
 }

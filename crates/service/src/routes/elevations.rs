@@ -5,12 +5,14 @@ use std::{cmp::Reverse, time::Duration};
 use jiff::Timestamp;
 use secrecy::ExposeSecret;
 use tempestas_api::{
-    AnswerRequest, AskContext, AskRequest, DemandView, ElevationFilter, ElevationStory, ElevationView, ExtensionDemand,
-    ExtensionPreview, ExtensionRequest, LoginAsk, LoginReply, PreviewRequest, WaitQuery, WordRequest,
+    AnswerRequest, AskContext, AskRequest, DebriefFilter, DebriefRequest, DemandView, ElevationFilter, ElevationStory,
+    ElevationView, ExtensionDemand, ExtensionPreview, ExtensionRequest, LoginAsk, LoginReply, PreviewRequest,
+    WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    AnswerInput, Ask, Brings, Connector, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal, Less,
-    Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_to_hold, extension_offer,
+    AnswerInput, Ask, Brings, Connector, DebriefInput, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal,
+    Less, Manner, Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_to_hold,
+    ensure_may_debrief, extension_offer,
 };
 use tempestas_targets::GrantCall;
 
@@ -39,13 +41,8 @@ const STORY_MOST: u32 = 1000;
 
 pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -> Answer<DemandView> {
     let (world, now) = (me.app.world(), Timestamp::now());
-    let demand = demand_to_hold(
-        &world,
-        me.person,
-        right(&world, me.person, &request.right)?,
-        now,
-        (request.start, request.duration),
-    )?;
+    let manner = Manner { start: request.start, duration: request.duration, glass: request.glass };
+    let demand = demand_to_hold(&world, me.person, right(&world, me.person, &request.right)?, now, manner)?;
     me.ensure_from_here(&world, &demand)?;
     let duration = request.duration.unwrap_or(demand.terms.usual.0);
     let start = request.start.or_else(|| demand.terms.starts.unsaid());
@@ -67,6 +64,7 @@ pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer
         right,
         duration: request.duration,
         start: request.start,
+        glass: request.glass,
         brings: brings(request.brings),
         shown: request.shown,
     });
@@ -253,6 +251,24 @@ pub(super) async fn answer(me: SignedIn, At(id): At, Body(request): Body<AnswerR
         shown: request.shown,
     });
     let done = me.submit(answer).await?;
+    view(&me, &done.world, id).await
+}
+
+/// What somebody has yet to look at.
+pub(super) async fn debriefs(me: SignedIn, Query(filter): Query<DebriefFilter>) -> Answer<Vec<ElevationView>> {
+    let (sight, now) = (me.sight(), Timestamp::now());
+    let world = me.app.world();
+    let wanted = world
+        .under_debrief()
+        .filter(|elevation| filter.all || ensure_may_debrief(&world, elevation, me.person, now).is_ok());
+    let seen = wanted.filter_map(|elevation| sight.see(&world, elevation));
+    Ok(Json(seen.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
+}
+
+pub(super) async fn debrief(me: SignedIn, At(id): At, Body(request): Body<DebriefRequest>) -> Answer<ElevationView> {
+    let id = reference(&id)?;
+    let (finding, word) = (request.finding, request.word.map(Said::new));
+    let done = me.submit(ElevationCommand::Debrief(DebriefInput { elevation: id, finding, word })).await?;
     view(&me, &done.world, id).await
 }
 

@@ -33,8 +33,9 @@ use axum::{
     middleware::from_fn_with_state,
     routing::{any, get},
 };
+use jiff::Timestamp;
 use serde_json::Value;
-use tempestas_core::{Right, Scope, ScopeId, Sight, SubjectId, What, World};
+use tempestas_core::{Right, Scope, ScopeId, Sight, SubjectId, What, World, ensure_may_debrief};
 use tempestas_engine::Committed;
 use tower_http::{
     catch_panic::CatchPanicLayer, compression::CompressionLayer, set_header::SetResponseHeaderLayer,
@@ -113,9 +114,12 @@ pub(crate) fn router(app: App) -> Router {
     routes
 }
 
-/// How many wishes wait for this person's answer.
-fn wishes_for(world: &World, me: SubjectId) -> usize {
-    world.appointments.values().filter(|one| one.waits_for(me)).count()
+/// How many asks and wishes wait for this person's answer, and how much of what was done for them to look at it.
+fn waiting_for(world: &World, me: SubjectId) -> usize {
+    let now = Timestamp::now();
+    let asks = world.active().filter(|one| one.waits_for(me)).count();
+    let wishes = world.appointments.values().filter(|one| one.waits_for(me)).count();
+    asks + wishes + world.under_debrief().filter(|one| ensure_may_debrief(world, one, me, now).is_ok()).count()
 }
 
 /// A person, group or program by name or id.

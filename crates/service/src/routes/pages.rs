@@ -12,7 +12,7 @@ use tempestas_core::{
 };
 use tempestas_store::Past;
 
-use super::{days, ledger, subject, wishes_for};
+use super::{days, ledger, subject, waiting_for};
 use crate::{
     callers::{Overseer, SignedIn},
     door::{Answer, At, Json, Query},
@@ -108,7 +108,7 @@ pub(super) async fn now(me: SignedIn, Query(query): Query<SpanQuery>) -> Answer<
     Ok(Json(NowReply {
         now,
         live: count(&|one| one.phase == Phase::Live),
-        waiting_for_me: count(&|one| one.waits_for(me.person)) + wishes_for(world, me.person),
+        waiting_for_me: waiting_for(world, me.person),
         overdue: bars.iter().filter(|bar| bar.overdue).count(),
         scheduled: count(&|one| matches!(one.phase, Phase::Scheduled | Phase::Ready)),
         standing: has_duty

@@ -185,8 +185,7 @@ pub(super) async fn me(me: SignedIn) -> Answer<Me> {
         ends: ends(&me.app, me.sign_in.began_at),
         now: Timestamp::now(),
         sample_world: me.app.config().service.sample_world,
-        waiting_for_me: active().filter(|elevation| elevation.waits_for(me.person)).count()
-            + super::wishes_for(&world, me.person),
+        waiting_for_me: super::waiting_for(&world, me.person),
         live: active().filter(|elevation| elevation.asker == me.person && elevation.phase == Phase::Live).count(),
     }))
 }

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 
 use jiff::Timestamp;
 use tempestas_api::{EligibilityFilter, EligibilityView, EligibleReply, StandingFilter, StandingView, TakesView};
-use tempestas_core::{StandingId, demand_for, is_said, label_from, own_rights};
+use tempestas_core::{Manner, StandingId, demand_for, demand_to_hold, is_said, label_from, own_rights};
 
 use super::{reference, scope, seen_subject};
 use crate::{
@@ -79,12 +79,15 @@ pub(super) async fn eligible(me: SignedIn) -> Answer<EligibleReply> {
         .filter_map(|held| sight.see(&world, held))
         .map(|held| {
             let demand = demand_for(&world, me.person, held.right, now);
+            let glass = Manner { glass: true, ..Manner::default() };
+            let may_break_glass = demand_to_hold(&world, me.person, held.right, now, glass).is_ok();
             let takes = match demand.and_then(|demand| me.ensure_from_here(&world, &demand).map(|()| demand)) {
                 Ok(demand) => TakesView {
+                    may_break_glass,
                     brief: demand.brief(&world),
                     sentence: Some(demand.sentence(&world, demand.terms.longest.0, demand.terms.starts.unsaid(), now)),
                 },
-                Err(refusal) => TakesView { brief: refusal.to_string(), sentence: None },
+                Err(refusal) => TakesView { brief: refusal.to_string(), sentence: None, may_break_glass },
             };
             views::eligibility(&world, held, Some(takes))
         })

@@ -218,6 +218,7 @@ fn of_elevations(table: Table) -> Table {
         .looks()
         .post("/asks", elevations::ask, "Ask for a right")
         .get("/waiting", elevations::waiting, "Asks that wait for my answer")
+        .get("/debriefs", elevations::debriefs, "What was done that somebody else has yet to look at")
         .get("/elevations", elevations::list, "Elevations")
         .get("/elevations/{id}", elevations::show, "One elevation with its story; may wait for a change")
         .get("/elevations/{id}/context", elevations::context, "What an approver wants to know besides the ask")
@@ -230,6 +231,7 @@ fn of_elevations(table: Table) -> Table {
         .post("/elevations/{id}/grace", elevations::take_grace, "Take the grace that the terms give at its end")
         .post("/elevations/{id}/give-back", elevations::give_back, "Give an elevation back early")
         .post("/elevations/{id}/revoke", elevations::revoke, "End somebody's elevation, with a word")
+        .post("/elevations/{id}/debrief", elevations::debrief, "Sign off what was done under an elevation")
         .post("/elevations/{id}/login", elevations::login, "How to use it; makes a fresh password where there is one")
 }
 

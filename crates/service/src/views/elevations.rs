@@ -2,13 +2,15 @@
 
 use jiff::Timestamp;
 use tempestas_api::{
-    AnswerView, AskedView, AwayView, Brings, DemandView, EarlierView, ElevationView, ExtendsView, ExtensionDemand,
-    ExtensionView, GrantView, LeftoverView, RoundView, StageAskedView, StageView, Wants,
+    AnswerView, AskedView, AwayView, Brings, DebriefView, DemandView, EarlierView, ElevationView, ExtendsView,
+    ExtensionDemand, ExtensionView, GrantView, LeftoverView, RoundView, SignedOffView, StageAskedView, StageView,
+    Wants,
 };
 use tempestas_core::{
-    Answer, Away, Brought, Demand, Digest, Effective, Elevation, ElevationId, End, Extends, Extension, ExtensionOffer,
-    Grant, LEFT_ALONE, Less, Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked, StageTerms, Stages,
-    Standing, StartChoice, SubjectId, Surety, Visible, World, demand_for, end_with_grace, extension_offer, grace_of,
+    Answer, Away, Brought, Debrief, Demand, Digest, Effective, Elevation, ElevationId, End, Extends, Extension,
+    ExtensionOffer, Grant, LEFT_ALONE, Less, Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked,
+    StageTerms, Stages, Standing, StartChoice, SubjectId, Visible, World, demand_for, end_with_grace,
+    ensure_may_debrief, extension_offer, grace_of,
 };
 
 use super::rights::role_of;
@@ -24,7 +26,7 @@ pub(crate) fn demand(
     now: Timestamp,
 ) -> DemandView {
     let (says, weight) = role_of(world, demand.right);
-    let (proof_within, proof_accepts) = Surety::of(&demand.terms).proof(world);
+    let (proof_within, proof_accepts) = demand.takes().proof(world);
     DemandView {
         right: world.right_name(demand.right),
         says,
@@ -39,6 +41,7 @@ pub(crate) fn demand(
         wants: wants(&demand.terms),
         narrower: below(world, demand.right.scope),
         stages: asked(world, demand),
+        glass: demand.glass,
         ends: demand.ends.clone(),
         digest: Digest::of_json(demand),
     }
@@ -153,8 +156,27 @@ pub(crate) fn elevation(world: &World, shown: Visible<'_, Elevation>, me: Subjec
         grace: (holds && end_with_grace(world, elevation, now).is_ok()).then(|| grace_of(world, elevation).0),
         digest: elevation.asked_digest(),
         grant: grant.zip(demand).map(|(grant, demand)| grant_view(world, demand, grant)),
+        glass: elevation.glass,
+        debrief: elevation.debrief.as_ref().map(|it| debrief(world, elevation, it, (me, now))),
         end_word: elevation.end_word.map(|text| world.text(text)),
         trouble,
+    }
+}
+
+/// Who looks at what was done, or has.
+fn debrief(world: &World, of: &Elevation, debrief: &Debrief, (me, now): (SubjectId, Timestamp)) -> DebriefView {
+    let signed = debrief.signed.map(|signed| SignedOffView {
+        who: world.subject_name(signed.by),
+        at: signed.at,
+        finding: signed.finding,
+        word: signed.word.map(|word| world.text(word)),
+    });
+    DebriefView {
+        by: names(world, &debrief.by),
+        until: debrief.until,
+        higher: debrief.higher,
+        for_me: ensure_may_debrief(world, of, me, now).is_ok(),
+        signed,
     }
 }
 
@@ -320,7 +342,7 @@ fn state_sentence(world: &World, elevation: &Elevation, grant: Option<&Grant>, t
             format!("verified on its target at {seen}, live until {until}{}", goes_on(world, elevation, grant))
         }
         Phase::Closing => "being taken away on its target".to_owned(),
-        Phase::Ended(end) => ended_sentence(elevation, grant, end),
+        Phase::Ended(end) => format!("{}{}", ended_sentence(elevation, grant, end), looked_at(world, elevation)),
     };
     match trouble {
         Some(trouble) => format!("{said}; {trouble}"),
@@ -354,6 +376,20 @@ fn waits_for(world: &World, elevation: &Elevation) -> String {
         _ => String::new(),
     };
     format!("for {} until {until}{onward}{which}", names(world, &silent).join(" or "))
+}
+
+/// Who has yet to look at what was done, or found what.
+fn looked_at(world: &World, elevation: &Elevation) -> String {
+    match elevation.debrief.as_ref().map(|debrief| (debrief, debrief.signed)) {
+        None => String::new(),
+        Some((_, Some(signed))) => {
+            format!("; {} looked at it at {}: {}", world.subject_name(signed.by), at(signed.at), signed.finding.words())
+        }
+        Some((debrief, None)) => {
+            let late = if debrief.higher > 0 { " (late, and gone higher)" } else { "" };
+            format!("; to be looked at by {} until {}{late}", names(world, &debrief.by).join(" or "), at(debrief.until))
+        }
+    }
 }
 
 fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> String {

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
-use tempestas_core::{Elevation, ElevationId, Grant, Row, Verdict};
+use tempestas_core::{Elevation, ElevationId, Grant, GrantId, Row, Verdict};
 
 use super::{is_past, list};
 use crate::{StoreError, ledger::row_body, micros, number, texts, unsigned};
@@ -45,8 +45,7 @@ impl Columns {
 }
 
 fn approvers(elevation: &Elevation) -> BTreeSet<[i64; 2]> {
-    let all = elevation.stages().flat_map(|stage| &stage.approvers);
-    all.map(|person| [number(person.0), number(elevation.id.0)]).collect()
+    elevation.everybody_asked().map(|person| [number(person.0), number(elevation.id.0)]).collect()
 }
 
 fn answers(elevation: &Elevation) -> BTreeSet<[i64; 4]> {
@@ -70,11 +69,13 @@ pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<
     }
     let of_elevations = elevations.iter().flat_map(|(elevation, _)| elevation.own_texts());
     let own_texts = of_elevations.chain(grants.values().flat_map(|(grant, _)| grant.own_texts())).collect();
+    let before = entered_before(into, &elevations.iter().map(|(one, _)| *one).collect::<Vec<_>>(), &grants).await?;
     for some in elevations.chunks(TOGETHER) {
         let insert = format!("INSERT OR REPLACE INTO past_elevations ({}, state, body) ", NUMBERS.join(", "));
         let mut insert = QueryBuilder::<Sqlite>::new(insert);
         insert.push_values(some, |mut values, (elevation, body)| {
-            let grant = elevation.grants.first().and_then(|id| grants.get(id)).map(|(grant, _)| *grant);
+            let now = |id| grants.get(id).map(|(grant, _)| *grant).or_else(|| before.get(id));
+            let grant = elevation.grants.first().and_then(now);
             let columns = Columns::of(elevation, grant);
             for number in columns.numbers {
                 values.push_bind(number);
@@ -105,6 +106,29 @@ pub(crate) async fn enter(into: &mut SqliteConnection, rows: &[&Row]) -> Result<
         sqlx::query(cut).bind(kind).bind(ids).execute(&mut *into).await?;
     }
     texts::set_apart(into, &own_texts).await
+}
+
+/// The grants of elevations that were entered before these: while somebody had to look at what was done.
+async fn entered_before(
+    into: &mut SqliteConnection,
+    elevations: &[&Elevation],
+    now: &BTreeMap<GrantId, (&Grant, String)>,
+) -> Result<BTreeMap<GrantId, Grant>, StoreError> {
+    let missing = elevations.iter().flat_map(|one| &one.grants).filter(|id| !now.contains_key(id));
+    let missing: Vec<u64> = missing.map(|id| id.0).collect();
+    if missing.is_empty() {
+        return Ok(BTreeMap::new());
+    }
+    let bodies: Vec<String> =
+        sqlx::query_scalar("SELECT body FROM past_grants WHERE id IN (SELECT value FROM json_each(?1))")
+            .bind(list(missing))
+            .fetch_all(into)
+            .await?;
+    let grants = bodies.iter().filter_map(|body| match serde_json::from_str(body) {
+        Ok(Row::Grant(grant)) => Some((grant.id, grant)),
+        _ => None,
+    });
+    Ok(grants.collect())
 }
 
 /// Enters who was asked about some elevations, and who answered.

@@ -11,7 +11,8 @@ use futures_util::future::try_join;
 use jiff::{Timestamp, civil::Date};
 use sqlx::{QueryBuilder, Row as _, Sqlite, SqliteConnection, sqlite::SqliteRow};
 use tempestas_core::{
-    ElevationId, EligibilityId, Recall, RoleId, Row, ScopeId, SubjectId, World, beginning_of, day_of, digests_in,
+    ElevationId, EligibilityId, GrantId, Recall, RoleId, Row, ScopeId, SubjectId, World, beginning_of, day_of,
+    digests_in,
 };
 
 pub(crate) use entered::{enter, misplaced, set_apart};
@@ -32,10 +33,10 @@ pub(crate) const EVERY_ROW_BEFORE: &str = "SELECT kind, id, body FROM rows
     UNION ALL SELECT 'elevation', CAST(id AS TEXT), body FROM past_elevations
     UNION ALL SELECT 'grant', CAST(id AS TEXT), body FROM past_grants";
 
-/// Whether a row is of what is over.
+/// Whether a row is of what is over, and of what nobody has to look at any more.
 pub(crate) fn is_past(row: &Row) -> bool {
     match row {
-        Row::Elevation(elevation) => elevation.is_over(),
+        Row::Elevation(elevation) => elevation.is_closed(),
         Row::Grant(grant) => grant.is_gone(),
         _ => false,
     }
@@ -163,19 +164,19 @@ impl Seen {
     }
 }
 
-/// What is over and yet in memory: what was there lately, and what an alarm names.
+/// What is over and yet in memory: what was there lately, and grants that are named.
 pub(crate) async fn kept_in_memory(
     connection: &mut SqliteConnection,
-    world: &World,
+    named: Vec<GrantId>,
     since: Timestamp,
 ) -> Result<Vec<String>, StoreError> {
-    let alarmed = list(world.alarmed_grants().map(|id| id.0));
+    let named = list(named.into_iter().map(|id| id.0));
     let kept = "WITH kept AS MATERIALIZED (SELECT id FROM past_elevations WHERE spent >= ?1
          UNION SELECT elevation FROM past_grants WHERE id IN (SELECT value FROM json_each(?2)))
          SELECT body FROM past_elevations WHERE id IN kept
          UNION ALL SELECT body FROM past_demands WHERE elevation IN kept
          UNION ALL SELECT body FROM past_grants WHERE elevation IN kept";
-    Ok(sqlx::query_scalar(kept).bind(micros(since)).bind(alarmed).fetch_all(connection).await?)
+    Ok(sqlx::query_scalar(kept).bind(micros(since)).bind(named).fetch_all(connection).await?)
 }
 
 impl Store {

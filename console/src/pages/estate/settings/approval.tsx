@@ -3,7 +3,7 @@
 import { useState } from 'react'
 import { Button } from '../../../parts/buttons'
 import { Input, Select } from '../../../parts/fields'
-import { Choice, type SettingField, type Settings, Time } from './fields'
+import { Choice, People, type SettingField, type Settings, Time, WHO } from './fields'
 import { Weeks } from './hours'
 
 type Approval_ = NonNullable<Settings['approval']>
@@ -57,38 +57,6 @@ function Count({ label, value, onChange }: { label: string; value: number; onCha
   )
 }
 
-const names = (text: string) =>
-  text
-    .split(',')
-    .map((one) => one.trim())
-    .filter(Boolean)
-
-/** Names, as they are being typed: a space may be one between two words. */
-function Names({
-  label,
-  hint,
-  named,
-  onChange,
-}: {
-  label: string
-  hint?: string
-  named: string[]
-  onChange: (named: string[]) => void
-}) {
-  const [text, setText] = useState(() => named.join(', '))
-  return (
-    <Input
-      label={label}
-      hint={hint}
-      value={text}
-      onChange={(event) => {
-        setText(event.target.value)
-        onChange(names(event.target.value))
-      }}
-    />
-  )
-}
-
 /** What follows where a stage has waited for its time. */
 function Onward({
   onward,
@@ -112,7 +80,7 @@ function Onward({
         {(!last || is === 'next') && <option value="next">those of the next stage are asked too</option>}
         <option value="others">others are asked too</option>
       </Select>
-      {Array.isArray(onward) && <Names label="Others who are asked then" named={onward} onChange={change} />}
+      {Array.isArray(onward) && <People label="Others who are asked then" named={onward} onChange={change} />}
     </>
   )
 }
@@ -120,12 +88,7 @@ function Onward({
 function OneStage({ stage, last, change }: { stage: Stage; last: boolean; change: (next: Partial<Stage>) => void }) {
   return (
     <>
-      <Names
-        label="Who answers"
-        hint="People, groups; or: administrators, the owners, the manager"
-        named={stage.approvers}
-        onChange={(approvers) => change({ approvers })}
-      />
+      <People label="Who answers" hint={WHO} named={stage.approvers} onChange={(approvers) => change({ approvers })} />
       <div className="grid grid-cols-3 gap-3">
         <Count label="Yes needed" value={stage.yes} onChange={(yes) => change({ yes })} />
         <Count label="No refuses" value={stage.no} onChange={(no) => change({ no })} />

@@ -93,3 +93,38 @@ export function Choice({
     </Select>
   )
 }
+
+/** Who may be named where somebody answers, or looks at what was done. */
+export const WHO = 'People, groups; or: administrators, the owners, the manager'
+
+const names = (text: string) =>
+  text
+    .split(',')
+    .map((one) => one.trim())
+    .filter(Boolean)
+
+/** People and groups, as they are being typed: a space may be one between two words. */
+export function People({
+  label,
+  hint,
+  named,
+  onChange,
+}: {
+  label: string
+  hint?: string
+  named: string[]
+  onChange: (named: string[]) => void
+}) {
+  const [text, setText] = useState(() => named.join(', '))
+  return (
+    <Input
+      label={label}
+      hint={hint}
+      value={text}
+      onChange={(event) => {
+        setText(event.target.value)
+        onChange(names(event.target.value))
+      }}
+    />
+  )
+}

@@ -3,8 +3,10 @@
 import type { ComponentType } from 'react'
 import type { Api } from '../../../api/call'
 import { Approval, ApprovalStages } from './approval'
+import { Debrief, DebriefWho } from './debrief'
 import { Extensions, Grace } from './extending'
 import type { SettingField, Settings } from './fields'
+import { Glass, GlassFew } from './glass'
 import { Hours } from './hours'
 import { Lapse } from './lapse'
 import { Assured, Closed } from './named'
@@ -47,6 +49,8 @@ export const SETTINGS: Setting[] = [
   { name: 'uses', Field: Uses, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
   { name: 'standing', Field: Standing, only: ['elevate'] },
+  { name: 'debrief', Field: Debrief, More: DebriefWho, only: ['elevate'] },
+  { name: 'glass', Field: Glass, More: GlassFew, only: ['elevate'] },
 ]
 
 /** Settings with everything that they leave out named, as what takes the place of others must be. */
@@ -66,6 +70,8 @@ export const wholeSettings = (settings: Settings) => ({
   closed: settings.closed ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
+  debrief: settings.debrief ?? null,
+  glass: settings.glass ?? null,
   purposes: settings.purposes ?? null,
   references: settings.references ? wholeReferences(settings.references) : null,
 })

@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 
 use anyhow::bail;
-use clap::Args as ClapArgs;
+use clap::{Args as ClapArgs, Subcommand, ValueEnum};
 use jiff::Timestamp;
 use tempestas_api::Brings;
-use tempestas_core::Seconds;
+use tempestas_core::{Finding, Seconds};
 
 use super::span;
 
@@ -23,6 +23,10 @@ pub(crate) struct AskArgs {
     /// Begin when you say so, with `tempestas begin`.
     #[arg(long)]
     pub(crate) on_begin: bool,
+    /// Break the glass: hold it at once with nobody asked, where the terms name you for that; it is an alarm, and somebody else
+    /// looks at what you did.
+    #[arg(long, conflicts_with_all = ["at", "on_begin"])]
+    pub(crate) break_glass: bool,
     #[command(flatten)]
     pub(crate) asking: Asking,
     /// Wait until it is verified on its target.
@@ -94,4 +98,45 @@ pub(crate) struct Asking {
 fn reference(text: &str) -> Result<(String, String), String> {
     let (name, reference) = text.split_once('=').ok_or("write it like visit=V-2031")?;
     Ok((name.trim().to_owned(), reference.trim().to_owned()))
+}
+
+#[derive(Subcommand)]
+pub(crate) enum DebriefsVerb {
+    /// List those that wait for you.
+    List {
+        /// Also those that wait for others, as far as you see them.
+        #[arg(long)]
+        all: bool,
+    },
+    /// Sign one off; what was done is shown first.
+    Sign {
+        /// Reference, like E1042.
+        elevation: String,
+        /// What you found.
+        #[arg(value_name = "FOUND")]
+        found: Found,
+        /// What you say of it; needed where it was not in order.
+        #[arg(long)]
+        reason: Option<String>,
+        /// Don't ask whether you are sure.
+        #[arg(long)]
+        yes: bool,
+    },
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum Found {
+    /// What was done was what it was asked for.
+    InOrder,
+    /// It was not.
+    NotInOrder,
+}
+
+impl From<Found> for Finding {
+    fn from(found: Found) -> Self {
+        match found {
+            Found::InOrder => Self::InOrder,
+            Found::NotInOrder => Self::NotInOrder,
+        }
+    }
 }

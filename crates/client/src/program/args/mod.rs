@@ -14,7 +14,7 @@ use clap_complete::Shell;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{Seconds, Verdict};
 
-pub(crate) use asking::{AskArgs, Asking, ExtendArgs};
+pub(crate) use asking::{AskArgs, Asking, DebriefsVerb, ExtendArgs, Found};
 pub(crate) use assurances::{AssurancesVerb, SetAssurance};
 pub(crate) use calendars::CalendarsVerb;
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
@@ -201,6 +201,11 @@ pub(crate) enum Verb {
     Waiting {
         /// Reference, like E1042.
         elevation: Option<String>,
+    },
+    /// What was done and is over, that somebody other than its holder has yet to look at.
+    Debriefs {
+        #[command(subcommand)]
+        verb: Option<DebriefsVerb>,
     },
     /// Find people, scopes, elevations, and rights that you may ask for.
     Find {

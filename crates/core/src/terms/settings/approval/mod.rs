@@ -7,6 +7,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use written::{NextStage, WrittenApproval, WrittenOnward, WrittenStage};
+pub(super) use written::{read_approvers, write_approvers};
 
 use crate::{Act, Hours, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, later, terms::setting::Setting};
 
@@ -30,6 +31,16 @@ pub enum Approver {
     Owners,
     /// The manager of whoever would hold it.
     Manager,
+}
+
+impl Approver {
+    /// The person or group that it names.
+    pub(crate) const fn subject(&self) -> Option<SubjectId> {
+        match self {
+            Self::Subject { id } => Some(*id),
+            Self::Administrators | Self::Owners | Self::Manager => None,
+        }
+    }
 }
 
 /// Who is asked as well, once a stage has waited for its time.
@@ -94,6 +105,16 @@ impl Default for StageTerms {
     }
 }
 
+/// Of those whom two rules name, the ones that are left. Only a choice among those above counts as tightening; other people would
+/// be a way around them.
+pub(super) fn narrowed(below: &[Approver], above: &[Approver]) -> Vec<Approver> {
+    if names_someone_new(below, above) { above.to_vec() } else { below.to_vec() }
+}
+
+pub(super) fn names_someone_new(after: &[Approver], before: &[Approver]) -> bool {
+    after.iter().any(|one| !before.contains(one))
+}
+
 impl StageTerms {
     /// Everybody whom it may come to.
     pub(crate) fn named<'s>(&'s self, next: Option<&'s Self>) -> impl Iterator<Item = &'s Approver> {
@@ -115,10 +136,8 @@ impl StageTerms {
     }
 
     fn stricter(below: &Self, above: &Self) -> Self {
-        // Only a choice among those above counts as tightening; other people would be a way around them.
-        let narrowed = below.approvers.iter().all(|approver| above.approvers.contains(approver));
         Self {
-            approvers: if narrowed { below.approvers.clone() } else { above.approvers.clone() },
+            approvers: narrowed(&below.approvers, &above.approvers),
             yes: below.yes.max(above.yes),
             no: below.no.min(above.no),
             within: below.within.min(above.within),
@@ -139,11 +158,10 @@ impl StageTerms {
             Onward::Others { approvers } => approvers.clone(),
             Onward::Nobody | Onward::NextStage => Vec::new(),
         };
-        let is_new = |after: &[Approver], before: &[Approver]| after.iter().any(|one| !before.contains(one));
         self.yes < before.yes
             || self.no > before.no
-            || is_new(&self.approvers, &before.approvers)
-            || is_new(&others(self), &others(before))
+            || names_someone_new(&self.approvers, &before.approvers)
+            || names_someone_new(&others(self), &others(before))
             || self.onward == Onward::NextStage && before.onward != Onward::NextStage
             || self.cover && !before.cover
     }

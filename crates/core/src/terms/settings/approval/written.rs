@@ -104,7 +104,7 @@ impl WrittenApproval {
 
 impl StageTerms {
     pub(super) fn written(&self, world: &World) -> WrittenStage {
-        let names = |approvers: &[Approver]| approvers.iter().map(|one| name(*one, world)).collect();
+        let names = |approvers: &[Approver]| write_approvers(approvers, world);
         let (next, others) = match &self.onward {
             Onward::Nobody => (None, None),
             Onward::NextStage => (Some(NextStage::NextStage), None),
@@ -117,15 +117,27 @@ impl StageTerms {
 
     fn read<E>(written: &WrittenStage, find: &mut impl FnMut(&str) -> Result<SubjectId, E>) -> Result<Self, E> {
         let WrittenStage { approvers, yes, no, within, onward, cover } = written;
-        let mut named = |names: &[String]| names.iter().map(|name| approver(name, find)).collect::<Result<Vec<_>, E>>();
         let onward = match onward {
             None => Onward::Nobody,
             Some(WrittenOnward::Next(NextStage::NextStage)) => Onward::NextStage,
-            Some(WrittenOnward::Others(names)) => Onward::Others { approvers: named(names)? },
+            Some(WrittenOnward::Others(names)) => Onward::Others { approvers: read_approvers(names, find)? },
         };
-        let approvers = named(approvers)?;
+        let approvers = read_approvers(approvers, find)?;
         Ok(Self { approvers, yes: *yes, no: *no, within: *within, onward, cover: *cover })
     }
+}
+
+/// Approvers by name.
+pub(in super::super) fn write_approvers(approvers: &[Approver], world: &World) -> Vec<String> {
+    approvers.iter().map(|one| name(*one, world)).collect()
+}
+
+/// Approvers from their names.
+pub(in super::super) fn read_approvers<E>(
+    names: &[String],
+    find: &mut impl FnMut(&str) -> Result<SubjectId, E>,
+) -> Result<Vec<Approver>, E> {
+    names.iter().map(|name| approver(name, find)).collect()
 }
 
 fn name(approver: Approver, world: &World) -> String {
