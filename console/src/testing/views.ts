@@ -176,6 +176,7 @@ export function target(but: Partial<Api['TargetView']> = {}): Api['TargetView'] 
     alarm_after: 60,
     labels: {},
     attributes: {},
+    seals: [],
     standing: 3,
     live: 0,
     held: false,

@@ -58,6 +58,9 @@ pub struct TargetView {
     pub labels: BTreeMap<String, String>,
     /// What it says of itself.
     pub attributes: BTreeMap<String, String>,
+    /// The emergency holders that it has sealed.
+    #[serde(default)]
+    pub seals: Vec<SealView>,
     /// Since when it is being surveyed, where it is at present.
     pub surveying: Option<Timestamp>,
     /// How the last survey went; none since the service started.
@@ -74,6 +77,33 @@ pub struct TargetView {
     pub standing: usize,
     /// Live grants there.
     pub live: usize,
+}
+
+/// A sealed emergency holder, which is tried by a date.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct SealView {
+    /// The account.
+    pub account: String,
+    /// By when it is to be tried.
+    pub due: Timestamp,
+    /// When it was tried last, as the log of its system has it.
+    pub tried_at: Option<Timestamp>,
+    /// Who said so.
+    pub tried_by: Option<String>,
+}
+
+/// That the last use of a sealed emergency holder was its trial.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TriedSeal {
+    /// Path of its target.
+    #[schemars(regex(pattern = r"^/"))]
+    pub target: String,
+    /// The account.
+    pub account: String,
+    /// By when it is to be tried again; in 90 days where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub next: Option<Timestamp>,
 }
 
 /// A target to be let go.

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 
 use crate::{
     Appointment, AppointmentId, AppointmentState, Conversion, ConversionId, Drift, DriftId, DriftState, Elevation,
-    ElevationId, Grant, GrantId, Phase, StartChoice, TermsId, World,
+    ElevationId, Grant, GrantId, Phase, ScopeId, StartChoice, TermsId, World,
 };
 
 /// For what should have happened already, and for what is looked at whenever time passes.
@@ -23,6 +23,8 @@ pub(crate) enum Due {
     Conversion(ConversionId),
     /// A drift that was ignored until now.
     Drift(DriftId),
+    /// A target of whose sealed emergency holders one is to be tried.
+    Target(ScopeId),
     /// A rule that comes to be valid, or ceases to be.
     Terms(TermsId),
 }

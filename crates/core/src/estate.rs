@@ -7,7 +7,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    AppointmentId, DutyId, EligibilityId, RoleId, ScopeId, SubjectId,
+    AppointmentId, DutyId, EligibilityId, RoleId, ScopeId, SubjectId, Trial,
     text::{Digest, Words},
     time::Seconds,
 };
@@ -181,6 +181,9 @@ pub struct Target {
     /// Accounts that it says are sealed: emergency holders. They lose nothing, and any use of them is an alarm.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub sealed: Vec<Digest>,
+    /// When each of those is tried.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub trials: Vec<Trial>,
 }
 
 impl Target {

@@ -41,6 +41,7 @@ mod opening;
 mod orders;
 mod refusal;
 pub mod rehearsal;
+mod seal;
 mod sight;
 mod source;
 mod standing;
@@ -94,6 +95,7 @@ pub use refusal::{
     DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal,
     Refusal, StopRefusal, TermsRefusal, TextRefusal,
 };
+pub use seal::{Trial, Tried};
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};

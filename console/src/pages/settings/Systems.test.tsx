@@ -57,6 +57,26 @@ describe('a system', () => {
     await waitFor(() => expect(asked.map((one) => one.url)).toContain('/api/v1/targets/accept'))
   })
 
+  it('names the emergency holders that it has sealed, and takes down that one was tried', async () => {
+    const seals = [
+      { account: 'pier-seal', due: '2026-11-21T12:00:00Z', tried_at: null, tried_by: null },
+      { account: 'pier-root', due: '2099-01-01T12:00:00Z', tried_at: '2026-11-20T12:00:00Z', tried_by: 'mara' },
+    ]
+    const asked = port({ seals }, [200, {}])
+    const user = userEvent.setup()
+    show(<Systems />)
+    const rows = (await screen.findByRole('list', { name: 'Sealed on /harbour/pier' })).children
+    expect(rows[0]?.textContent).toContain('pier-seal, sealed: never tried; to be tried by')
+    expect(rows[1]?.textContent).toMatch(/pier-root, sealed: tried .* \(says mara\); to be tried by/)
+    await user.click(screen.getAllByRole('button', { name: 'It was tried' })[0] as HTMLElement)
+    await waitFor(() =>
+      expect(asked.find((one) => one.method === 'POST')).toMatchObject({
+        url: '/api/v1/targets/seals/tried',
+        body: { target: '/harbour/pier', account: 'pier-seal', next: null },
+      }),
+    )
+  })
+
   it('that is in trouble says so, and a survey that fails says why', async () => {
     port({ trouble: 'the target can’t be reached (no connection)' }, [502, { code: 'target', detail: 'no connection' }])
     const user = userEvent.setup()

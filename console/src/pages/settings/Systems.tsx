@@ -6,7 +6,7 @@ import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
 import { Instant } from '../../parts/told'
-import { useAction, useData } from '../../parts/data'
+import { useAction, useData, useNow } from '../../parts/data'
 import { whereIs } from '../../words/systems'
 import { count, span } from '../../words/time'
 import { Authorities } from './Authorities'
@@ -67,6 +67,42 @@ function Told({ target }: { target: Target }) {
   )
 }
 
+/** The emergency holders that it has sealed, and by when each is to be tried. */
+function Seals({ target }: { target: Target }) {
+  const now = useNow()
+  const tried = useAction((account: string) =>
+    post('/api/v1/targets/seals/tried', { target: target.path, account, next: null }),
+  )
+  if (target.seals.length === 0) return null
+  return (
+    <ul className="grid gap-1" aria-label={`Sealed on ${target.path}`}>
+      {target.seals.map((seal) => (
+        <li key={seal.account} className="flex flex-wrap items-center gap-x-3 gap-y-1">
+          <span>
+            <span className="mono">{seal.account}</span>, sealed:{' '}
+            {seal.tried_at ? (
+              <>
+                tried <Instant at={seal.tried_at} how="relative" />
+                {seal.tried_by && <> (says {seal.tried_by})</>}
+              </>
+            ) : (
+              'never tried'
+            )}
+            ;{' '}
+            <span className={new Date(seal.due) <= now ? 'text-alarm' : ''}>
+              to be tried by <Instant at={seal.due} />
+            </span>
+          </span>
+          <Button look="quiet" busy={tried.isPending} onClick={() => tried.mutate(seal.account)}>
+            It was tried
+          </Button>
+        </li>
+      ))}
+      <Wrong error={tried.error} />
+    </ul>
+  )
+}
+
 function Held({ busy, onTake }: { busy: boolean; onTake: () => void }) {
   return (
     <div className="flex flex-wrap items-center gap-3 rounded border border-warm-fill bg-warm-soft px-3 py-2">
@@ -106,6 +142,7 @@ function System({ target }: { target: Target }) {
       </div>
       <Stands target={target} />
       <Told target={target} />
+      <Seals target={target} />
       {target.trouble && <Wrong error={new Error(target.trouble)} />}
       {target.held && <Held busy={accept.isPending} onTake={() => accept.mutate()} />}
       {found && (

@@ -13,7 +13,7 @@ use tempestas_api::{
     PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView,
     SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter,
     StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply,
-    TermsTouched, TermsTrial, TermsView, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    TermsTouched, TermsTrial, TermsView, TriedSeal, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -109,6 +109,8 @@ calls! {
     set_target(looked_at: LookedAt, settings: &TargetSettings) -> Done = PATCH ["targets", "settings"] on looked_at body settings;
     /// Surveys a target.
     survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "survey"] body target;
+    /// Says that a sealed emergency holder was tried.
+    tried_seal(tried: &TriedSeal) -> Done = POST ["targets", "seals", "tried"] body tried;
     /// Takes in a survey that was held.
     accept_survey(target: &WhichTarget) -> SurveyReply = POST ["targets", "accept"] body target;
     /// What a host is given to be looked after.

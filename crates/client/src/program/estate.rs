@@ -4,7 +4,8 @@ use std::path::Path;
 
 use anyhow::Context as _;
 use tempestas_api::{
-    AuthoritiesStep, EndTarget, HostTrust, NewFolder, NewTarget, SurveyReply, TargetSettings, TargetView, WhichTarget,
+    AuthoritiesStep, EndTarget, HostTrust, NewFolder, NewTarget, SealView, SurveyReply, TargetSettings, TargetView,
+    TriedSeal, WhichTarget,
 };
 use tempestas_core::{Connector, LookedAt, is_said, label_from};
 
@@ -47,6 +48,12 @@ pub(crate) async fn targets(cli: &Cli, verb: TargetsVerb) -> anyhow::Result<()> 
             let reply = cli.fresh(async |client| client.survey(&which).await).await?;
             cli.print(&reply, surveyed)
         }
+        TargetsVerb::Seals { path: Some(target), tried: Some(account), next } => {
+            let tried = TriedSeal { target, account, next };
+            cli.fresh(async |client| client.tried_seal(&tried).await).await?;
+            cli.done(&format!("`{}` on {} was tried.", tried.account, tried.target))
+        }
+        TargetsVerb::Seals { path, .. } => seals(cli, path.as_deref()).await,
         TargetsVerb::Accept { path } => {
             let which = WhichTarget { target: path };
             let reply = cli.fresh(async |client| client.accept_survey(&which).await).await?;
@@ -70,6 +77,28 @@ pub(crate) async fn targets(cli: &Cli, verb: TargetsVerb) -> anyhow::Result<()> 
             cli.done(&format!("Changed the settings of {path}."))
         }
     }
+}
+
+/// Sealed emergency holders, of one target or of all.
+async fn seals(cli: &Cli, path: Option<&str>) -> anyhow::Result<()> {
+    let mut all = cli.client().targets().await?;
+    all.retain(|known| path.is_none_or(|path| is_at(&known.path, path)) && !known.seals.is_empty());
+    let tried = |seal: &SealView| match (seal.tried_at, &seal.tried_by) {
+        (Some(at), Some(by)) => format!("{}, said {by}", show::when(at)),
+        (Some(at), None) => show::when(at),
+        (None, _) => "never".to_owned(),
+    };
+    cli.print(&all, |all| {
+        let rows = all.iter().flat_map(|known| {
+            let row = |seal: &SealView| [known.path.clone(), seal.account.clone(), show::when(seal.due), tried(seal)];
+            known.seals.iter().map(row)
+        });
+        show::table(
+            &["target", "sealed", "to be tried by", "tried"],
+            rows,
+            "No system there keeps sealed emergency holders.",
+        );
+    })
 }
 
 /// Whether a path is the one that was written: as the service reads it, `/a/b/` is `/a/b`.

@@ -72,6 +72,13 @@ pub enum AlarmKind {
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         claimed: bool,
     },
+    /// A sealed emergency holder was not tried by its date.
+    SealUntried {
+        /// The target.
+        target: ScopeId,
+        /// The account.
+        account: Digest,
+    },
     /// A target's log grew by more than is read at once: the use of a sealed emergency holder may be hidden in it.
     LogUnread {
         /// The target.
@@ -144,6 +151,7 @@ impl AlarmKind {
             | Self::SurveyHeld { target }
             | Self::ImportHeld { target }
             | Self::SealedUsed { target, .. }
+            | Self::SealUntried { target, .. }
             | Self::LogUnread { target, .. }
             | Self::Skew { target, .. } => Some(*target),
             Self::NewPower { drift } => Some(world.drifts.get(drift)?.target),
@@ -187,6 +195,7 @@ impl AlarmKind {
             | Self::NewPower { .. }
             | Self::ConversionStopped { .. }
             | Self::SealedUsed { .. }
+            | Self::SealUntried { .. }
             | Self::LogUnread { .. }
             | Self::LedgerDiffers { .. }
             | Self::HandedOn { .. }
@@ -228,6 +237,7 @@ impl AlarmKind {
             Self::NotInOrder { right, .. } => Some(right.scope),
             Self::GlassBroken { .. }
             | Self::DebriefLate { .. }
+            | Self::SealUntried { .. }
             | Self::TakeLate { .. }
             | Self::Stray { .. }
             | Self::SurveyHeld { .. }

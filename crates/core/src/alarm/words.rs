@@ -67,6 +67,10 @@ impl AlarmKind {
                 "`{account}`, a sealed emergency holder of {target}, was used at {at}, as a line of the log there says that \
                  any account could have written: ask who broke the seal and why, then settle this"
             }
+            Self::SealUntried { .. } => {
+                "`{account}`, a sealed emergency holder of {target}, was not tried by its date: sign in with it there, as one \
+                 would in need, then say so with `tempestas targets seals {target} --tried {account}`"
+            }
             Self::LogUnread { .. } => {
                 "the log of {target} grew by {bytes} bytes more than is read at once, so a use of its sealed emergency holders \
                  may have been missed: find out who wrote so much and read it there, then settle this"
@@ -121,6 +125,7 @@ impl AlarmKind {
             Self::SealedUsed { target, account, at, claimed: _ } => {
                 vec![("account", say(account)), ("target", say(target)), ("at", say(at))]
             }
+            Self::SealUntried { target, account } => vec![("account", say(account)), ("target", say(target))],
             Self::LogUnread { target, bytes } => vec![("target", say(target)), ("bytes", say(bytes))],
             Self::LedgerDiffers { places } => vec![("places", say(places))],
             Self::HandedOn { by, hand } => vec![("hand", say(hand)), ("by", say(by))],

@@ -2,6 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use jiff::Timestamp;
+
 use crate::{Connector, Digest, Reach, Said, ScopeId, Seconds, StopId, Survey};
 
 /// A command about folders and targets.
@@ -49,6 +51,15 @@ pub enum EstateCommand {
         own_login: Option<bool>,
         /// What administrators say of it, in place of what was said.
         labels: Option<BTreeMap<String, String>>,
+    },
+    /// Says that the last use of a sealed emergency holder was its trial.
+    SealTried {
+        /// The target.
+        target: ScopeId,
+        /// The account.
+        account: Said,
+        /// By when it is to be tried again; after the usual time where nothing is said.
+        next: Option<Timestamp>,
     },
     /// Takes in a survey that was held, after somebody looked at it.
     #[strum(serialize = "record-survey")]

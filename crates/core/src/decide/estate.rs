@@ -6,7 +6,7 @@ use super::{
     alarms, appointments,
     checked::{checked_name, checked_text},
     deciding::Deciding,
-    drifts, surveys,
+    drifts, seals, surveys,
 };
 use crate::{
     Connector, DriftState, EstateCommand, EstateRefusal, Refusal, Role, Row, Said, Scope, ScopeId, ScopeKind, Seconds,
@@ -48,6 +48,7 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EstateCommand) -> Re
                 labels: BTreeMap::new(),
                 attributes: BTreeMap::new(),
                 sealed: Vec::new(),
+                trials: Vec::new(),
             };
             let what = What::TargetAdded { scope: scope.id };
             deciding.by(administers).fact(what, vec![Row::Scope(scope), Row::Target(target)]);
@@ -63,6 +64,7 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EstateCommand) -> Re
             };
             set_target(deciding, *target, &changes)
         }
+        EstateCommand::SealTried { target, account, next } => seals::tried(deciding, *target, account, *next),
         EstateCommand::EndTarget { target, reason } => end_target(deciding, *target, reason),
         EstateCommand::AcceptSurvey { target, digest, survey } => {
             let administers = deciding.administers(*target)?;

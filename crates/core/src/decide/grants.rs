@@ -198,7 +198,7 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
     let due = world.due_by(now).filter_map(|due| match due {
         Due::Elevation(id) => Some(id),
         Due::Grant(id) => Some(world.grants.get(&id)?.elevation),
-        Due::Appointment(_) | Due::Conversion(_) | Due::Drift(_) | Due::Terms(_) => None,
+        Due::Appointment(_) | Due::Conversion(_) | Due::Drift(_) | Due::Target(_) | Due::Terms(_) => None,
     });
     let touched: BTreeSet<ElevationId> = due.chain(world.looked_at(now)).collect();
     for elevation in touched.iter().filter_map(|id| world.elevations.get(id)) {

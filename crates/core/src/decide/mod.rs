@@ -24,6 +24,7 @@ mod operator;
 mod people;
 mod proofs;
 mod reports;
+mod seals;
 mod sources;
 mod stops;
 mod surveys;
@@ -70,6 +71,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
             appointments::tick(draft);
             conversions::tick(draft);
             drifts::tick(draft);
+            seals::tick(draft);
         }
     }
     Ok(deciding.finish())

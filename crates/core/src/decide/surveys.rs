@@ -10,6 +10,7 @@ use super::{
     drifts::{self, Sighted},
     estate::known_target,
     proofs::Reporting,
+    seals,
 };
 use crate::{
     Alarm, AlarmKind, Digest, EstateRefusal, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role,
@@ -85,7 +86,8 @@ fn take_in(draft: &mut Draft<'_, '_>, row: Target, known: Known<'_>, taken: Take
     let first = row.surveyed.is_none();
     let attributes: BTreeMap<String, String> = attributes_of(survey);
     let sealed = sealed(draft, &row, survey);
-    let said = attributes == row.attributes && sealed == row.sealed;
+    let trials = row.trials_of(&sealed, draft.now());
+    let said = attributes == row.attributes && sealed == row.sealed && trials == row.trials;
     if said && changes.put.is_empty() && changes.cut.is_empty() && !first && row.held.is_none() {
         return;
     }
@@ -98,10 +100,12 @@ fn take_in(draft: &mut Draft<'_, '_>, row: Target, known: Known<'_>, taken: Take
         held: None,
         attributes,
         sealed,
+        trials: trials.clone(),
         ..row
     }));
     draft.fact_cutting(What::Surveyed { target, digest, appeared: gained, vanished: lost, changed }, put, cut);
     alarms::settle_where(draft, |about| *about == AlarmKind::SurveyHeld { target });
+    seals::unsealed(draft, target, &trials);
     // The first survey is what there is.
     if !first {
         drifts::seen(draft, appeared, vanished, accepted);

@@ -115,6 +115,8 @@ facts! {
         FolderAdded { scope: ScopeId } about [scope] "added the folder {scope}";
         TargetAdded { scope: ScopeId } about [scope] "added the target {scope}";
         TargetSet { scope: ScopeId } about [scope] "changed the settings of {scope}";
+        SealTried { target: ScopeId, account: Digest, due: Timestamp } about [target]
+            "saw `{account}`, a sealed emergency holder of {target}, tried; it is to be tried again by {due}";
         TargetEnded { scope: ScopeId, reason: Digest } about [scope]
             "let {scope} go, which is looked after no more: {reason}";
         SurveyAsked { target: ScopeId } about [target] "asked for a survey of {target}";

@@ -1,9 +1,13 @@
 //! Why something is not done about the estate: folders, targets, surveys, alarms, the installation itself.
 
+use jiff::Timestamp;
 use thiserror::Error;
 
 use super::Class;
-use crate::ConversionId;
+use crate::{
+    ConversionId,
+    time::{Seconds, moment},
+};
 
 /// Why something is not done about the estate. Paths and names stand as they are written.
 #[derive(Debug, Clone, PartialEq, Eq, Error, strum::IntoStaticStr, strum::VariantNames)]
@@ -44,6 +48,12 @@ pub enum EstateRefusal {
     SurveyedAgain,
     #[error("this alarm settles by itself once its cause is gone: {about}")]
     SettlesByItself { about: String },
+    #[error(
+        "{target} saw nobody use `{account}` since it was tried last, or not within a week: sign in with it there, as one would in need; its use is an alarm, and then say that it was its trial"
+    )]
+    SealUnused { account: String, target: String },
+    #[error("the next trial can't be at {}: it lies ahead, within {within}", moment(*next))]
+    TrialDate { next: Timestamp, within: Seconds },
     #[error("this is about you; another administrator settles it")]
     OwnAlarm,
     #[error("this installation is founded already")]
@@ -65,12 +75,14 @@ impl EstateRefusal {
             | Self::RunsOnItself
             | Self::NoFolder { .. }
             | Self::RightOnFolder { .. }
+            | Self::TrialDate { .. }
             | Self::NoRight { .. } => Class::Invalid,
             Self::OpenThere { .. }
             | Self::ChangingThere { .. }
             | Self::SourceOfPeople
             | Self::ThereAlready { .. }
             | Self::SettlesByItself { .. }
+            | Self::SealUnused { .. }
             | Self::FoundedAlready
             | Self::NotFounded => Class::Conflict,
         }

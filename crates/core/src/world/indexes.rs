@@ -245,6 +245,12 @@ impl Indexed for Alarm {
     }
 }
 
+impl Indexed for Target {
+    fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.falls_due(change, self.due(), Due::Target(self.scope));
+    }
+}
+
 impl Indexed for Terms {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
         indexes.falls_due(change, self.due(), Due::Terms(self.id));
@@ -255,7 +261,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Demanded Influence Target Duty Assurance Calendar Shortfall Stop Source Link Tally);
+by_key_alone!(Demanded Influence Duty Assurance Calendar Shortfall Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

@@ -209,6 +209,14 @@ fn facts_of_broken_glass_and_debriefs_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_trials_of_sealed_holders_are_read_as_they_were_written() {
+    let world = replayed(include_str!("seals-v3.jsonl"));
+    let trials = &world.targets.values().next().unwrap().trials;
+    assert_eq!(trials.iter().map(|trial| trial.tried.is_some()).filter(|tried| *tried).count(), 1);
+    assert!(trials.len() == 2 && world.alarms.values().any(|it| matches!(it.about, AlarmKind::SealUntried { .. })));
+}
+
+#[test]
 fn facts_of_what_is_never_held_all_the_time_are_read_as_they_were_written() {
     let world = replayed(include_str!("standing-v3.jsonl"));
     assert_eq!(world.terms.values().next().unwrap().settings.standing, Some(StandingRule::Never));
@@ -291,6 +299,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("calendars-v3.jsonl"),
         include_str!("unasked-v3.jsonl"),
         include_str!("glass-v3.jsonl"),
+        include_str!("seals-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

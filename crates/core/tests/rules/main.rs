@@ -24,6 +24,7 @@ mod people;
 mod refusals;
 mod reports;
 mod routes;
+mod seals;
 mod settings;
 mod sight;
 mod simulation;

@@ -126,6 +126,7 @@ administrator  post   /targets
 administrator  patch  /targets/settings
 administrator  post   /targets/survey
 administrator  post   /targets/accept
+administrator  post   /targets/seals/tried
 administrator  get    /targets/enrolment
 administrator  post   /targets/check
 administrator  post   /targets/end

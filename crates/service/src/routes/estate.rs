@@ -5,7 +5,7 @@ use std::{cmp::Reverse, collections::HashMap};
 use axum::extract::State;
 use tempestas_api::{
     AlarmView, CheckReply, Done, EndTarget, HostEnrolment, NewFolder, NewTarget, OpenFilter, RoleView, ScopeView,
-    SurveyReply, TargetSettings, TargetView, WhichTarget,
+    SurveyReply, TargetSettings, TargetView, TriedSeal, WhichTarget,
 };
 use tempestas_core::{
     Alarm, Command, Connector, EstateCommand, Fact, Note, PeopleRefusal, Phase, Refusal, Said, ScopeId, ScopeKind,
@@ -204,6 +204,12 @@ pub(super) async fn end_target(Administrator(me): Administrator, Body(end): Body
     let unsealed = Private::Unsealed { owner: owner_of(id), name: BROKER.to_owned() };
     let command = EstateCommand::EndTarget { target: id, reason: Said::new(end.reason) };
     me.submit_with(command, |_| Ok(vec![unsealed])).await?;
+    Ok(Json(Done {}))
+}
+
+pub(super) async fn tried_seal(Administrator(me): Administrator, Body(tried): Body<TriedSeal>) -> Answer<Done> {
+    let target = target(&me.app.world(), me.person, &tried.target)?;
+    me.submit(EstateCommand::SealTried { target, account: Said::new(tried.account), next: tried.next }).await?;
     Ok(Json(Done {}))
 }
 

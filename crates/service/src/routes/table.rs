@@ -127,6 +127,7 @@ fn of_estate(table: Table) -> Table {
         .get("/targets/settings", estate::show_target, "One target")
         .patch("/targets/settings", estate::set_target, "Change a target's settings")
         .post("/targets/survey", estate::survey, "Survey a target now")
+        .post("/targets/seals/tried", estate::tried_seal, "Say that a sealed emergency holder was tried")
         .post("/targets/accept", estate::accept, "Take in a survey that was held")
         .get("/targets/enrolment", estate::host_enrolment, "What a host is given to be looked after")
         .post("/targets/check", estate::check, "Whether a target can be looked after")

@@ -1,7 +1,7 @@
 //! Targets and sources of people, as replies show them.
 
-use tempestas_api::{SourceView, TargetView};
-use tempestas_core::{Phase, Source, SubjectKind, Target, Visible, World};
+use tempestas_api::{SealView, SourceView, TargetView};
+use tempestas_core::{Phase, Source, SubjectKind, Target, Trial, Visible, World};
 
 use crate::status::Statuses;
 
@@ -23,6 +23,7 @@ pub(crate) fn target(statuses: &Statuses, world: &World, known: Visible<'_, Targ
         runs_on: known.runs_on.map(|host| world.path(host)),
         labels: known.labels.clone(),
         attributes: known.attributes.clone(),
+        seals: known.trials.iter().map(|trial| seal(world, trial)).collect(),
         surveying: heard.surveying,
         last_survey: heard.surveyed,
         surveyed_at: known.surveyed_at,
@@ -31,6 +32,15 @@ pub(crate) fn target(statuses: &Statuses, world: &World, known: Visible<'_, Targ
         answered_at: heard.answered_at,
         standing: world.standing_on(id).count(),
         live: live.count(),
+    }
+}
+
+fn seal(world: &World, trial: &Trial) -> SealView {
+    SealView {
+        account: world.text(trial.account),
+        due: trial.due,
+        tried_at: trial.tried.map(|tried| tried.at),
+        tried_by: trial.tried.and_then(|tried| tried.by).map(|by| world.subject_name(by)),
     }
 }
 

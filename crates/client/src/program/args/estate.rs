@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Subcommand;
+use jiff::Timestamp;
 use tempestas_core::{DutyKind, Seconds, SubjectKind, label_from};
 
 use super::{GroupArgs, span};
@@ -305,6 +306,17 @@ pub(crate) enum TargetsVerb {
     Survey {
         /// Path.
         path: String,
+    },
+    /// Sealed emergency holders, and by when each is to be tried; or that one was.
+    Seals {
+        /// Path; everywhere where it is left out.
+        path: Option<String>,
+        /// Its last use was its trial.
+        #[arg(long, value_name = "ACCOUNT", requires = "path")]
+        tried: Option<String>,
+        /// By when it is to be tried again, like 2027-03-01T12:00Z; in 90 days where it is left out.
+        #[arg(long, requires = "tried")]
+        next: Option<Timestamp>,
     },
     /// Take in a survey that was held.
     Accept {

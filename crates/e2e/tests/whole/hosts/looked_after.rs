@@ -5,7 +5,7 @@ use std::process::Command;
 use jiff::{SignedDuration, Timestamp};
 use tempestas_api::{
     AuthoritiesStep, Chosen, ConvertRequest, DriftFilter, EffectiveQuery, NewAccount, NewTerms, RotationStage,
-    StandingFilter, WaysQuery, WhichTarget,
+    StandingFilter, TriedSeal, WaysQuery, WhichTarget,
 };
 use tempestas_core::{Act, ItemState, LookedAt, Weight, rehearsal::Rhythm};
 use tempestas_demo::{
@@ -415,7 +415,19 @@ async fn a_sealed_emergency_holder_keeps_its_own_way_in_and_each_use_of_it_is_an
         assert_eq!(alarms.len(), 1, "{way}");
         // Without a journal nothing on the host says who wrote the line.
         assert!(alarms[0].says.contains("any account could have written"), "{}", alarms[0].says);
-        mara.settle_alarm(&alarms[0].id).await.unwrap();
+        let kept = async || {
+            let targets = mara.targets().await.unwrap();
+            targets.into_iter().find(|known| known.path == *path).unwrap().seals
+        };
+        assert!(kept().await.iter().any(|seal| seal.account == "pier-seal" && seal.due > Timestamp::now()));
+        let tried = TriedSeal { target: path.clone(), account: "pier-seal".to_owned(), next: None };
+        pier.house.client(TOMAS).tried_seal(&tried).await.unwrap_err();
+        mara.tried_seal(&tried).await.unwrap();
+        let seal = kept().await.into_iter().find(|seal| seal.account == "pier-seal").unwrap();
+        assert_eq!(seal.tried_by.as_deref(), Some(MARA), "{way}");
+        assert!(open().await.is_empty(), "what was its trial is explained");
+        let again = mara.tried_seal(&tried).await.unwrap_err();
+        assert_eq!(again.cause(), Some("seal-unused"), "{again}");
         mara.survey(&WhichTarget { target: path.clone() }).await.unwrap();
         assert!(open().await.is_empty(), "{way}: told twice");
     }
