@@ -4,8 +4,9 @@ use std::{hint::black_box, time::Instant};
 
 use anyhow::Context as _;
 use tempestas_core::{
-    Act, AnswerInput, Ask, Brings, Caller, Command, Context, Digest, ElevationCommand, Longest, Report as Surveyed,
-    Right, Seconds, Settings, Survey, Terms, TermsCommand, Verdict, Weight, decide, demand_for, effective_terms,
+    Act, AnswerInput, Ask, Brings, Caller, Command, Context, Digest, ElevationCommand, EstateCommand, Longest,
+    Report as Surveyed, Right, Seconds, Settings, Survey, Terms, TermsCommand, Verdict, Weight, decide, demand_for,
+    effective_terms,
 };
 
 use crate::{
@@ -15,6 +16,8 @@ use crate::{
 
 /// How often a decision is made.
 const TIMES: u32 = 2000;
+/// Rules that are about other places.
+const ELSEWHERE: usize = 138;
 /// Rights whose terms are worked out.
 const RIGHTS: usize = 100_000;
 /// Standing rights that a survey reads.
@@ -34,6 +37,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         },
     });
     big.together(big.mara, rules).await?;
+    elsewhere(&big).await?;
     let who = *big.people.first().context("somebody")?;
     let waiting = big.ask(who, 600).await?;
     let world = big.house.world().clone();
@@ -74,7 +78,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     };
     let [ask, answer] = took.as_slice() else { anyhow::bail!("two were measured") };
     report.add(
-        "`decide` for an ask, for an answer (5,000 people, 62 rules)",
+        "`decide` for an ask, for an answer (5,000 people, 200 rules, 62 of them above what is asked for)",
         format!("{}, {}", seconds(*ask), seconds(*answer)),
         format!("{} for SHA-256 of 1 KiB", seconds(hash)),
         "-",
@@ -89,12 +93,27 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     }
     let span = begun.elapsed();
     report.add(
-        "effective terms of 100,000 rights, 62 rules",
+        "effective terms of 100,000 rights, 200 rules",
         format!("{}, {:.0}/s", seconds(span), rate(RIGHTS, span)),
         "-".to_owned(),
         "-",
     );
     surveys(report).await
+}
+
+/// Rules at other places, of which none is about what is asked for.
+async fn elsewhere(big: &Big) -> anyhow::Result<()> {
+    let parent = big.house.world().root.context("a root")?;
+    let folders = (0..20).map(|n| EstateCommand::AddFolder { parent, name: format!("quay-{n}") });
+    big.together(big.mara, folders).await?;
+    let world = big.house.world().clone();
+    let places: Vec<_> = (0..20).filter_map(|n| world.scope_at(&format!("/quay-{n}"))).map(|scope| scope.id).collect();
+    let settings = Settings { longest: Some(Longest(Seconds(1800))), ..Settings::default() };
+    let rules = places.iter().cycle().take(ELSEWHERE).map(|place| TermsCommand::Set {
+        terms: Terms { weight: Some(Weight::Critical), ..Terms::new(*place, Act::Elevate, settings.clone()) },
+    });
+    big.together(big.mara, rules).await?;
+    Ok(())
 }
 
 /// What it takes to decide what a survey changes: where it found what was there, and where every tenth right is another one.

@@ -248,7 +248,7 @@ impl Surety {
     /// What administering a place takes.
     #[must_use]
     pub fn to_administer(world: &World, scope: ScopeId, person: SubjectId) -> Self {
-        Self::of(&effective_at(world, world.terms.values(), Act::Administer, scope, person))
+        Self::of(&effective_at(world, Act::Administer, scope, person))
     }
 
     /// What terms want.

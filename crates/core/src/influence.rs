@@ -104,7 +104,7 @@ fn administers_with_less(before: &World, after: &World, rule: &Terms, maker: Sub
     let places: BTreeSet<ScopeId> = places.chain([rule.scope]).collect();
     places.into_iter().any(|place| {
         whom.iter().any(|person| {
-            let of = |world: &World| effective_at(world, world.terms.values(), Act::Administer, place, *person);
+            let of = |world: &World| effective_at(world, Act::Administer, place, *person);
             of(after).demands_less_than(&of(before))
         })
     })

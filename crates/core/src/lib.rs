@@ -107,7 +107,7 @@ pub use terms::{
     Hours, LapseRule, Longest, NextStage, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule,
     ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule,
     Usual, Validity, Week, WrittenApproval, WrittenDebrief, WrittenGlass, WrittenOnward, WrittenSettings, WrittenStage,
-    effective_at, effective_terms, effective_under, label_from,
+    effective_at, effective_at_under, effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

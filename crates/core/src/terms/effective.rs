@@ -36,7 +36,7 @@ pub struct Trace {
 /// The terms that hold for one act on one right by one asker, by [`PRECEDENCE`].
 #[must_use]
 pub fn effective_terms(world: &World, act: Act, right: Right, asker: SubjectId) -> Effective {
-    effective_under(world, world.terms.values(), act, right, asker)
+    Asked::of(world, act, right, asker).map_or_else(|| Effective::of_none(act), |asked| asked.weighed(asked.rules()))
 }
 
 /// The terms that would hold if `rules` were all there are.
@@ -48,40 +48,26 @@ pub fn effective_under<'w>(
     right: Right,
     asker: SubjectId,
 ) -> Effective {
-    weighed(world, rules, act, Asked::of(world, act, right, asker).as_ref(), asker)
+    Asked::of(world, act, right, asker).map_or_else(|| Effective::of_none(act), |asked| asked.weighed(rules))
 }
 
-/// The terms that would hold for an act at a place by somebody, if `rules` were all there are. Of them those are about it that name
-/// neither a role nor a system.
+/// The terms that hold for an act at a place by somebody. Of all rules those are about it that name neither a role nor a system.
 #[must_use]
-pub fn effective_at<'w>(
+pub fn effective_at(world: &World, act: Act, scope: ScopeId, person: SubjectId) -> Effective {
+    let asked = Asked::at(world, act, scope, person);
+    asked.weighed(asked.rules())
+}
+
+/// The terms that would hold there if `rules` were all there are.
+#[must_use]
+pub fn effective_at_under<'w>(
     world: &'w World,
     rules: impl Iterator<Item = &'w Terms>,
     act: Act,
     scope: ScopeId,
     person: SubjectId,
 ) -> Effective {
-    let asked = Asked::at(world, act, scope, person);
-    weighed(world, rules, act, Some(&asked), person)
-}
-
-fn weighed<'w>(
-    world: &World,
-    rules: impl Iterator<Item = &'w Terms>,
-    act: Act,
-    asked: Option<&Asked<'_>>,
-    asker: SubjectId,
-) -> Effective {
-    let ranked = |rule| Some((asked?.rank(rule)?, rule));
-    let mut rules: Vec<(Rank, &Terms)> = rules.filter_map(ranked).collect();
-    rules.sort_by_key(|(rank, rule)| (std::cmp::Reverse(*rank), rule.id));
-    let mut effective = Effective::weighed(act, Weigh { rules, traces: Vec::new() });
-    effective.usual.0 = effective.usual.0.min(effective.longest.0);
-    // Whoever makes somebody eligible is not the one whom its rules are about.
-    if act != Act::BeMadeEligible {
-        effective.assured.0.retain(|name| world.assurances.get(name).is_none_or(|it| it.holds_for(world, asker)));
-    }
-    effective
+    Asked::at(world, act, scope, person).weighed(rules)
 }
 
 /// How specific a rule is, the most specific the greatest: by whether it is about the act itself, the depth of its scope, its
@@ -114,6 +100,27 @@ impl<'w> Asked<'w> {
     fn at(world: &'w World, act: Act, scope: ScopeId, asker: SubjectId) -> Self {
         let upwards = world.upwards(scope).map(|scope| scope.id).collect();
         Self { world, act, asker, role: None, target: None, upwards, groups: OnceCell::new() }
+    }
+
+    /// Every rule that may fit: those at the scopes above, of however many there are.
+    fn rules(&self) -> impl Iterator<Item = &'w Terms> {
+        self.upwards.iter().flat_map(|scope| self.world.terms_at(*scope))
+    }
+
+    /// What holds of all rules that fit.
+    fn weighed(&self, rules: impl Iterator<Item = &'w Terms>) -> Effective {
+        let mut rules: Vec<(Rank, &Terms)> = rules.filter_map(|rule| Some((self.rank(rule)?, rule))).collect();
+        rules.sort_by_key(|(rank, rule)| (std::cmp::Reverse(*rank), rule.id));
+        let mut effective = Effective::weighed(self.act, Weigh { rules, traces: Vec::new() });
+        effective.usual.0 = effective.usual.0.min(effective.longest.0);
+        // Whoever makes somebody eligible is not the one whom its rules are about.
+        if self.act != Act::BeMadeEligible {
+            let holds = |name: &String| {
+                self.world.assurances.get(name).is_none_or(|assurance| assurance.holds_for(self.world, self.asker))
+            };
+            effective.assured.0.retain(holds);
+        }
+        effective
     }
 
     /// How specific a rule is; none where it doesn't fit.
@@ -152,6 +159,11 @@ impl Terms {
 }
 
 impl Effective {
+    /// What the house holds where no rule fits.
+    fn of_none(act: Act) -> Self {
+        Self::weighed(act, Weigh { rules: Vec::new(), traces: Vec::new() })
+    }
+
     /// Where the value of a setting came from; none in a demand that was frozen before there was such a setting.
     pub(crate) fn trace<S: Setting>(&self) -> Option<&Trace> {
         self.traces.iter().find(|trace| trace.setting == S::NAME)

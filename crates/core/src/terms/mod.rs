@@ -13,7 +13,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use strum::VariantArray as _;
 
-pub use effective::{PRECEDENCE, Trace, effective_at, effective_terms, effective_under};
+pub use effective::{PRECEDENCE, Trace, effective_at, effective_at_under, effective_terms, effective_under};
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
     Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Extensions, Glass, Grace, Hours, LapseRule,

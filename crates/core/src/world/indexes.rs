@@ -13,7 +13,7 @@ use crate::{
     Account, Alarm, Appointment, Assurance, Calendar, Conversion, ConversionId, Delegation, DelegationId, Demanded,
     Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant, GrantId, Id, Influence, Item, Link,
     Membership, Pair, Role, RoleId, Scope, ScopeId, Shortfall, Source, Standing, StandingId, Stop, Subject, SubjectId,
-    SubjectKind, Tally, Target, Terms,
+    SubjectKind, Tally, Target, Terms, TermsId,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -49,6 +49,8 @@ pub(crate) struct Indexes {
     pub(super) eligible: Pairs<SubjectId, EligibilityId>,
     /// Delegations by who is away.
     pub(crate) delegations_of: Pairs<SubjectId, DelegationId>,
+    /// Rules of terms by scope.
+    terms_at: Pairs<ScopeId, TermsId>,
     /// Rights of conversions that are still to be changed, by target.
     pub(crate) pending_on: Pairs<ScopeId, ItemKey>,
     /// Grants that are not read back as gone, by target.
@@ -111,6 +113,13 @@ impl World {
         let text: Arc<str> = text.into();
         let (from, to) = ((Arc::clone(&text), Digest::LEAST), (text, Digest::GREATEST));
         self.indexes.spelled.range(from..=to).map(|(_, digest)| *digest)
+    }
+}
+
+impl World {
+    /// Rules of terms at a scope itself.
+    pub(crate) fn terms_at(&self, scope: ScopeId) -> impl Iterator<Item = &Terms> {
+        self.indexes.terms_at.of(scope).filter_map(|id| self.terms.get(&id))
     }
 }
 
@@ -253,6 +262,7 @@ impl Indexed for Target {
 
 impl Indexed for Terms {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
+        indexes.terms_at.change(change, self.scope, self.id);
         indexes.falls_due(change, self.due(), Due::Terms(self.id));
     }
 }
@@ -277,7 +287,7 @@ impl<A: Number + Id, B: Number + Id> Number for Pair<A, B> {
     const GREATEST: Self = Self(A::GREATEST, B::GREATEST);
 }
 
-numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId DelegationId);
+numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId DelegationId TermsId);
 
 impl Digest {
     const LEAST: Self = Self([u8::MIN; 32]);

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use tempestas_api::{ContradictionView, EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
 use tempestas_core::{
     Act, Duty, DutyKind, Effective, Eligibility, Right, ScopeId, Sight, SubjectId, Terms, TermsId, World, demand_for,
-    effective_at, effective_under,
+    effective_at_under, effective_under,
 };
 
 use super::{reference, terms::rule};
@@ -162,7 +162,7 @@ impl Trial<'_> {
         };
         let world = self.world;
         if act == Act::Administer {
-            let under = |rules: &[&Terms], at, who| effective_at(world, rules.iter().copied(), act, at, who);
+            let under = |rules: &[&Terms], at, who| effective_at_under(world, rules.iter().copied(), act, at, who);
             let all = self.administering().into_iter();
             return all.filter_map(|(who, at)| told(who, world.path(at), &|rules| under(rules, at, who))).collect();
         }
