@@ -3,8 +3,8 @@
 use jiff::Timestamp;
 
 use crate::{
-    Act, Demand, Digest, Elevation, ExtendRefusal, Grace, Grant, Opening, Phase, Refusal, Seconds, World,
-    demand::demand_of, effective_terms, later,
+    Act, Demand, Digest, Elevation, ExtendRefusal, Grace, Grant, Manner, Opening, Phase, Refusal, Seconds, World,
+    demand::demand_of, demand_to_hold, effective_terms, later,
 };
 
 /// How often one may ask to go on with one and the same elevation, whatever becomes of it.
@@ -101,8 +101,15 @@ pub fn end_with_grace(world: &World, elevation: &Elevation, now: Timestamp) -> R
     if elevation.grace_taken {
         return Err(ExtendRefusal::GraceTaken { id }.into());
     }
-    let demand = demand_of(world, Act::Elevate, elevation.holder, elevation.right, now)?;
-    let until = later(grant.until, grace).min(closes(world, elevation, grant));
+    let (holder, right) = (elevation.holder, elevation.right);
+    // Whoever broke the glass went past hours and approval.
+    let (demand, closes) = if elevation.glass {
+        let manner = Manner { glass: true, ..Manner::default() };
+        (demand_to_hold(world, holder, right, now, manner)?, Timestamp::MAX)
+    } else {
+        (demand_of(world, Act::Elevate, holder, right, now)?, closes(world, elevation, grant))
+    };
+    let until = later(grant.until, grace).min(closes);
     let until = demand.eligible_until.map_or(until, |end| end.min(until));
     let until = Timestamp::from_second(until.as_second()).unwrap_or(until);
     if until <= grant.until {

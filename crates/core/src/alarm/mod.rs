@@ -170,8 +170,8 @@ impl AlarmKind {
         }
     }
 
-    /// The right that it is about, where it isn't a grant's.
-    const fn right(&self) -> Option<Right> {
+    /// The right under which was done what it is about.
+    pub(crate) const fn right(&self) -> Option<Right> {
         match self {
             Self::GlassBroken { right, .. } | Self::DebriefLate { right, .. } | Self::NotInOrder { right, .. } => {
                 Some(*right)

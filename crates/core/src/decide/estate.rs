@@ -147,7 +147,10 @@ fn end_target(deciding: &mut Deciding<'_>, id: ScopeId, reason: &Said) -> Result
     for drift in world.drifts.values().filter(|drift| drift.target == id && drift.is_pending()) {
         drifts::settle(draft, drift.clone(), DriftState::Over { at });
     }
-    alarms::settle_where(draft, |about| world.alarm_scope(about).is_some_and(|scope| world.is_within(scope, id)));
+    // What was done there is still to be looked at.
+    alarms::settle_where(draft, |about| {
+        about.right().is_none() && world.alarm_scope(about).is_some_and(|scope| world.is_within(scope, id))
+    });
     Ok(())
 }
 

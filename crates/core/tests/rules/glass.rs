@@ -204,6 +204,27 @@ fn one_who_is_taken_from_the_few_before_it_opens_holds_nothing() {
 }
 
 #[test]
+fn letting_its_target_go_leaves_it_loud_and_to_be_looked_at() {
+    let mut house = house(&[Who::Asker]);
+    administrator(&mut house, Who::Administrator, Who::Asker);
+    house.now = later(house.now, Seconds::hours(48));
+    let id = house.break_glass(Who::Asker, 1800).unwrap();
+    house.obey();
+    house.try_as(Who::Asker, ElevationCommand::GiveBack { elevation: id }).unwrap();
+    house.obey();
+    let (target, reason) = (house.target(), Said::new("it is scrapped"));
+    house.well(Who::Asker, EstateCommand::EndTarget { target, reason });
+    assert_eq!(open_alarms(&house), ["glass-broken"]);
+    house.now = later(house.now, Seconds::hours(25));
+    house.tick();
+    assert_eq!(open_alarms(&house), ["glass-broken", "debrief-late"]);
+    signs(&mut house, Who::Administrator, id).unwrap();
+    assert_eq!(open_alarms(&house), Vec::<&str>::new());
+    house.check();
+    house.replay();
+}
+
+#[test]
 fn going_on_with_it_asks_as_ever() {
     let mut house = House::new(&settings(1));
     let glass = Settings { glass: Some(few(&house, &[Who::Asker])), ..Settings::default() };
@@ -371,4 +392,21 @@ fn nobody_lets_themselves_break_it_within_the_day() {
         house.check();
         house.replay();
     }
+}
+
+#[test]
+fn its_grace_is_had_at_whatever_hour() {
+    let mut house = house(&[Who::Asker]);
+    let rule = house.world.terms.values().last().unwrap().clone();
+    let settings = Settings { grace: Some(Grace(Seconds(300))), ..rule.settings.clone() };
+    house.well(Who::Administrator, TermsCommand::Set { terms: Terms { settings, ..rule } });
+    house.now = later(house.now, Seconds::hours(48));
+    let id = house.break_glass(Who::Asker, 1800).unwrap();
+    house.obey();
+    let until = house.until(id);
+    house.now = later(house.now, Seconds(1700));
+    house.try_as(Who::Asker, ElevationCommand::TakeGrace { elevation: id }).unwrap();
+    house.obey();
+    assert_eq!(house.until(id), later(until, Seconds(300)));
+    house.check();
 }
