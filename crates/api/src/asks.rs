@@ -35,6 +35,20 @@ pub struct Brings {
 }
 
 impl Brings {
+    /// Brings what was brought before, as far as it is wanted and nothing else is brought in its place.
+    pub fn fill(&mut self, before: Self, wants: &Wants) {
+        let Self { purpose, reason, ticket, references } = before;
+        let purpose = purpose.filter(|purpose| wants.purposes.contains(purpose));
+        let reason = reason.filter(|_| wants.reason != ReasonRule::Hidden);
+        let ticket = ticket.filter(|_| wants.ticket != ReferenceRule::Off);
+        self.purpose = self.purpose.take().or(purpose);
+        self.reason = self.reason.take().or(reason);
+        self.ticket = self.ticket.take().or(ticket);
+        for (name, reference) in references.into_iter().filter(|(name, _)| wants.references.contains_key(name)) {
+            self.references.entry(name).or_insert(reference);
+        }
+    }
+
     /// With a reason alone.
     pub fn reason(reason: impl Into<String>) -> Self {
         Self { reason: Some(reason.into()), ..Self::default() }
@@ -202,4 +216,43 @@ pub struct AwayView {
     pub delegate: String,
     /// Until when they are away.
     pub until: Timestamp,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn brought() -> Brings {
+        Brings {
+            purpose: Some("patching".to_owned()),
+            reason: Some("the crane again".to_owned()),
+            ticket: Some("CHG-2024".to_owned()),
+            references: [("visit", "V-1"), ("order", "O-1")]
+                .map(|(name, said)| (name.to_owned(), said.to_owned()))
+                .into(),
+        }
+    }
+
+    #[test]
+    fn what_was_brought_before_is_brought_again_as_far_as_it_is_wanted_and_nothing_else_is_said() {
+        let off = Wants {
+            purposes: vec!["an incident".to_owned()],
+            reason: ReasonRule::Hidden,
+            ticket: ReferenceRule::Off,
+            references: BTreeMap::new(),
+        };
+        let mut brings = Brings::default();
+        brings.fill(brought(), &off);
+        assert_eq!(brings, Brings::default(), "nothing of it is wanted any more");
+        let wanted = Wants {
+            purposes: vec!["patching".to_owned()],
+            reason: ReasonRule::Optional,
+            ticket: ReferenceRule::Optional { pattern: None },
+            references: [("visit".to_owned(), ReferenceRule::Required { pattern: None })].into(),
+        };
+        let mut brings = Brings::reason("another one");
+        brings.fill(brought(), &wanted);
+        let references = [("visit".to_owned(), "V-1".to_owned())].into();
+        assert_eq!(brings, Brings { reason: Some("another one".to_owned()), references, ..brought() });
+    }
 }

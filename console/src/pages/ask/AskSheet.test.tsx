@@ -193,6 +193,23 @@ describe('an ask', () => {
     expect(screen.queryByRole('button', { name: /Break the glass/ })).toBeNull()
   })
 
+  it('as last time asks for what was left of it then, in the same way', async () => {
+    const { asks } = terms({
+      narrower: ['pier/mooring-1'],
+      starts: { at_yes: true, at_time_within: null, begin_within: 3600 },
+    })
+    const user = await opened(
+      elevation({ right: 'root@pier/mooring-1', duration: 900, start: { start: 'on-begin' }, brought: NOTHING }),
+    )
+    await screen.findByLabelText(/ask for less/)
+    await user.click(screen.getByRole('button', { name: 'As last time' }))
+    await waitFor(() => expect(screen.getByRole('heading').textContent).toBe('root@pier/mooring-1'))
+    await waitFor(() => expect(send().textContent).toBe('Ask for 15 min'))
+    await user.click(send())
+    await waitFor(() => expect(asks()).toHaveLength(1))
+    expect(asks()[0]?.body).toMatchObject({ right: 'root@pier/mooring-1', duration: 900, start: { start: 'on-begin' } })
+  })
+
   it('says who will answer and how it will end, in the order in which that happens', async () => {
     terms({ stages: [stage('mara', 'oda', 'piet', 'jan'), stage('ines')] })
     await opened()

@@ -123,8 +123,14 @@ function Send({ asking, demand, last }: Demanded & { last?: Api['ElevationView']
   const still = missing(demand.wants, asking.given)
   const asLastTime = () => {
     if (!last) return
+    const path = last.right.split('@')[1] ?? ''
     asking.setSeconds(last.duration)
     asking.setGiven(last.brought)
+    // What an approver left of it then is what is asked for now.
+    if (asking.narrower.includes(path)) asking.setScope(path)
+    // A time that was set then is past.
+    if (last.start.start !== 'at' && waysToStart(demand).some(([way]) => way === last.start.start))
+      asking.setStart(last.start.start)
   }
   const proof = me.data?.proof
   const accepted = demand.proof_accepts.length === 0 || (proof && demand.proof_accepts.includes(proof.method))

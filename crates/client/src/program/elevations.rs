@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use anyhow::Context as _;
 use jiff::Timestamp;
 use serde::Serialize;
 use tempestas_api::{
@@ -27,26 +28,27 @@ const ASK: &str = "Ask for it?";
 const MOVING: [&str; 2] = ["opening", "closing"];
 
 pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
+    let last = if args.as_last_time { Some(last_time(cli, &args.right).await?) } else { None };
     let glass = args.break_glass;
     let start = match (args.at, args.on_begin) {
         (Some(time), _) => Some(StartChoice::At { time }),
         (None, true) => Some(StartChoice::OnBegin),
-        (None, false) => None,
+        // A time that was set then is past.
+        (None, false) => last.as_ref().map(|last| last.start).filter(|start| !matches!(start, StartChoice::At { .. })),
     };
-    let preview = PreviewRequest { right: args.right.clone(), duration: args.duration, start, glass };
+    let right = last.as_ref().map_or(args.right, |last| last.right.clone());
+    let duration = args.duration.or_else(|| Some(last.as_ref()?.duration));
+    let preview = PreviewRequest { right: right.clone(), duration, start, glass };
     let demand = cli.client().preview_ask(&preview).await?;
     let question = if glass { "Break the glass?" } else { ASK };
     if !goes_on_to_ask(cli, (&args.asking, question), &demand, &demand.sentence)? {
         return Ok(Ended::Well);
     }
-    let request = AskRequest {
-        right: args.right,
-        duration: args.duration,
-        start,
-        glass,
-        brings: args.asking.given.brings()?,
-        shown: demand.digest,
-    };
+    let mut brings = args.asking.given.brings()?;
+    if let Some(last) = last {
+        brings.fill(last.brought, &demand.wants);
+    }
+    let request = AskRequest { right, duration, start, glass, brings, shown: demand.digest };
     let asked = cli.fresh(async |client| client.ask(&request).await).await?;
     if !cli.is_json() {
         say!("{} {}.", asked.id, asked.sentence);
@@ -58,6 +60,15 @@ pub(crate) async fn ask(cli: &Cli, args: AskArgs) -> anyhow::Result<Ended> {
         return Ok(Ended::Well);
     }
     until_rest(cli, &asked, &["waiting", "scheduled", "opening"], "live").await
+}
+
+/// What the caller asked for last, by the right that they asked for then or were left with.
+async fn last_time(cli: &Cli, right: &str) -> anyhow::Result<ElevationView> {
+    let own = cli.client().elevations(&ElevationFilter { ended: true, ..ElevationFilter::default() }).await?;
+    let is_it =
+        |one: &ElevationView| one.right == right || one.asked.as_ref().is_some_and(|asked| asked.right == right);
+    let last = own.into_iter().find(is_it);
+    last.with_context(|| format!("you never asked for {right} before; ask for it without `--as-last-time`"))
 }
 
 /// Shows what is demanded; whether it is then to be asked for.

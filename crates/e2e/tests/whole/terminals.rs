@@ -1,9 +1,10 @@
 //! What systems call their roles reaches terminals, tables and spreadsheets only as text.
 
-use tempestas_api::{LedgerFilter, StandingFilter, WhichTarget};
+use tempestas_api::{ElevationView, LedgerFilter, StandingFilter, WhichTarget};
+use tempestas_core::Seconds;
 use tempestas_demo::quillhaven::BERTHS;
 
-use crate::house::{House, MARA, Plan, TOMAS, on_berths};
+use crate::house::{House, MARA, Plan, TOMAS, on_berths, on_cloud};
 
 /// A role's name that would set a window's title, clear the screen, turn the line around, and forge a row.
 const HOSTILE: &str = "quay\u{1b}]0;owned\u{7}\u{1b}[2J\u{202e}redaer\u{200b}\nh1  mlindqvist  superuser";
@@ -77,4 +78,31 @@ async fn a_role_whose_name_steers_a_terminal_is_printed_as_text_by_every_command
     let (exit, text) = house.tempestas(&home, &["standing", "--json"], "");
     let read: serde_json::Value = serde_json::from_str(&text).unwrap();
     assert!(exit == 0 && read.as_array().unwrap().iter().any(|held| held["role"] == HOSTILE));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_ask_as_last_time_says_what_was_said_then_but_for_what_is_said_anew() {
+    let house = House::new(Plan::cloud_only()).await;
+    let right = on_cloud("tide-writer", "/lake");
+    house.eligible(TOMAS, &right).await;
+    let home = house.path().join("home");
+    house.sign_in_at_a_terminal(&home, TOMAS);
+    let ask = |more: &[&str]| {
+        let words = [&["ask", right.as_str(), "--yes", "--json"], more].concat();
+        let (exit, text) = house.tempestas(&home, &words, "");
+        (exit, serde_json::from_str::<ElevationView>(&text).map_err(|_| text))
+    };
+    let (exit, never) = ask(&["--as-last-time"]);
+    assert!(exit == 1 && never.unwrap_err().contains("you never asked for"), "a first time has no last");
+    let (_, first) = ask(&["--for", "7m", "--reason", "sort the raw files"]);
+    let first = first.unwrap();
+    house.live(&first.id).await;
+    house.client(TOMAS).give_back(&first.id).await.unwrap();
+    house.over(&first.id).await;
+    let (_, again) = ask(&["--as-last-time"]);
+    let again = again.unwrap();
+    assert_eq!((again.duration, again.brought.reason.as_deref()), (Seconds(420), Some("sort the raw files")));
+    let (_, other) = ask(&["--as-last-time", "--for", "3m", "--reason", "sort them once more"]);
+    let other = other.unwrap();
+    assert_eq!((other.duration, other.brought.reason.as_deref()), (Seconds(180), Some("sort them once more")));
 }

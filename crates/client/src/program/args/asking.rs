@@ -27,6 +27,10 @@ pub(crate) struct AskArgs {
     /// looks at what you did.
     #[arg(long, conflicts_with_all = ["at", "on_begin"])]
     pub(crate) break_glass: bool,
+    /// As last time you held or asked for it: as long, as narrow, from when, and with what you brought, as far as it is still wanted.
+    /// What you say besides takes its place.
+    #[arg(long)]
+    pub(crate) as_last_time: bool,
     #[command(flatten)]
     pub(crate) asking: Asking,
     /// Wait until it is verified on its target.
