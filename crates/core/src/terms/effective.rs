@@ -7,7 +7,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{Act, Effective, Setting, Settings, Terms};
-use crate::{Right, Role, ScopeId, SubjectId, SubjectKind, Target, TermsId, World};
+use crate::{Right, Role, ScopeId, SubjectId, SubjectKind, Target, TermsId, Words, World};
 
 /// The order in which rules are weighed, as shown to people.
 pub const PRECEDENCE: &str = "For each setting, of the rules that fit and set it: the deepest scope wins; at one scope, a rule \
@@ -84,6 +84,8 @@ struct Asked<'w> {
     target: Option<&'w Target>,
     /// Where the right is, and every scope above that; the root last.
     upwards: Vec<ScopeId>,
+    /// What the role is called.
+    role_name: OnceCell<Option<&'w str>>,
     /// Groups that give the asker what they hold. Not every set of rules asks for them.
     groups: OnceCell<BTreeSet<SubjectId>>,
 }
@@ -93,13 +95,31 @@ impl<'w> Asked<'w> {
     fn of(world: &'w World, act: Act, right: Right, asker: SubjectId) -> Option<Self> {
         let (role, target) = (world.roles.get(&right.role)?, world.target_of(right.scope)?);
         let upwards = world.upwards(right.scope).map(|scope| scope.id).collect();
-        Some(Self { world, act, asker, role: Some(role), target: Some(target), upwards, groups: OnceCell::new() })
+        Some(Self {
+            world,
+            act,
+            asker,
+            role: Some(role),
+            target: Some(target),
+            upwards,
+            role_name: OnceCell::new(),
+            groups: OnceCell::new(),
+        })
     }
 
     /// About a place, whatever is there.
     fn at(world: &'w World, act: Act, scope: ScopeId, asker: SubjectId) -> Self {
         let upwards = world.upwards(scope).map(|scope| scope.id).collect();
-        Self { world, act, asker, role: None, target: None, upwards, groups: OnceCell::new() }
+        Self {
+            world,
+            act,
+            asker,
+            role: None,
+            target: None,
+            upwards,
+            role_name: OnceCell::new(),
+            groups: OnceCell::new(),
+        }
     }
 
     /// Every rule that may fit: those at the scopes above, of however many there are.
@@ -127,22 +147,32 @@ impl<'w> Asked<'w> {
     fn rank(&self, rule: &Terms) -> Option<Rank> {
         let above = self.upwards.iter().position(|scope| *scope == rule.scope)?;
         let depth = self.upwards.len() - 1 - above;
+        let is_of_role = |name: &Words| self.role.is_some_and(|role| self.is_called(role, name));
         let fits = rule.is_in_force()
             && (rule.act == self.act || Some(rule.act) == self.act.follows())
-            && rule.role.as_ref().is_none_or(|name| self.role.is_some_and(|it| self.world.are_same(name, &it.name)))
             && rule.weight.is_none_or(|weight| self.role.is_some_and(|it| it.weight == weight))
+            && rule.role.as_ref().is_none_or(is_of_role)
             && match self.target {
                 Some(target) => target.has(&rule.labels, &rule.attributes),
                 None => rule.labels.is_empty() && rule.attributes.is_empty(),
             }
             && rule.asker.is_none_or(|who| self.is_asker(who));
+        if !fits {
+            return None;
+        }
         let role = if rule.role.is_some() { 2 } else { u8::from(rule.weight.is_some()) };
         let asker = match rule.asker.and_then(|id| self.world.subjects.get(&id)) {
             Some(subject) if subject.kind == SubjectKind::Group => 1,
             Some(_) => 2,
             None => 0,
         };
-        fits.then_some((rule.act == self.act, depth, role, !rule.labels.is_empty(), asker))
+        Some((rule.act == self.act, depth, role, !rule.labels.is_empty(), asker))
+    }
+
+    /// Whether a role is called so: as far as that is known, and known to be the same where it isn't.
+    fn is_called(&self, role: &'w Role, name: &Words) -> bool {
+        let called = *self.role_name.get_or_init(|| self.world.known_words(&role.name));
+        role.name == *name || called.is_some_and(|called| self.world.known_words(name) == Some(called))
     }
 
     fn is_asker(&self, who: SubjectId) -> bool {
