@@ -130,7 +130,8 @@ pub struct Extension {
 #[derive(Serialize)]
 pub(crate) struct AskLookedAt<'a> {
     pub(crate) id: ElevationId,
-    pub(crate) demand: &'a Demand,
+    /// Of that demand.
+    pub(crate) demand: Digest,
     pub(crate) duration: Seconds,
     pub(crate) start: StartChoice,
     pub(crate) brought: &'a Brought,

@@ -9,8 +9,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Act, Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Elevation, End, Less, Refusal, Row, Stages,
-    SubjectId, Surety, Verdict, What,
+    Act, Answer, AnswerInput, AnswerRefusal, Asked, Demand, Demanded, Digest, Elevation, End, Less, Refusal, Row,
+    Stages, SubjectId, Surety, Verdict, What,
     approvers::{Concern, could_settle, still_asked},
     demand_for,
     elevation::AskLookedAt,
@@ -131,6 +131,7 @@ fn narrow(deciding: &Deciding<'_>, elevation: &mut Elevation, demand: &mut Deman
     }
     elevation.asked.get_or_insert(asked);
     let Elevation { id, duration, start, brought, .. } = &*elevation;
+    let demand = Digest::of_json(demand);
     elevation.digest = AskLookedAt { id: *id, demand, duration: *duration, start: *start, brought }.digest();
     Ok(())
 }

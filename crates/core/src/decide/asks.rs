@@ -63,7 +63,7 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
     let stages = lifecycle::begun(&demand, now, Timestamp::MAX);
     let rounds = if stages.is_empty() { Vec::new() } else { vec![Round { extends: None, stages }] };
     let brought = draft.brought(&ask.brings);
-    let digest = AskLookedAt { id, demand: &demand, duration, start, brought: &brought }.digest();
+    let digest = AskLookedAt { id, demand: ask.shown, duration, start, brought: &brought }.digest();
     let elevation = Elevation {
         id,
         asker: me,

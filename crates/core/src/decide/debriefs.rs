@@ -7,8 +7,8 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Act, AlarmKind, Debrief, DebriefInput, DebriefRefusal, Elevation, ElevationId, Finding, Refusal, Row, SignOff,
-    Surety, What,
+    Act, AlarmKind, Debrief, DebriefInput, DebriefRefusal, DebriefTerms, Elevation, ElevationId, Finding, Refusal, Row,
+    SignOff, SubjectId, Surety, What,
     debrief::{again_after, debrief_terms, who_may_debrief},
     ensure_may_debrief, later,
 };
@@ -19,7 +19,9 @@ pub(super) fn of_ended(draft: &Draft<'_, '_>, elevation: &Elevation) -> Option<D
         return None;
     }
     let (world, now) = (draft.world, draft.now());
-    let terms = debrief_terms(world, elevation)?;
+    // Of what ends as it is asked for the World has not heard what it demands.
+    let broken = || elevation.glass.then(DebriefTerms::default);
+    let terms = debrief_terms(world, elevation).or_else(broken)?;
     let by = who_may_debrief(world, &terms.by, elevation, now);
     // Where nobody may look it doesn't wait for them.
     let until = if by.is_empty() { now } else { later(now, terms.within) };
@@ -73,12 +75,7 @@ pub(super) fn signed_off(deciding: &mut Deciding<'_>, person: Person, input: &De
     Ok(())
 }
 
-fn signed(
-    draft: &mut Draft<'_, '_>,
-    _: FreshProof,
-    mut elevation: Elevation,
-    (by, input): (crate::SubjectId, &DebriefInput),
-) {
+fn signed(draft: &mut Draft<'_, '_>, _: FreshProof, mut elevation: Elevation, (by, input): (SubjectId, &DebriefInput)) {
     let (id, right, holder, finding) = (elevation.id, elevation.right, elevation.holder, input.finding);
     let signed = SignOff { by, at: draft.now(), finding, word: draft.said(input.word.as_ref()) };
     if let Some(debrief) = &mut elevation.debrief {
