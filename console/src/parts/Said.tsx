@@ -4,7 +4,7 @@ import { Fragment } from 'react'
 
 import type { Api } from '../api/call'
 import { opened } from '../words/sentence'
-import { Instant, Reference, Who } from './told'
+import { Instant, Reference, Right, Who } from './told'
 
 type Part = Api['Part']
 
@@ -26,7 +26,7 @@ function One({ part, leads }: { part: Part; leads: (part: Part) => boolean }) {
     case 'place':
       return <span className="mono">{part.path}</span>
     case 'right':
-      return <span className="mono">{part.right}</span>
+      return <Right right={part.right} />
     case 'time':
       return <Instant at={part.at} />
     case 'count':

@@ -30,7 +30,7 @@ function Alarms() {
                 {open.map((alarm) => (
                   <li
                     key={alarm.id}
-                    className="grid gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0"
+                    className="grid grid-cols-[minmax(0,1fr)] gap-1 border-b border-l-4 border-line border-l-alarm px-3 py-2 last:border-b-0"
                   >
                     <p className="break-words">
                       <Said words={alarm.words} alone />.
