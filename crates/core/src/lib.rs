@@ -52,6 +52,7 @@ mod terms;
 mod text;
 mod time;
 pub mod ways;
+mod why;
 mod words;
 mod world;
 
@@ -112,6 +113,7 @@ pub use terms::{
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;
 pub use time::{Seconds, later};
+pub use why::{HeldBecause, SentBackBecause};
 pub use words::{Part, Sentence};
 pub use world::{Counters, KEPT_FOR, Key, Kind, Recall, Row, Table, World};
 

@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     AlarmId, AppointmentId, AppointmentState, ConversionId, DelegationId, Digest, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, Export, Finding, GrantId, Lack, Phase, Reach, Right, ScopeId, Seconds, StandingId,
-    StartChoice, StopId, SubjectId, TermsId, Verdict, Words, World,
+    ElevationId, EligibilityId, End, Export, Finding, GrantId, HeldBecause, Lack, Phase, Reach, Right, ScopeId,
+    Seconds, SentBackBecause, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, Words, World,
 };
 
 /// A part of a sentence.
@@ -153,6 +153,8 @@ worded! {
     });
     Lack, |it, _world| text(it.words());
     Finding, |it, _world| text(it.words());
+    HeldBecause, |it, _world| text(&it.to_string());
+    SentBackBecause, |it, _world| text(&it.to_string());
     End, |it, _world| text(&Phase::Ended(*it).to_string());
     AlarmId, |it, _world| text(&it.to_string());
     AppointmentId, |it, _world| text(&it.to_string());

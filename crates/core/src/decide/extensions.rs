@@ -93,7 +93,8 @@ pub(super) fn settled(draft: &mut Draft<'_, '_>, mut elevation: Elevation) {
     };
     let lacks =
         elevation.extends().next_back().and_then(|asked| lacking(world, &extension.demand, &demand, &asked.brought));
-    if let Some(why) = lacks.or_else(|| needs_another_yes(draft, &elevation, &extension.demand, &demand)) {
+    let more = || needs_another_yes(draft, &elevation, &extension.demand, &demand).map(|why| why.to_string());
+    if let Some(why) = lacks.or_else(more) {
         return over(draft, elevation, End::Failed, Some(why));
     }
     let longest = later(grant.until, demand.terms.longest.0);

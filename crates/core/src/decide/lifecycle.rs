@@ -11,8 +11,8 @@ use super::{
 };
 use crate::{
     Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Manner,
-    Opening, Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, StageTerms, Stages, StartChoice, Starts, UsesRule,
-    Verdict, What, World,
+    Opening, Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, SentBackBecause, StageTerms, Stages, StartChoice,
+    Starts, UsesRule, Verdict, What, World,
     approvers::{Concern, humans, still_asked},
     demand_to_hold, later,
 };
@@ -99,9 +99,9 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     }
     let moved = is_on_another_account(draft.world, frozen, &demand);
     if moved && demand.terms.approval == Approval::None {
-        return never_begun(draft, elevation, End::Failed, Some(MOVED.to_owned()));
+        return never_begun(draft, elevation, End::Failed, Some(SentBackBecause::OtherAccount.to_string()));
     }
-    let moved = moved.then(|| MOVED.to_owned());
+    let moved = moved.then_some(SentBackBecause::OtherAccount);
     if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, frozen, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
@@ -203,9 +203,6 @@ fn new_grant(
     }
 }
 
-/// Why an ask goes back that was for another account.
-const MOVED: &str = "it would be put on another account than when it was asked for";
-
 /// Whether a right would be put on another account than the one that was looked at.
 fn is_on_another_account(world: &World, asked: &Demand, now: &Demand) -> bool {
     match (asked.account, now.account) {
@@ -222,10 +219,10 @@ pub(super) fn needs_another_yes(
     elevation: &Elevation,
     frozen: &Demand,
     now: &Demand,
-) -> Option<String> {
+) -> Option<SentBackBecause> {
     let wanted = now.terms.approval.stages();
     if !wanted.is_empty() && (now.weight > frozen.weight || now.permits != frozen.permits) {
-        return Some("the role permits something else than when it was asked for".to_owned());
+        return Some(SentBackBecause::OtherPermits);
     }
     let answered = elevation.rounds.last().map_or(&[][..], |round| round.stages.all());
     let concern = Concern::of(elevation);
@@ -235,13 +232,10 @@ pub(super) fn needs_another_yes(
         let yes = stage.answers.iter().filter(|answer| answer.verdict == Verdict::Yes).map(|answer| &answer.by);
         humans(deciding.world, yes.filter(|by| free.contains(*by))).len() < usize::from(wanted.yes)
     });
-    short.map(|(at, StageTerms { yes, .. })| match at {
-        0 => format!("the terms now want {yes} yes from those who may answer"),
-        at => format!("the terms now want {yes} yes in stage {} from those who may answer", at + 1),
-    })
+    short.map(|(at, StageTerms { yes, .. })| SentBackBecause::MoreYes { yes: *yes, stage: number(Some(at)) })
 }
 
-fn send_back(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: Demand, why: String) {
+fn send_back(draft: &mut Draft<'_, '_>, mut elevation: Elevation, demand: Demand, why: SentBackBecause) {
     elevation.rounds.push(Round { extends: None, stages: begun(&demand, draft.now(), Timestamp::MAX) });
     elevation.eligibility = demand.eligibility;
     elevation.digest = Digest::of_json(&(elevation.digest, &demand, elevation.rounds.len()));

@@ -13,9 +13,9 @@ use super::{
     seals,
 };
 use crate::{
-    Alarm, AlarmKind, Digest, EstateRefusal, GrantId, ItemState, Key, Kind, Marked, Refusal, Right, RightFound, Role,
-    RoleId, Row, Said, Scope, ScopeId, ScopeKind, Seconds, Standing, StandingId, Survey, Target, Weight, What, Words,
-    World, later, terms::check_label,
+    Alarm, AlarmKind, Digest, EstateRefusal, GrantId, HeldBecause, ItemState, Key, Kind, Marked, Refusal, Right,
+    RightFound, Role, RoleId, Row, Said, Scope, ScopeId, ScopeKind, Seconds, Standing, StandingId, Survey, Target,
+    Weight, What, Words, World, later, terms::check_label,
 };
 
 /// A survey that lets more than this share of the standing rights vanish waits for a person.
@@ -158,17 +158,15 @@ pub(super) fn sealed_used(
     Ok(())
 }
 
-fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<String> {
+fn why_held(survey: &Survey, known: usize, vanishing: usize) -> Option<HeldBecause> {
     if !survey.complete {
-        return Some("the target answered only in part".to_owned());
+        return Some(HeldBecause::InPart);
     }
     if known > 0 && survey.rights.is_empty() {
-        return Some(format!("it answered with no standing right at all, and {known} were known"));
+        return Some(HeldBecause::NoneLeft { known: count(known) });
     }
-    if known >= HELD_LEAST && vanishing * 100 > known * HELD_SHARE_PERCENT {
-        return Some(format!("{vanishing} of {known} standing rights would be gone"));
-    }
-    None
+    let too_many = known >= HELD_LEAST && vanishing * 100 > known * HELD_SHARE_PERCENT;
+    too_many.then(|| HeldBecause::Vanishing { vanishing: count(vanishing), known: count(known) })
 }
 
 #[derive(Default)]

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 use super::{About, Export, Topic};
 use crate::{
     AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, DelegationId, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, Finding, GrantId, Lack, Reach, Right, ScopeId, Seconds, StandingId, StartChoice,
-    StopId, SubjectId, TermsId, Verdict, World,
+    ElevationId, EligibilityId, End, Finding, GrantId, HeldBecause, Lack, Reach, Right, ScopeId, Seconds,
+    SentBackBecause, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, World,
     text::{Digest, Words},
     words::{Sentence, Worded},
 };
@@ -212,7 +212,7 @@ facts! {
     Standing {
         Surveyed { target: ScopeId, digest: Digest, appeared: u32, vanished: u32, changed: u32 } about [target]
             "surveyed {target}: {appeared} standing rights new, {vanished} gone, {changed} changed";
-        SurveyHeld { target: ScopeId, digest: Digest, why: String } about [target] "held a survey of {target}: {why}";
+        SurveyHeld { target: ScopeId, digest: Digest, why: HeldBecause } about [target] "held a survey of {target}: {why}";
         DriftSeen { drift: DriftId, target: ScopeId } about [target]
             where |world| what = world.drifts.get(drift).map(|known| known.sentence(world));
             if what.is_some() { "noticed {drift}: {what}" } else { "noticed {drift}" };
@@ -267,7 +267,7 @@ facts! {
                 (None, Some(_)) => "made {elevation} ready, to be begun until {begin_by}",
                 (None, None) => "made {elevation} ready, to be begun",
             };
-        SentBack { elevation: ElevationId, why: String } about [elevation]
+        SentBack { elevation: ElevationId, why: SentBackBecause } about [elevation]
             "sent {elevation} back to its approvers: {why}";
         Opening { elevation: ElevationId, grant: GrantId, until: Timestamp } about [elevation]
             "began to open {elevation}, until {until}";

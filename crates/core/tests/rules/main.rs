@@ -36,4 +36,5 @@ mod unasked;
 mod uses;
 mod validity;
 mod ways;
+mod why;
 mod words;

@@ -260,7 +260,7 @@ fn survey_reply(id: ScopeId, done: &Committed) -> SurveyReply {
             What::Surveyed { appeared: new, vanished: gone, changed: other, .. } => {
                 (appeared, vanished, changed) = (*new, *gone, *other)
             }
-            What::SurveyHeld { why, .. } => held = Some(why.clone()),
+            What::SurveyHeld { why, .. } => held = Some(why.to_string()),
             _ => {}
         }
     }
