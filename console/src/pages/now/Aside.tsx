@@ -62,7 +62,8 @@ function Alarms() {
 }
 
 function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
-  const mine = bars.filter((bar) => bar.for_me)
+  const shown = bars.filter((bar) => bar.for_me).slice(0, 6)
+  const more = count - shown.length
   return (
     <Section
       title="Waits for you"
@@ -78,7 +79,7 @@ function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
         <Empty>Nothing waits for your answer.</Empty>
       ) : (
         <ul>
-          {mine.slice(0, 6).map((bar) => (
+          {shown.map((bar) => (
             <li key={bar.id} className="border-b border-line px-3 py-2 last:border-0">
               <Link to={`/answer?ask=${bar.id}`} className="grid gap-0.5 hover:underline">
                 <span>
@@ -89,6 +90,12 @@ function Waiting({ bars, count }: { bars: Bar[]; count: number }) {
               </Link>
             </li>
           ))}
+          {more > 0 && (
+            <li className="px-3 py-2 text-ink-3">
+              {more}
+              {shown.length > 0 && ' more'} under Answer.
+            </li>
+          )}
         </ul>
       )}
     </Section>

@@ -21,7 +21,7 @@ const QUIET: Api['NowReply'] = {
 const port = (now: Partial<Api['NowReply']> = {}) =>
   serve(({ url }) => {
     if (url.startsWith('/api/v1/now')) return [200, { ...QUIET, ...now }]
-    return [200, url === '/api/v1/me' ? me() : []]
+    return [200, url === '/api/v1/me' ? me({ waiting_for_me: now.waiting_for_me ?? 0 }) : []]
   })
 
 /** Hours between the ends of the span that was asked for last. */
@@ -50,6 +50,15 @@ describe('its first sentence', () => {
     port(now)
     show(<NowPage />)
     expect((await screen.findByRole('heading', { level: 1, name: words })).textContent).toBe(words)
+  })
+})
+
+describe('what waits', () => {
+  it('and is no ask is counted, and leads on', async () => {
+    port({ waiting_for_me: 2 })
+    show(<NowPage />)
+    expect(await screen.findByText('2 under Answer.')).toBeTruthy()
+    expect(screen.getByRole('link', { name: 'Answer' }).getAttribute('href')).toBe('/answer')
   })
 })
 
