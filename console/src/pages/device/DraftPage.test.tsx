@@ -53,6 +53,16 @@ describe('a draft', () => {
       'Ask for root@/harbour/pier for 30 min: “the crane”.',
     ],
     [
+      'that breaks the glass',
+      { body: { right: 'root@/harbour/pier', duration: 600, glass: true, brings: { reason: 'fire' } } },
+      'Break the glass and hold root@/harbour/pier for 10 min: “fire”.',
+    ],
+    [
+      'of a debrief',
+      { path: '/api/v1/elevations/E1042/debrief', body: { finding: 'not-in-order', word: 'a key was left' } },
+      'Sign off what was done under E1042 as not in order: “a key was left”.',
+    ],
+    [
       'of an ask for the usual time',
       { body: { right: 'root@/harbour/pier' } },
       'Ask for root@/harbour/pier for the usual time.',

@@ -49,6 +49,10 @@ function Words({ draft }: { draft: Draft }) {
           <>
             Answer <strong>{String(body.verdict)}</strong> to {id}
           </>
+        ) : act === 'debrief' ? (
+          <>
+            Sign off what was done under {id} as <strong>{String(body.finding).replaceAll('-', ' ')}</strong>
+          </>
         ) : (
           <>
             {(ACTS[act ?? ''] ?? act ?? '').replace(/^./, (letter) => letter.toUpperCase())} {id}
