@@ -7,12 +7,14 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Approval, Approver, AskRefusal, Effective, ElevationId, Eligibility, EligibilityId, Grace, Lapse, LapseRule,
-    Opening, Refusal, Right, Stage, StageAsked, StageTerms, StartChoice, SubjectId, Surety, UsesRule, Weight, World,
+    Act, Approval, Approver, AskRefusal, AtOnce, Counts, Effective, ElevationId, Eligibility, EligibilityId, Grace,
+    Lapse, LapseRule, Opening, Refusal, Right, SeparationRefusal, Stage, StageAsked, StageTerms, StartChoice,
+    SubjectId, Surety, UsesRule, Weight, World,
     approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
     later, moment,
+    separation::{Gain, ensure_apart, has_no_room},
     text::Digest,
     time::Seconds,
 };
@@ -139,10 +141,11 @@ impl Demand {
             UsesRule::Any => "",
             UsesRule::One => ", it ends once its first use is seen",
         };
+        let at_once = self.at_once(world, at);
         let what = if self.glass { "To break the glass and hold" } else { "To hold" };
         let debrief = self.debrief(world);
         format!(
-            "{what} {}{account} for {duration} you need {}; {starts}{held}{once}, and at its end{grace} {}{debrief}.",
+            "{what} {}{account} for {duration} you need {}; {starts}{held}{once}{at_once}, and at its end{grace} {}{debrief}.",
             world.right_name(self.right),
             self.needs(world),
             self.ends.says
@@ -168,6 +171,17 @@ impl Demand {
             }
             (None, _) => words,
         }
+    }
+
+    /// How many may hold it at one time, with what that comes to at a moment.
+    fn at_once(&self, world: &World, at: Timestamp) -> String {
+        let said = AtOnce::of(world, self.right, None, at).map(|one| {
+            let waits = one.frees.filter(|_| one.is_full() && !self.glass);
+            let waits = waits.map(|frees| format!(", as many do until {}: it begins when one is done", moment(frees)));
+            let (most, waits) = (one.most, waits.unwrap_or_default());
+            format!(", {most} at most hold{} one like it at one time{waits}", if most == 1 { "s" } else { "" })
+        });
+        said.collect()
     }
 
     /// Who looks at what was done, as the end of a sentence.
@@ -219,6 +233,8 @@ impl Demand {
         let opening = Opening::of(world, terms);
         parts.extend(opening.hours(world));
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
+        let most = AtOnce::most(world, self.right);
+        parts.extend(most.map(|most| format!("{most} at a time")));
         let assured = Surety::of(terms).names(world).join(" + ");
         parts.push(if assured.is_empty() { "fresh proof".to_owned() } else { format!("proof {assured}") });
         parts.extend(terms.purposes.need().map(|_| "purpose".to_owned()));
@@ -241,7 +257,7 @@ impl Demand {
 }
 
 /// `a, b and c`.
-fn and(parts: &[String]) -> String {
+pub(crate) fn and(parts: &[String]) -> String {
     match parts {
         [] => String::new(),
         [one] => one.clone(),
@@ -317,6 +333,11 @@ pub fn demand_to_hold(
         _ => now,
     };
     terms.approval = terms.approval.of_time(from, duration.unwrap_or(terms.usual.0));
+    // Whoever breaks the glass doesn't wait for others to be done.
+    if let Some(AtOnce { separation, most, frees: None, .. }) = has_no_room(world, asker, right, now).filter(|_| !glass)
+    {
+        return Err(SeparationRefusal::NoRoom { separation, right: world.right_name(right), most }.into());
+    }
     Ok(Demand { glass, ..demanded(world, terms, asker, right, now)? })
 }
 
@@ -351,6 +372,8 @@ fn demanded(
     if terms.lapse == LapseRule::ByItself && (!role.lapse.by_itself || role.lapse.holder_can_undo) {
         return Err(AskRefusal::EndsByUs { right: world.right_name(right), says: role.lapse.says.clone() }.into());
     }
+    let gain = Gain { who: asker, rights: &[right], by: Counts::Held, told: Some(asker) };
+    ensure_apart(world, &gain, now)?;
     terms.assured.ensure_can_be_met(world)?;
     let told = world.target_of(right.scope).is_some_and(|target| target.connector.tells_of_uses());
     if terms.uses == UsesRule::One && !told {

@@ -190,6 +190,9 @@ pub struct Elevation {
     /// Whether its holder took the grace that the terms give.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub grace_taken: bool,
+    /// Whether it waits until others are done, of whom no more may hold one like it at one time.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub in_line: bool,
     /// Whether the glass was broken for it.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub glass: bool,

@@ -213,8 +213,9 @@ pub fn is_said(there: &BTreeMap<String, String>, name: &str, value: &str) -> boo
 }
 
 /// How much harm a role can do.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema, strum::EnumString)]
 #[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
 pub enum Weight {
     /// Daily work.
     Ordinary,
@@ -361,7 +362,12 @@ impl Eligibility {
     /// Whether it holds at `now`.
     #[must_use]
     pub fn holds(&self, now: Timestamp) -> bool {
-        self.paused.is_none() && self.from <= now && self.until.is_none_or(|until| now < until)
+        self.from <= now && self.lasts_beyond(now)
+    }
+
+    /// Whether it holds at `now`, or comes to.
+    pub(crate) fn lasts_beyond(&self, now: Timestamp) -> bool {
+        self.paused.is_none() && self.until.is_none_or(|until| now < until)
     }
 }
 

@@ -42,6 +42,7 @@ mod orders;
 mod refusal;
 pub mod rehearsal;
 mod seal;
+mod separation;
 mod sight;
 mod source;
 mod standing;
@@ -68,7 +69,7 @@ pub use caution::{Caution, cautions};
 pub use command::{
     AnswerInput, Ask, AssuranceCommand, CalendarCommand, Command, ConversionCommand, DebriefInput, DelegationCommand,
     DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report,
-    SourceCommand, StopCommand, TermsCommand,
+    SeparationCommand, SourceCommand, StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
@@ -94,9 +95,10 @@ pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
     AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, Class, ConversionRefusal,
     DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal,
-    Refusal, StopRefusal, TermsRefusal, TextRefusal,
+    Refusal, SeparationRefusal, StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use seal::{Trial, Tried};
+pub use separation::{AtOnce, Breach, Counts, Holding, How, Keeps, RightSet, Separation, Toleration};
 pub use sight::{InSight, Outline, Sight, Visible};
 pub use source::{GroupFound, Imported, Link, Mapping, PersonFound, Source};
 pub use standing::{Standing, Tally};

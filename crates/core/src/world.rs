@@ -15,8 +15,8 @@ use serde::{Deserialize, Serialize, de::DeserializeOwned};
 use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Assurance, Calendar, Conversion, ConversionId, Delegation,
     DelegationId, Demand, Demanded, Drift, DriftId, Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId,
-    Fact, Grant, GrantId, Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Shortfall, Source,
-    Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms, TermsId,
+    Fact, Grant, GrantId, Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Separation, Shortfall,
+    Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms, TermsId,
 };
 
 pub use past::{KEPT_FOR, Recall};
@@ -146,6 +146,7 @@ tables! {
     Terms "terms" terms: TermsId => Terms, |it| it.id;
     Assurance "assurance" assurances: String => Assurance, |it| it.name.clone();
     Calendar "calendar" calendars: String => Calendar, |it| it.name.clone();
+    Separation "separation" separations: String => Separation, |it| it.name.clone();
     Shortfall "shortfall" shortfalls: String => Shortfall, |it| format!("{}-{}", it.assurance, it.subject.0);
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
     Item "item" items: ItemKey => Item, |it| it.key();

@@ -9,6 +9,7 @@ mod operator;
 mod people;
 mod report;
 mod rights;
+mod separation;
 
 pub use assurance::AssuranceCommand;
 pub use calendar::CalendarCommand;
@@ -19,6 +20,7 @@ pub use operator::OperatorCommand;
 pub use people::{PeopleCommand, SourceCommand};
 pub use report::Report;
 pub use rights::{ConversionCommand, DriftCommand, EligibilityCommand, TermsCommand};
+pub use separation::SeparationCommand;
 
 use crate::{AlarmId, ElevationId, Note};
 
@@ -82,6 +84,8 @@ commands! {
     Assurance(AssuranceCommand);
     /// About times in which nothing is held.
     Calendar(CalendarCommand);
+    /// About rights that nobody has together.
+    Separation(SeparationCommand);
     /// About what surveys saw that nobody did through us.
     Drift(DriftCommand);
     /// About standing rights that become eligible ones.

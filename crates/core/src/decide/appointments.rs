@@ -213,6 +213,7 @@ fn appoint(deciding: &mut Deciding<'_>, permit: impl Permit, wish: &Wish<'_>, wi
         return Err(EligibilityRefusal::TooManyWishes { most: WAITING_MOST }.into());
     }
     let demanded = making(world, by, wish.subject, &wish.rights, wished, now)?;
+    deciding.ensure_may_be_eligible(wish.subject, &wish.rights)?;
     if let Some(longest) = demanded.longest {
         ensure_lasts(world, longest, wish.from.max(now), wish.until)?;
     }
@@ -344,6 +345,9 @@ fn answer(
     };
     if let Some(until) = stage.until.filter(|until| now >= *until) {
         return Err(EligibilityRefusal::WishRanOut { id, at: until }.into());
+    }
+    if verdict == Verdict::Yes {
+        deciding.ensure_may_be_eligible(appointment.subject, &appointment.rights)?;
     }
     let said = reason.filter(|text| !text.0.is_empty());
     match said {

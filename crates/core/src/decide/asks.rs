@@ -83,6 +83,7 @@ fn place(draft: &mut Draft<'_, '_>, _: FreshProof, asking: Asking<'_>) {
         extension: None,
         extended: 0,
         grace_taken: false,
+        in_line: false,
         glass: ask.glass,
         debrief: None,
         end_word: None,

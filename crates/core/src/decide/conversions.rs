@@ -9,13 +9,14 @@ use super::{
 };
 use crate::{
     Act, AlarmKind, Approval, AskRefusal, Conversion, ConversionCommand, ConversionId, ConversionRefusal, Digest,
-    Eligibility, EligibilityId, Item, ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, StandingId,
-    SubjectId, WavePlan, What,
+    Eligibility, EligibilityId, Item, ItemState, Key, Kind, Pair, PlanItem, Refusal, Row, ScopeId, SeparationRefusal,
+    StandingId, SubjectId, WavePlan, What,
     appointment::{ensure_lasts, longest_eligibility, making},
     due::Due,
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
     later, plan_conversion,
+    separation::newly_broken,
 };
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &ConversionCommand) -> Result<(), Refusal> {
@@ -152,8 +153,15 @@ pub(super) fn ensure_no_own_return(
 /// Refuses what would leave somebody with a right all the time, where the terms let nobody like them hold it so.
 pub(super) fn ensure_may_stand(deciding: &Deciding<'_>, held: &crate::Standing) -> Result<(), Refusal> {
     let world = deciding.world;
+    let owner = world.owner_of(held);
+    if let Some(owner) = owner
+        && let Some(separation) = newly_broken(world, &[Row::Standing(held.clone())], owner, deciding.now())
+    {
+        let (who, right) = (world.subject_name(owner), world.right_name(held.right));
+        return Err(SeparationRefusal::NotBack { separation: separation.name.clone(), who, right }.into());
+    }
     let Some(terms) = held.stands_against(world) else { return Ok(()) };
-    let owner = world.owner_of(held).map(|owner| world.subject_name(owner));
+    let owner = owner.map(|owner| world.subject_name(owner));
     let who = owner.unwrap_or_else(|| format!("the account `{}`", world.text(held.account)));
     Err(ConversionRefusal::NeverStanding { who, right: world.right_name(held.right), terms }.into())
 }

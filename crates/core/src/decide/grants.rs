@@ -10,7 +10,7 @@ use super::{
     debriefs,
     deciding::{Deciding, Draft},
     extensions,
-    lifecycle::{ended, never_begun, number, open, waits_until},
+    lifecycle::{ended, never_begun, next_in_line, number, open, waits_until},
     proofs::{FreshProof, Person, Reported},
 };
 use crate::{
@@ -187,7 +187,9 @@ pub(super) fn gone(draft: &mut Draft<'_, '_>, reported: Reported, leftovers: &[(
     grant.leftovers = Some(found);
     elevation.phase = Phase::Ended(end);
     elevation.trouble = None;
+    let right = elevation.right;
     ended(draft, elevation, (end, count), vec![Row::Grant(grant)]);
+    next_in_line(draft, right);
     alarms::settle_where(draft, |about| alarmed_grant(about) == Some(id));
 }
 
@@ -200,6 +202,7 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
         Due::Grant(id) => Some(world.grants.get(&id)?.elevation),
         Due::Appointment(_) | Due::Conversion(_) | Due::Drift(_) | Due::Target(_) | Due::Terms(_) => None,
     });
+    let mut opened = false;
     let touched: BTreeSet<ElevationId> = due.chain(world.looked_at(now)).collect();
     for elevation in touched.iter().filter_map(|id| world.elevations.get(id)) {
         let grant = world.grant_of(elevation);
@@ -226,7 +229,9 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) {
             Phase::Waiting if is_left_alone(world, elevation) => {
                 never_begun(draft, elevation.clone(), End::Unanswered, Some(LEFT_ALONE.to_owned()));
             }
-            Phase::Scheduled if is_due(elevation, now) => {
+            // What one of them holds once it is open may be kept from the next: that one is looked at by the next tick.
+            Phase::Scheduled if is_due(elevation, now) && (!opened || world.separations.is_empty()) => {
+                opened = true;
                 let Some(demand) = world.demand_of(elevation.id) else { continue };
                 open(draft, elevation.clone(), demand);
             }

@@ -10,11 +10,12 @@ use super::{
     proofs::{FreshProof, Person},
 };
 use crate::{
-    Approval, AskRefusal, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal, Manner,
-    Opening, Phase, Refusal, Round, Row, ScopeId, Seconds, Seen, SentBackBecause, StageTerms, Stages, StartChoice,
-    Starts, UsesRule, Verdict, What, World,
+    Approval, AskRefusal, AtOnce, Brought, Demand, Demanded, Digest, Elevation, ElevationId, End, Grant, HoldRefusal,
+    Manner, Opening, Phase, Refusal, Right, Round, Row, ScopeId, Seconds, Seen, SentBackBecause, StageTerms, Stages,
+    StartChoice, Starts, UsesRule, Verdict, What, World,
     approvers::{Concern, humans, still_asked},
     demand_to_hold, later,
+    separation::{are_one_at_a_time, has_no_room},
 };
 
 /// Takes an ask back, or an ask to go on.
@@ -105,6 +106,10 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     if let Some(why) = moved.or_else(|| needs_another_yes(draft, &elevation, frozen, &demand)) {
         return send_back(draft, elevation, demand, why);
     }
+    elevation.in_line = false;
+    if let Some(full) = has_no_room(draft.world, elevation.holder, elevation.right, now).filter(|_| !elevation.glass) {
+        return wait_for_room(draft, elevation, &full);
+    }
     let opening = Opening::stricter(draft.world, &frozen.terms, &demand.terms);
     let Some(open_until) = opening.open_until(now) else {
         return wait_for_opening(draft, elevation, opening.opens(now));
@@ -159,6 +164,28 @@ fn wait_for_opening(draft: &mut Draft<'_, '_>, mut elevation: Elevation, opens: 
     elevation.begin_by = None;
     let what = What::Readied { elevation: elevation.id, begins: Some(time), begin_by: None };
     draft.fact(what, vec![Row::Elevation(elevation)]);
+}
+
+/// How long is waited at least before it is looked at again whether somebody is done.
+const LOOK_AGAIN_IN: Seconds = Seconds::minutes(1);
+
+/// While as many hold one like it as may, nothing is opened: it begins when one of them is done.
+fn wait_for_room(draft: &mut Draft<'_, '_>, elevation: Elevation, full: &AtOnce) {
+    let trouble = format!("waits until one of those is done who hold one like it (`{}`)", full.separation);
+    let soonest = later(draft.now(), LOOK_AGAIN_IN);
+    let frees = full.frees.map(|frees| frees.max(soonest));
+    wait_for_opening(draft, Elevation { trouble: Some(trouble), in_line: true, ..elevation }, frees);
+}
+
+/// Something is over: whoever waits the longest for one like it begins.
+pub(super) fn next_in_line(draft: &mut Draft<'_, '_>, done: Right) {
+    let (world, time) = (draft.world, draft.now());
+    let waits = |one: &&Elevation| one.in_line && one.phase == Phase::Scheduled;
+    let next = world.active().filter(waits).find(|one| are_one_at_a_time(world, one.right, done)).cloned();
+    if let Some(next) = next {
+        let what = What::Readied { elevation: next.id, begins: Some(time), begin_by: None };
+        draft.fact(what, vec![Row::Elevation(Elevation { start: StartChoice::At { time }, ..next })]);
+    }
 }
 
 /// Why something is refused, in a word: not in its words, which may be somebody's, for a fact holds no private text.

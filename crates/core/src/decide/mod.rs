@@ -25,6 +25,7 @@ mod people;
 mod proofs;
 mod reports;
 mod seals;
+mod separations;
 mod sources;
 mod stops;
 mod surveys;
@@ -54,6 +55,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::Terms(command) => terms::decide(&mut deciding, command)?,
         Command::Assurance(command) => assurances::decide(&mut deciding, command)?,
         Command::Calendar(command) => calendars::decide(&mut deciding, command)?,
+        Command::Separation(command) => separations::decide(&mut deciding, command)?,
         Command::Drift(command) => drifts::decide(&mut deciding, command)?,
         Command::Conversion(command) => conversions::decide(&mut deciding, command)?,
         Command::Elevation(command) => elevations::decide(&mut deciding, command)?,

@@ -172,6 +172,8 @@ fn add_member(draft: &mut Draft<'_, '_>, group: SubjectId, member: SubjectId) ->
         return Err(PeopleRefusal::TooDeep { group, member, most: GROUP_DEPTH }.into());
     }
     ensure_no_gain_unasked(draft, member, group)?;
+    let gained = gained_by_joining(world, member, group, draft.now());
+    draft.ensure_may_be_eligible(member, &gained.into_iter().map(|(right, _)| right).collect::<Vec<_>>())?;
     let mut put = draft.influences(world.everybody_in(member));
     put.push(Row::Member(Membership { group, member }));
     put.extend(draft.own_influence_if_less(&put, &[], &draft.rules_by_asker()));

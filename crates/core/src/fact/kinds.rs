@@ -206,6 +206,20 @@ facts! {
         AssuranceEnded { assurance: String } about [] "ended the assurance {assurance}";
         CalendarSet { calendar: String } about [] "set the calendar {calendar}";
         CalendarEnded { calendar: String } about [] "ended the calendar {calendar}";
+        SeparationSet { separation: String } about [] "set the separation {separation}";
+        SeparationEnded { separation: String } about [] "ended the separation {separation}";
+        BreachTolerated { separation: String, subject: Option<SubjectId>, until: Timestamp, reason: Digest } about [subject]
+            if subject.is_some() {
+                "tolerates until {until} that {subject} breaks the separation {separation}: {reason}"
+            } else {
+                "tolerates until {until} what breaks the separation {separation}: {reason}"
+            };
+        TolerationEnded { separation: String, subject: Option<SubjectId> } about [subject]
+            if subject.is_some() {
+                "no longer tolerates that {subject} breaks the separation {separation}"
+            } else {
+                "no longer tolerates what breaks the separation {separation}"
+            };
         LetThrough { assurance: String, subject: SubjectId, lack: Lack } about [subject]
             "let {subject} through, whom {assurance} would have refused for lacking {lack}, and only watches as yet";
     }

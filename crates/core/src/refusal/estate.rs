@@ -44,6 +44,10 @@ pub enum EstateRefusal {
     RightOnFolder { path: String },
     #[error("`{text}` is not a right; write it as ROLE@/PATH, like `berth_reader@/harbour/databases/berths`")]
     NoRight { text: String },
+    #[error(
+        "`{text}` says no rights; write them as ROLE@/PATH, as weight:critical@/PATH (so heavy, or heavier), or as /PATH for all there"
+    )]
+    NoRightSet { text: String },
     #[error("this is not what you were shown any more: another survey was taken since; look again and decide anew")]
     SurveyedAgain,
     #[error("this alarm settles by itself once its cause is gone: {about}")]
@@ -76,7 +80,8 @@ impl EstateRefusal {
             | Self::NoFolder { .. }
             | Self::RightOnFolder { .. }
             | Self::TrialDate { .. }
-            | Self::NoRight { .. } => Class::Invalid,
+            | Self::NoRight { .. }
+            | Self::NoRightSet { .. } => Class::Invalid,
             Self::OpenThere { .. }
             | Self::ChangingThere { .. }
             | Self::SourceOfPeople

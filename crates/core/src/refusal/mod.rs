@@ -15,6 +15,7 @@ mod estate;
 mod extending;
 mod holding;
 mod people;
+mod separation;
 mod stopping;
 mod terms;
 mod text;
@@ -27,7 +28,8 @@ pub use {
     answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, calendar::CalendarRefusal,
     caller::CallerRefusal, converting::ConversionRefusal, debriefing::DebriefRefusal, delegating::DelegationRefusal,
     eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal,
-    people::PeopleRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    people::PeopleRefusal, separation::SeparationRefusal, stopping::StopRefusal, terms::TermsRefusal,
+    text::TextRefusal,
 };
 
 use crate::{
@@ -102,6 +104,9 @@ pub enum Refusal {
     /// A calendar.
     #[error(transparent)]
     Calendar(#[from] CalendarRefusal),
+    /// A separation.
+    #[error(transparent)]
+    Separation(#[from] SeparationRefusal),
     /// A name or a text.
     #[error(transparent)]
     Text(#[from] TextRefusal),
@@ -159,6 +164,7 @@ impl Refusal {
             Self::Terms(why) => why.class(),
             Self::Assurance(why) => why.class(),
             Self::Calendar(why) => why.class(),
+            Self::Separation(why) => why.class(),
             Self::Text(why) => why.class(),
             Self::Caller(why) => why.class(),
             Self::Unknown { .. } => Class::Unknown,
@@ -190,6 +196,7 @@ impl Refusal {
             Self::Terms(why) => Some(why.into()),
             Self::Assurance(why) => Some(why.into()),
             Self::Calendar(why) => Some(why.into()),
+            Self::Separation(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),
             Self::Caller(why) => Some(why.into()),
             Self::Unknown { .. } | Self::StepUp { .. } => None,

@@ -8,18 +8,23 @@ use tempestas_core::{
 
 use crate::house::{House, Who, settings, survey};
 
-/// A survey in which these accounts hold the role, each by a posting of its own.
-fn held(house: &House, accounts: &[&str]) -> Survey {
-    let right = |account: &&str| RightFound {
-        account: (*account).to_owned(),
-        role: "writer".to_owned(),
+/// That an account holds a role, by a posting of its own.
+pub fn found(account: &str, role: &str) -> RightFound {
+    RightFound {
+        account: account.to_owned(),
+        role: role.to_owned(),
         part: Vec::new(),
         chain: Vec::new(),
         handle: Some(format!("po-{account}")),
         since: None,
         last_used: None,
-    };
-    Survey { rights: accounts.iter().map(right).collect(), ..survey(house.now, 1) }
+    }
+}
+
+/// A survey in which these accounts hold the role.
+fn held(house: &House, accounts: &[&str]) -> Survey {
+    let rights = accounts.iter().map(|account| found(account, "writer")).collect();
+    Survey { rights, ..survey(house.now, 1) }
 }
 
 fn surveyed(house: &mut House, accounts: &[&str]) {

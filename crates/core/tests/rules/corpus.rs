@@ -280,6 +280,23 @@ fn whoever_was_not_among_the_members_that_version_1_put_has_left_the_group() {
 }
 
 #[test]
+fn facts_of_separations_are_read_as_they_were_written() {
+    let world = replayed(include_str!("separations-v3.jsonl"));
+    let kept: Vec<(&str, usize)> =
+        world.separations.values().map(|one| (one.name.as_str(), one.tolerated.len())).collect();
+    assert_eq!(kept, [("apart", 0), ("few", 1), ("holders", 0)]);
+    assert!(
+        world
+            .separations
+            .values()
+            .flat_map(|one| one.keeps.sets())
+            .all(|set| set.role.is_some() != set.weight.is_some())
+    );
+    let waits = world.elevations.values().last().unwrap();
+    assert!(waits.in_line && waits.phase == Phase::Scheduled);
+}
+
+#[test]
 fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
     let exports = [
         include_str!("facts-v1.jsonl"),
@@ -300,6 +317,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("unasked-v3.jsonl"),
         include_str!("glass-v3.jsonl"),
         include_str!("seals-v3.jsonl"),
+        include_str!("separations-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -25,6 +25,7 @@ mod refusals;
 mod reports;
 mod routes;
 mod seals;
+mod separations;
 mod settings;
 mod sight;
 mod simulation;
