@@ -115,6 +115,7 @@ impl Demo {
                 seed::calendars(&seeded.administrator).await?;
                 let systems = Systems::begin(&seeded.administrator, directory, &say).await?;
                 seed::label(&seeded.administrator).await?;
+                seed::separations(&seeded.administrator).await?;
                 (seeded.people, systems)
             }
             Past::None => {

@@ -6,11 +6,12 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
-    AssuranceBody, CalendarBody, EnrolRequest, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder,
-    NewManager, NewMember, NewSubject, NewTarget, NewTerms, SignInRequest, TargetSettings,
+    AssuranceBody, CalendarBody, EnrolRequest, KeepsBody, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility,
+    NewFolder, NewManager, NewMember, NewSubject, NewTarget, NewTerms, SeparationBody, SignInRequest, TargetSettings,
+    TolerateRequest,
 };
 use tempestas_client::{Client, Connection};
-use tempestas_core::{Connector, DutyKind, LookedAt, ProofMethod, Seconds, SubjectKind};
+use tempestas_core::{Connector, Counts, DutyKind, LookedAt, ProofMethod, Seconds, SubjectKind};
 use tokio_postgres::Client as Sql;
 
 use crate::{
@@ -22,6 +23,10 @@ use crate::{
 
 /// The broker's login role on the cluster.
 pub const BROKER: &str = "tempestas_broker";
+
+fn in_days(days: i64) -> Result<Timestamp, jiff::Error> {
+    Timestamp::now().checked_add(SignedDuration::from_hours(days * 24))
+}
 
 /// Random letters, for passwords and keys of the sample world.
 #[must_use]
@@ -191,7 +196,6 @@ pub async fn label(mara: &Client) -> anyhow::Result<()> {
 /// # Errors
 /// When the service refuses.
 pub async fn absences(mara: &Client) -> anyhow::Result<()> {
-    let in_days = |days: i64| Timestamp::now().checked_add(SignedDuration::from_hours(days * 24));
     let until = in_days(4)?;
     let (absent, stand_in) = ("signe.holm".to_owned(), "amara.osei".to_owned());
     let reason = Some("At the tide gauges up the coast until the end of the week".to_owned());
@@ -233,6 +237,29 @@ hours = [{ zone = "Europe/Oslo", open = ["mon-fri 07:00-17:00"] }]
 stages = [{ approvers = ["administrators"], yes = 1, no = 1, within = 14400 }]
 "#;
     mara.add_terms(&toml::from_str(by_day)?).await?;
+    Ok(())
+}
+
+/// What nobody has together, how many critical rights one person gathers (one has too many as yet, which is put up with until the
+/// cranes are converted), and how many hold the gates at one time.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn separations(mara: &Client) -> anyhow::Result<()> {
+    let critical_there = format!("weight:critical@{BERTHS}");
+    let apart = KeepsBody::Apart { one: format!("reporting@{BERTHS}"), other: critical_there };
+    let few = KeepsBody::Few { of: "weight:critical@/".to_owned(), most: 5 };
+    let one = KeepsBody::Holders { of: "gate-keeper@/harbour/gates".to_owned(), least: 0, most: Some(1) };
+    for (name, keeps, counts) in [
+        ("report-or-run", apart, Counts::Eligible),
+        ("five-critical", few, Counts::Eligible),
+        ("one-at-the-gate", one, Counts::Held),
+    ] {
+        mara.set_separation(name, LookedAt::Nothing, &SeparationBody { keeps, counts }).await?;
+    }
+    let reason = "Until the rights on the cranes are converted".to_owned();
+    let piet = TolerateRequest { who: Some("piet.sol".to_owned()), until: Some(in_days(30)?), reason };
+    mara.tolerate("five-critical", &piet).await?;
     Ok(())
 }
 

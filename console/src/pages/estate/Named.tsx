@@ -57,7 +57,7 @@ interface NamedProps<T> {
   none: string
   /** Whether the reader may change them. */
   may: boolean
-  Says: ComponentType<{ one: T }>
+  Says: ComponentType<{ one: T; may: boolean }>
   Edit: ComponentType<{ one?: T; close: () => void }>
 }
 
@@ -87,7 +87,7 @@ export function Named<T extends { name: string }>({ title, all, none, may, Says,
                   className="flex items-start justify-between gap-3 border-b border-line px-3.5 py-2 last:border-0"
                 >
                   <div className="min-w-0">
-                    <Says one={one} />
+                    <Says one={one} may={may} />
                   </div>
                   {may && (
                     <Button look="quiet" onClick={() => setEdit({ one })}>

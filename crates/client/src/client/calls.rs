@@ -3,17 +3,18 @@
 use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
-    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, CalendarBody, CalendarView, ChangeWindow,
-    CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DebriefFilter, DebriefRequest, DelegationView,
-    DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply, ElevationFilter,
-    ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget, EnrolReply,
-    EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit, HostEnrolment,
-    IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation,
-    NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms,
-    PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView,
-    SearchQuery, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter,
-    StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply,
-    TermsTouched, TermsTrial, TermsView, TriedSeal, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, BreachView, CalendarBody, CalendarView,
+    ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DebriefFilter, DebriefRequest,
+    DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply,
+    ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget,
+    EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit,
+    HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover,
+    NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject,
+    NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView,
+    ScopeView, SearchQuery, SeparationBody, SeparationView, SignInReply, SignInRequest, SignInView, SinceQuery,
+    SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest,
+    TargetSettings, TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, TolerateRequest, TriedSeal, WaitQuery,
+    WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -223,6 +224,16 @@ calls! {
     set_calendar(name: &str, looked_at: LookedAt, calendar: &CalendarBody) -> CalendarView = PUT ["calendars", name] on looked_at body calendar;
     /// Ends one.
     end_calendar(name: &str) -> Done = DELETE ["calendars", name];
+    /// Separations of duties, each with what breaks it.
+    separations() -> Vec<SeparationView> = GET ["separations"];
+    /// What would break one, were it set.
+    preview_separation(separation: &SeparationBody) -> Vec<BreachView> = POST ["separations", "preview"] body separation;
+    /// Sets one.
+    set_separation(name: &str, looked_at: LookedAt, separation: &SeparationBody) -> SeparationView = PUT ["separations", name] on looked_at body separation;
+    /// Ends one.
+    end_separation(name: &str) -> Done = DELETE ["separations", name];
+    /// Puts up with what breaks one until a time, or no longer.
+    tolerate(name: &str, request: &TolerateRequest) -> Done = POST ["separations", name, "tolerate"] body request;
     /// What holds for a right.
     effective_terms(query: &EffectiveQuery) -> EffectiveReply = GET ["terms", "effective"] query query;
     /// Everything an ask will need.

@@ -17,6 +17,7 @@ mod home;
 mod ledger;
 mod people;
 mod reach;
+mod separations;
 mod show;
 mod sources;
 mod standing;
@@ -119,6 +120,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Delegate { verb } => delegate::delegate(&cli, verb.unwrap_or(args::DelegateVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&cli, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Calendars { verb } => calendars::calendars(&cli, verb.unwrap_or(args::CalendarsVerb::List)).await?,
+        Verb::Separations { verb } => {
+            separations::separations(&cli, verb.unwrap_or(args::SeparationsVerb::List)).await?;
+        }
         Verb::Assurances { verb } => assurances::assurances(&cli, verb.unwrap_or(args::AssurancesVerb::List)).await?,
         Verb::Ask(ask) => return elevations::ask(&cli, ask).await,
         Verb::Waiting { elevation: None } => elevations::waiting(&cli).await?,

@@ -103,6 +103,8 @@ overseer       get    /assurances
 overseer       get    /assurances/{name}
 overseer       get    /calendars
 overseer       get    /calendars/{name}
+overseer       get    /separations
+overseer       get    /separations/{name}
 overseer       get    /ledger/export
 administrator  post   /stops
 administrator  post   /stops/{id}/lift
@@ -111,6 +113,10 @@ administrator  put    /assurances/{name}
 administrator  delete /assurances/{name}
 administrator  put    /calendars/{name}
 administrator  delete /calendars/{name}
+administrator  post   /separations/preview
+administrator  put    /separations/{name}
+administrator  delete /separations/{name}
+administrator  post   /separations/{name}/tolerate
 administrator  post   /people
 administrator  post   /people/{who}/enrolment
 administrator  post   /people/{who}/suspend

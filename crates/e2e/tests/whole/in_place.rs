@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use jiff::{SignedDuration, Timestamp};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use tempestas_api::AssuranceBody;
-use tempestas_core::{LookedAt, ProofMethod, Seconds};
+use tempestas_api::{AssuranceBody, KeepsBody, SeparationBody};
+use tempestas_core::{Counts, LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
 use crate::{
@@ -42,6 +42,11 @@ impl House {
         };
         self.client(MARA).set_assurance("hardware-key", LookedAt::Nothing, &hardware).await.unwrap();
         self.freeze("quay-freeze", Timestamp::now() + SignedDuration::from_hours(24)).await;
+        let few = |most| SeparationBody {
+            keeps: KeepsBody::Few { of: BRIGHTWATER.to_owned(), most },
+            counts: Counts::Eligible,
+        };
+        self.client(MARA).set_separation("few-of-the-cloud", LookedAt::Nothing, &few(4)).await.unwrap();
         let rule = self.found("terms", |_| true).await;
         let held = self.found("eligibilities", |one| one["who"] == TOMAS).await;
         let mut body = rule.clone();
@@ -73,6 +78,12 @@ impl House {
                 Method::PUT,
                 json!({ "zone": "UTC", "file": freeze(Timestamp::now() + SignedDuration::from_hours(48)) }),
             ),
+            change(
+                "/separations/{name}",
+                "separations/few-of-the-cloud".to_owned(),
+                Method::PUT,
+                serde_json::to_value(few(3)).unwrap(),
+            ),
             change("/people/{who}/manager", format!("people/{TOMAS}/manager"), Method::PUT, json!({ "manager": ODA })),
             change(
                 "/targets/settings",
@@ -96,6 +107,7 @@ impl House {
             "/terms/{id}" => self.found("terms", |one| one["id"] == id).await,
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
             "/assurances/{name}" => self.found("assurances", |one| one["name"] == id).await,
+            "/separations/{name}" => self.found("separations", |one| one["name"] == id).await,
             "/calendars/{name}" => self.found("calendars", |one| one["name"] == id).await,
             "/people/{who}/manager" => serde_json::to_value(self.client(MARA).manager(TOMAS).await.unwrap()).unwrap(),
             "/targets/settings" => self.found("targets", |one| one["path"] == BRIGHTWATER).await,

@@ -31,6 +31,7 @@ mod operating;
 mod parts;
 mod printed;
 mod proxy;
+mod separations;
 mod sign_in;
 mod stages;
 mod standing;

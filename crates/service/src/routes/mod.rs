@@ -15,6 +15,7 @@ mod ledger;
 mod pages;
 mod people;
 mod rehearsals;
+mod separations;
 mod sign_in;
 mod sources;
 mod standing;

@@ -2,13 +2,13 @@
 
 use super::{
     appointments, assurances, authorities, calendars, conversions, days, delegations, devices, drift, elevations,
-    estate, ledger, pages, people, rehearsals, sign_in, sources, standing, stops, terms, trials, ways,
+    estate, ledger, pages, people, rehearsals, separations, sign_in, sources, standing, stops, terms, trials, ways,
 };
 use crate::door::Table;
 
 /// Every route.
 pub(super) fn table() -> Table {
-    let parts: [fn(Table) -> Table; 11] = [
+    let parts: [fn(Table) -> Table; 12] = [
         of_sign_ins,
         of_pages,
         of_stops,
@@ -18,6 +18,7 @@ pub(super) fn table() -> Table {
         of_terms,
         of_assurances,
         of_calendars,
+        of_separations,
         of_elevations,
         of_ledger,
     ];
@@ -210,6 +211,22 @@ fn of_calendars(table: Table) -> Table {
         .get("/calendars/{name}", calendars::show, "One calendar")
         .put("/calendars/{name}", calendars::set, "Set a calendar, a new one or in place")
         .delete("/calendars/{name}", calendars::end, "End a calendar that no rule goes by")
+}
+
+/// Rights that nobody has together, by name.
+fn of_separations(table: Table) -> Table {
+    table
+        .get("/separations", separations::list, "Separations of duties, each with what breaks it")
+        .get("/separations/{name}", separations::show, "One separation")
+        .put("/separations/{name}", separations::set, "Set a separation, a new one or in place")
+        .delete("/separations/{name}", separations::end, "End a separation")
+        .post("/separations/preview", separations::preview, "What would break a separation, were it set")
+        .looks()
+        .post(
+            "/separations/{name}/tolerate",
+            separations::tolerate,
+            "Put up with what breaks one until a time, or no longer",
+        )
 }
 
 /// Asks, answers, grants.

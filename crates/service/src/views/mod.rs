@@ -12,6 +12,7 @@ mod estate;
 mod ledger;
 mod people;
 mod rights;
+mod separations;
 mod terms;
 
 pub(crate) use alarms::{alarm, stop};
@@ -25,4 +26,5 @@ pub(crate) use estate::{source, target};
 pub(crate) use ledger::entry;
 pub(crate) use people::{duty, proof, subject};
 pub(crate) use rights::{eligibility, role, standing};
+pub(crate) use separations::{breaches, separation};
 pub(crate) use terms::{effective, terms};

@@ -5,6 +5,7 @@ mod assurances;
 mod calendars;
 mod estate;
 mod rights;
+mod separations;
 
 use std::path::PathBuf;
 
@@ -22,6 +23,7 @@ pub(crate) use rights::{
     ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
     WaysVerb,
 };
+pub(crate) use separations::{SeparationsVerb, SetSeparation};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///
@@ -194,6 +196,11 @@ pub(crate) enum Verb {
     Calendars {
         #[command(subcommand)]
         verb: Option<CalendarsVerb>,
+    },
+    /// Separations of duties: what nobody has together, how much one person has, and how many people have something.
+    Separations {
+        #[command(subcommand)]
+        verb: Option<SeparationsVerb>,
     },
     /// Ask for a right; the whole demand is shown first.
     Ask(AskArgs),
