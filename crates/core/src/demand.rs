@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Approval, Approver, AskRefusal, AtOnce, Counts, Effective, ElevationId, Eligibility, EligibilityId, Grace,
-    Lapse, LapseRule, Opening, Refusal, Right, SeparationRefusal, Stage, StageAsked, StageTerms, StartChoice,
-    SubjectId, Surety, UsesRule, Weight, World,
+    Lapse, LapseRule, Opening, Refusal, Right, SeparationRefusal, Setting as _, Stage, StageAsked, StageTerms,
+    StartChoice, SubjectId, Surety, UsesRule, Weight, World,
     approvers::{Concern, Shortage, asked_in_stages, manager_of, shortage},
     effective_terms,
     influence::{INFLUENCE_LASTS, is_touched, weakened_lately},
@@ -142,10 +142,11 @@ impl Demand {
             UsesRule::One => ", it ends once its first use is seen",
         };
         let at_once = self.at_once(world, at);
+        let only_while = self.only_while(world);
         let what = if self.glass { "To break the glass and hold" } else { "To hold" };
         let debrief = self.debrief(world);
         format!(
-            "{what} {}{account} for {duration} you need {}; {starts}{held}{once}{at_once}, and at its end{grace} {}{debrief}.",
+            "{what} {}{account} for {duration} you need {}; {starts}{held}{only_while}{once}{at_once}, and at its end{grace} {}{debrief}.",
             world.right_name(self.right),
             self.needs(world),
             self.ends.says
@@ -232,6 +233,7 @@ impl Demand {
         let mut parts = vec![format!("up to {}", terms.longest.0)];
         let opening = Opening::of(world, terms);
         parts.extend(opening.hours(world));
+        parts.extend((!terms.only_while.0.is_empty()).then(|| format!("only while {}", terms.only_while.words(world))));
         parts.extend((terms.uses == UsesRule::One).then(|| "one use".to_owned()));
         let most = AtOnce::most(world, self.right);
         parts.extend(most.map(|most| format!("{most} at a time")));

@@ -42,6 +42,8 @@ pub enum End {
     Lapsed,
     /// Early, once it was used, where it was good for one use.
     Used,
+    /// Early, once what it could be held only while of did not hold any more.
+    CutShort,
     /// Early, by the holder.
     GivenBack,
     /// Early, by an approver or administrator.
@@ -67,6 +69,7 @@ impl fmt::Display for Phase {
             Self::Closing => "closing",
             Self::Ended(End::Lapsed) => "lapsed",
             Self::Ended(End::Used) => "used",
+            Self::Ended(End::CutShort) => "cut-short",
             Self::Ended(End::GivenBack) => "given-back",
             Self::Ended(End::Revoked) => "revoked",
             Self::Ended(End::Refused) => "refused",

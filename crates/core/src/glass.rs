@@ -1,8 +1,8 @@
 //! Breaking the glass: what a named few have to bring to hold a right at once, and what they go past.
 
 use crate::{
-    Approval, AskRefusal, Closed, DebriefRule, DebriefTerms, Effective, Hours, Purposes, ReasonRule, References,
-    Refusal, Right, Seconds, Setting, Starts, SubjectId, TicketRule, World,
+    Approval, AskRefusal, Closed, DebriefRule, DebriefTerms, Effective, Hours, OnlyWhile, Purposes, ReasonRule,
+    References, Refusal, Right, Seconds, Setting, Starts, SubjectId, TicketRule, World,
 };
 
 /// How old the proof of whoever breaks it may be.
@@ -11,8 +11,16 @@ pub(crate) const FOR_GLASS: Seconds = Seconds::minutes(5);
 const REASON: ReasonRule = ReasonRule::Required { at_least: 10 };
 
 /// What a few are let go past, each setting by its name.
-const PASSED: [&str; 7] =
-    [Approval::NAME, Hours::NAME, Closed::NAME, TicketRule::NAME, Purposes::NAME, References::NAME, Starts::NAME];
+const PASSED: [&str; 8] = [
+    Approval::NAME,
+    Hours::NAME,
+    Closed::NAME,
+    OnlyWhile::NAME,
+    TicketRule::NAME,
+    Purposes::NAME,
+    References::NAME,
+    Starts::NAME,
+];
 
 impl Effective {
     /// The terms as they are for one of the few who breaks the glass: nobody is asked, at whatever hour, and nothing is wanted
@@ -38,6 +46,7 @@ impl Effective {
             approval: Approval::None,
             hours: Hours::default(),
             closed: Closed::default(),
+            only_while: OnlyWhile::default(),
             ticket: TicketRule::default(),
             purposes: Purposes::default(),
             references: References::default(),

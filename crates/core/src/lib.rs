@@ -19,6 +19,7 @@ mod brought;
 mod calendar;
 mod caller;
 mod caution;
+mod circumstance;
 mod command;
 mod conversion;
 mod days;
@@ -66,10 +67,11 @@ pub use brought::{Brings, Brought};
 pub use calendar::{Calendar, CalendarEntry};
 pub use caller::{Actor, Caller, Channel, Context, LookedAt, Proof, ProofLevel, ProofMethod};
 pub use caution::{Caution, cautions};
+pub use circumstance::{Circumstance, Heard, ensure_circumstances};
 pub use command::{
-    AnswerInput, Ask, AssuranceCommand, CalendarCommand, Command, ConversionCommand, DebriefInput, DelegationCommand,
-    DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand, PeopleCommand, Report,
-    SeparationCommand, SourceCommand, StopCommand, TermsCommand,
+    AnswerInput, Ask, AssuranceCommand, CalendarCommand, CircumstanceCommand, Command, ConversionCommand, DebriefInput,
+    DelegationCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand,
+    PeopleCommand, Report, SeparationCommand, SourceCommand, StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
@@ -93,9 +95,9 @@ pub use note::{CredentialStep, Note};
 pub use opening::Opening;
 pub use orders::{Order, Task, orders, targets_of};
 pub use refusal::{
-    AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, Class, ConversionRefusal,
-    DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal, HoldRefusal, PeopleRefusal,
-    Refusal, SeparationRefusal, StopRefusal, TermsRefusal, TextRefusal,
+    AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, CircumstanceRefusal, Class,
+    ConversionRefusal, DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal,
+    HoldRefusal, PeopleRefusal, Refusal, SeparationRefusal, StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use seal::{Trial, Tried};
 pub use separation::{AtOnce, Breach, Counts, Holding, How, Keeps, RightSet, Separation, Toleration};
@@ -107,7 +109,7 @@ pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Dormant, Effective, Extensions, Glass, Grace,
-    Hours, LapseRule, Longest, NextStage, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule,
+    Hours, LapseRule, Longest, NextStage, OnlyWhile, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule,
     ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule,
     Usual, Validity, Week, WrittenApproval, WrittenDebrief, WrittenGlass, WrittenOnward, WrittenSettings, WrittenStage,
     effective_at, effective_at_under, effective_terms, effective_under, label_from,

@@ -3,9 +3,9 @@
 use std::ops::Deref;
 
 use crate::{
-    Actor, Alarm, Appointment, Assurance, Calendar, Conversion, Delegation, Drift, Duty, DutyKind, Elevation,
-    Eligibility, Fact, Reach, Role, Scope, ScopeId, Separation, Shortfall, Source, Standing, Stop, Subject, SubjectId,
-    Target, Terms, World,
+    Actor, Alarm, Appointment, Assurance, Calendar, Circumstance, Conversion, Delegation, Drift, Duty, DutyKind,
+    Elevation, Eligibility, Fact, Reach, Role, Scope, ScopeId, Separation, Shortfall, Source, Standing, Stop, Subject,
+    SubjectId, Target, Terms, World,
 };
 
 /// Something that a caller may see. [`Sight`] alone makes one, and what shows things takes nothing else, so that no reply can
@@ -239,6 +239,13 @@ impl InSight for Calendar {
     /// One that a rule goes by which they see; whoever sees all sees each.
     fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
         sight.sees_all(world) || world.terms_closed_by(&self.name).any(|rule| sight.sees(world, rule))
+    }
+}
+
+impl InSight for Circumstance {
+    /// One that a rule wants which they see; whoever sees all sees each.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_all(world) || world.terms_only_while(&self.name).any(|rule| sight.sees(world, rule))
     }
 }
 

@@ -13,10 +13,11 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 
 use crate::{
-    Account, Alarm, AlarmId, Appointment, AppointmentId, Assurance, Calendar, Conversion, ConversionId, Delegation,
-    DelegationId, Demand, Demanded, Drift, DriftId, Duty, DutyId, Elevation, ElevationId, Eligibility, EligibilityId,
-    Fact, Grant, GrantId, Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Separation, Shortfall,
-    Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms, TermsId,
+    Account, Alarm, AlarmId, Appointment, AppointmentId, Assurance, Calendar, Circumstance, Conversion, ConversionId,
+    Delegation, DelegationId, Demand, Demanded, Drift, DriftId, Duty, DutyId, Elevation, ElevationId, Eligibility,
+    EligibilityId, Fact, Grant, GrantId, Heard, Influence, Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId,
+    Separation, Shortfall, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target, Terms,
+    TermsId,
 };
 
 pub use past::{KEPT_FOR, Recall};
@@ -146,6 +147,8 @@ tables! {
     Terms "terms" terms: TermsId => Terms, |it| it.id;
     Assurance "assurance" assurances: String => Assurance, |it| it.name.clone();
     Calendar "calendar" calendars: String => Calendar, |it| it.name.clone();
+    Circumstance "circumstance" circumstances: String => Circumstance, |it| it.name.clone();
+    Heard "heard" heard: String => Heard, |it| it.key();
     Separation "separation" separations: String => Separation, |it| it.name.clone();
     Shortfall "shortfall" shortfalls: String => Shortfall, |it| format!("{}-{}", it.assurance, it.subject.0);
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;

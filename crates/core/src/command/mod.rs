@@ -2,6 +2,7 @@
 
 mod assurance;
 mod calendar;
+mod circumstance;
 mod delegation;
 mod elevation;
 mod estate;
@@ -13,6 +14,7 @@ mod separation;
 
 pub use assurance::AssuranceCommand;
 pub use calendar::CalendarCommand;
+pub use circumstance::CircumstanceCommand;
 pub use delegation::DelegationCommand;
 pub use elevation::{AnswerInput, Ask, DebriefInput, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
@@ -84,6 +86,8 @@ commands! {
     Assurance(AssuranceCommand);
     /// About times in which nothing is held.
     Calendar(CalendarCommand);
+    /// About what other systems are asked.
+    Circumstance(CircumstanceCommand);
     /// About rights that nobody has together.
     Separation(SeparationCommand);
     /// About what surveys saw that nobody did through us.

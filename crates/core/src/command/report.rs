@@ -128,6 +128,16 @@ pub enum Report {
         /// What was in the way.
         trouble: String,
     },
+    /// What another system says of a circumstance, or that it could not be asked: then it doesn't hold.
+    #[strum(serialize = "record-heard")]
+    Heard {
+        /// Which.
+        circumstance: String,
+        /// Of which reference, where it is about one.
+        of: Option<Said>,
+        /// Whether it holds.
+        holds: bool,
+    },
     /// Something that a person must know about; raised once while it is unsettled.
     #[strum(serialize = "raise-alarm")]
     Alarm(AlarmKind),
@@ -155,6 +165,7 @@ impl Report {
             | Self::StandingDelayed { conversion, standing, .. } => {
                 Some(world.items.get(&Pair(*conversion, *standing))?.standing.target)
             }
+            Self::Heard { .. } => None,
             Self::Alarm(about) => about.target(world),
         }
     }

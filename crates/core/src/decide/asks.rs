@@ -10,7 +10,7 @@ use super::{
 };
 use crate::{
     AlarmKind, Approval, Ask, AskRefusal, Demand, Demanded, Digest, Elevation, Manner, Opening, Phase, Refusal, Right,
-    Round, Row, Seconds, StartChoice, SubjectId, What, demand_to_hold, elevation::AskLookedAt,
+    Round, Row, Seconds, StartChoice, SubjectId, What, demand_to_hold, elevation::AskLookedAt, ensure_circumstances,
 };
 
 /// How many asks one person may have waiting, scheduled or ready.
@@ -40,6 +40,7 @@ pub(super) fn asked(deciding: &mut Deciding<'_>, person: Person, ask: &Ask) -> R
         return Err(AskRefusal::StartClosed { start: time, held, why: opening.closed_by(time), opens }.into());
     }
     brought::checked(&demand.terms, &ask.brings)?;
+    ensure_circumstances(deciding.world, &demand.terms, &ask.brings)?;
     ensure_has_account(deciding, me, ask.right)?;
     ensure_not_too_many(deciding, me, ask.right)?;
     let proven = deciding.proven(&demand.takes())?;

@@ -91,7 +91,7 @@ pub(super) fn end_whatever_stands(draft: &mut Draft<'_, '_>, mut elevation: Elev
 }
 
 /// Begins to take a grant away.
-fn close(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, word: Option<Digest>) {
+pub(super) fn close(draft: &mut Draft<'_, '_>, mut elevation: Elevation, end: End, word: Option<Digest>) {
     let Some(grant) = draft.world.grant_of(&elevation).cloned() else {
         return never_begun(draft, elevation, end, None);
     };

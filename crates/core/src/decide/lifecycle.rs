@@ -98,6 +98,14 @@ pub(super) fn open(draft: &mut Draft<'_, '_>, mut elevation: Elevation, frozen: 
     if let Some(why) = lacking(draft.world, frozen, &demand, &elevation.brought) {
         return never_begun(draft, elevation, End::Failed, Some(why));
     }
+    // What is opened as it is asked for was held against them by that.
+    if draft.world.elevations.contains_key(&elevation.id)
+        && let Err(refusal) = draft.world.ensure_may_begin(&demand.terms, &elevation.brought)
+    {
+        let why =
+            format!("what it may be held only while of does not hold ({}); ask again once it does", cause(&refusal));
+        return never_begun(draft, elevation, End::Failed, Some(why));
+    }
     let moved = is_on_another_account(draft.world, frozen, &demand);
     if moved && demand.terms.approval == Approval::None {
         return never_begun(draft, elevation, End::Failed, Some(SentBackBecause::OtherAccount.to_string()));

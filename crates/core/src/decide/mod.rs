@@ -8,6 +8,7 @@ mod assurances;
 mod brought;
 mod calendars;
 mod checked;
+mod circumstances;
 mod conversions;
 mod credentials;
 mod debriefs;
@@ -55,6 +56,7 @@ pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Dec
         Command::Terms(command) => terms::decide(&mut deciding, command)?,
         Command::Assurance(command) => assurances::decide(&mut deciding, command)?,
         Command::Calendar(command) => calendars::decide(&mut deciding, command)?,
+        Command::Circumstance(command) => circumstances::decide(&mut deciding, command)?,
         Command::Separation(command) => separations::decide(&mut deciding, command)?,
         Command::Drift(command) => drifts::decide(&mut deciding, command)?,
         Command::Conversion(command) => conversions::decide(&mut deciding, command)?,

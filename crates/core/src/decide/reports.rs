@@ -1,6 +1,6 @@
 //! What keepers saw: each report goes to what it is about, with the proof that it is of their own target.
 
-use super::{alarms, conversions, deciding::Deciding, extensions, grants, sources, surveys};
+use super::{alarms, circumstances, conversions, deciding::Deciding, extensions, grants, sources, surveys};
 use crate::{Refusal, Report};
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, report: &Report) -> Result<(), Refusal> {
@@ -71,6 +71,11 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, report: &Report) -> Result<(),
         Report::StandingDelayed { conversion, standing, trouble } => {
             let reporting = deciding.reporting_own()?;
             conversions::delayed(&mut deciding.by(reporting), reporting, *conversion, *standing, trouble)
+        }
+        Report::Heard { circumstance, of, holds } => {
+            let itself = deciding.itself_about(None)?;
+            circumstances::heard(&mut deciding.by(itself), circumstance, of.as_ref(), *holds);
+            Ok(())
         }
         Report::Alarm(about) => alarms::reported(deciding, about),
     }

@@ -206,6 +206,11 @@ facts! {
         AssuranceEnded { assurance: String } about [] "ended the assurance {assurance}";
         CalendarSet { calendar: String } about [] "set the calendar {calendar}";
         CalendarEnded { calendar: String } about [] "ended the calendar {calendar}";
+        CircumstanceSet { circumstance: String } about [] "set the circumstance {circumstance}";
+        CircumstanceEnded { circumstance: String } about [] "ended the circumstance {circumstance}";
+        CircumstanceHeard { circumstance: String, of: Option<Digest>, holds: bool } about []
+            where |world| whose = of.map_or_else(String::new, |of| format!(" of {}", world.text(of)));
+            if *holds { "heard that {circumstance} holds{whose}" } else { "heard that {circumstance} does not hold{whose}" };
         SeparationSet { separation: String } about [] "set the separation {separation}";
         SeparationEnded { separation: String } about [] "ended the separation {separation}";
         BreachTolerated { separation: String, subject: Option<SubjectId>, until: Timestamp, reason: Digest } about [subject]

@@ -7,6 +7,7 @@ mod asking;
 mod assurance;
 mod calendar;
 mod caller;
+mod circumstance;
 mod converting;
 mod debriefing;
 mod delegating;
@@ -26,10 +27,10 @@ use thiserror::Error;
 
 pub use {
     answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, calendar::CalendarRefusal,
-    caller::CallerRefusal, converting::ConversionRefusal, debriefing::DebriefRefusal, delegating::DelegationRefusal,
-    eligibility::EligibilityRefusal, estate::EstateRefusal, extending::ExtendRefusal, holding::HoldRefusal,
-    people::PeopleRefusal, separation::SeparationRefusal, stopping::StopRefusal, terms::TermsRefusal,
-    text::TextRefusal,
+    caller::CallerRefusal, circumstance::CircumstanceRefusal, converting::ConversionRefusal,
+    debriefing::DebriefRefusal, delegating::DelegationRefusal, eligibility::EligibilityRefusal, estate::EstateRefusal,
+    extending::ExtendRefusal, holding::HoldRefusal, people::PeopleRefusal, separation::SeparationRefusal,
+    stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
 use crate::{
@@ -104,6 +105,9 @@ pub enum Refusal {
     /// A calendar.
     #[error(transparent)]
     Calendar(#[from] CalendarRefusal),
+    /// A circumstance.
+    #[error(transparent)]
+    Circumstance(#[from] CircumstanceRefusal),
     /// A separation.
     #[error(transparent)]
     Separation(#[from] SeparationRefusal),
@@ -164,6 +168,7 @@ impl Refusal {
             Self::Terms(why) => why.class(),
             Self::Assurance(why) => why.class(),
             Self::Calendar(why) => why.class(),
+            Self::Circumstance(why) => why.class(),
             Self::Separation(why) => why.class(),
             Self::Text(why) => why.class(),
             Self::Caller(why) => why.class(),
@@ -196,6 +201,7 @@ impl Refusal {
             Self::Terms(why) => Some(why.into()),
             Self::Assurance(why) => Some(why.into()),
             Self::Calendar(why) => Some(why.into()),
+            Self::Circumstance(why) => Some(why.into()),
             Self::Separation(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),
             Self::Caller(why) => Some(why.into()),

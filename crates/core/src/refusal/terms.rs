@@ -69,6 +69,8 @@ pub enum TermsRefusal {
     AssuredByNothing,
     #[error("`closed` names {named} calendars; it may name {most} at most")]
     TooManyCalendars { named: usize, most: usize },
+    #[error("`only_while` names {named} circumstances; it may name {most} at most")]
+    TooManyCircumstances { named: usize, most: usize },
     #[error("`hours` may have {weeks} weeks of {times} times each at most")]
     TooManyHours { weeks: usize, times: usize },
     #[error("a week of `hours` that never opens would let nobody through; give it times like `mon-fri 07:00-17:00`")]
@@ -152,6 +154,7 @@ impl TermsRefusal {
             | Self::TooManyAssured { .. }
             | Self::AssuredByNothing
             | Self::TooManyCalendars { .. }
+            | Self::TooManyCircumstances { .. }
             | Self::TooManyHours { .. }
             | Self::NeverOpen
             | Self::UnknownZone { .. }

@@ -165,13 +165,13 @@ impl RightSet {
             && self.role.as_ref().is_none_or(|name| world.are_same(name, &role.name))
     }
 
-    /// Refuses one that holds no right that is there: what a slip of the pen names is kept from nobody.
-    fn ensure_holds_any(&self, world: &World) -> Result<(), Refusal> {
+    /// Whether there is any such right: what a slip of the pen names, or a system calls otherwise by now, is kept from nobody.
+    #[must_use]
+    pub fn holds_any(&self, world: &World) -> bool {
         let reaches = |target: ScopeId| world.is_within(target, self.scope) || world.is_within(self.scope, target);
         let at = |target: ScopeId| if world.is_within(target, self.scope) { target } else { self.scope };
         let there = |role: &crate::Role| self.has(world, Right { role: role.id, scope: at(role.target) });
-        let any = world.roles.values().filter(|role| reaches(role.target)).any(there);
-        any.then_some(()).ok_or_else(|| SeparationRefusal::NoSuchRight { of: self.text(world) }.into())
+        world.roles.values().filter(|role| reaches(role.target)).any(there)
     }
 }
 
@@ -201,7 +201,9 @@ impl Separation {
     /// # Errors
     /// Says what can't be, and what could.
     pub fn check(&self, world: &World) -> Result<(), Refusal> {
-        self.keeps.sets().try_for_each(|set| set.ensure_holds_any(world))?;
+        if let Some(set) = self.keeps.sets().find(|set| !set.holds_any(world)) {
+            return Err(SeparationRefusal::NoSuchRight { of: set.text(world) }.into());
+        }
         match self.keeps {
             Keeps::Apart { .. } => Ok(()),
             Keeps::Few { most: 0, .. } | Keeps::Holders { most: Some(0), .. } => {

@@ -17,8 +17,8 @@ pub use effective::{PRECEDENCE, Trace, effective_at, effective_at_under, effecti
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
     Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Extensions, Glass, Grace, Hours, LapseRule,
-    Longest, NextStage, Onward, OpenTime, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References, StageTerms,
-    StandingRule, Starts, TicketRule, UsesRule, Usual, Week, WrittenApproval, WrittenDebrief, WrittenGlass,
+    Longest, NextStage, OnlyWhile, Onward, OpenTime, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References,
+    StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual, Week, WrittenApproval, WrittenDebrief, WrittenGlass,
     WrittenOnward, WrittenStage,
 };
 pub use validity::{Dormant, Validity};
@@ -248,7 +248,7 @@ impl Terms {
     /// # Errors
     /// Says which.
     pub fn ensure_named_is_there(&self, world: &World) -> Result<(), Refusal> {
-        let Settings { assured, closed, approval, glass, .. } = &self.settings;
+        let Settings { assured, closed, only_while, approval, glass, .. } = &self.settings;
         let few = glass.iter().flat_map(|glass| &glass.by).copied();
         for id in few.chain(self.settings.answered_by().filter_map(Approver::subject)) {
             if !world.subjects.contains_key(&id) {
@@ -257,6 +257,7 @@ impl Terms {
         }
         assured.as_ref().map_or(Ok(()), |assured| assured.ensure_can_be_met(world))?;
         closed.as_ref().map_or(Ok(()), |closed| closed.ensure_is_there(world))?;
+        only_while.as_ref().map_or(Ok(()), |only_while| only_while.ensure_is_there(world))?;
         // What goes by what systems say of themselves only takes from those whom other rules name.
         let approval = approval.as_ref().filter(|_| self.attributes.is_empty());
         approval.map_or(Ok(()), |approval| approval.ensure_can_be_given(world, self.scope))

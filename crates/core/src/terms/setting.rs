@@ -4,8 +4,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Assured, Closed, DebriefRule, Extensions, Glass, Grace, Hours, LapseRule, Longest, ProofMaxAge,
-    Purposes, ReasonRule, References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual, effective::Weigh,
+    Act, Approval, Assured, Closed, DebriefRule, Extensions, Glass, Grace, Hours, LapseRule, Longest, OnlyWhile,
+    ProofMaxAge, Purposes, ReasonRule, References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual,
+    effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
 
@@ -255,6 +256,7 @@ settings! {
     approval: Approval, "Approval.";
     hours: Hours, "When it may be held.", unsaid if "Setting::is_as_before";
     closed: Closed, "The calendars in whose entries it is not held.", unsaid if "Setting::is_as_before";
+    only_while: OnlyWhile, "The circumstances while which alone it may be held.", unsaid if "Setting::is_as_before";
     lapse: LapseRule, "How it must end.";
     standing: StandingRule, "Whether it may be held all the time.", unsaid if "Setting::is_as_before";
     uses: UsesRule, "How often it may be used before it ends.", unsaid if "Setting::is_as_before";

@@ -280,6 +280,20 @@ fn whoever_was_not_among_the_members_that_version_1_put_has_left_the_group() {
 }
 
 #[test]
+fn facts_of_circumstances_are_read_as_they_were_written() {
+    let world = replayed(include_str!("circumstances-v3.jsonl"));
+    let kept: Vec<(&str, Option<&str>)> =
+        world.circumstances.values().map(|one| (one.name.as_str(), one.of())).collect();
+    assert_eq!(kept, [("incident", None), ("visit-open", Some("visit"))]);
+    let heard: Vec<(&str, bool, bool)> =
+        world.heard.values().map(|one| (one.circumstance.as_str(), one.of.is_some(), one.holds)).collect();
+    assert_eq!(heard, [("incident", false, false), ("visit-open", true, true)]);
+    let cut_short = world.elevations.values().next().unwrap();
+    assert_eq!(cut_short.phase, Phase::Ended(End::CutShort));
+    assert_eq!(world.demands[&cut_short.id].demand.terms.only_while.0.len(), 2);
+}
+
+#[test]
 fn facts_of_separations_are_read_as_they_were_written() {
     let world = replayed(include_str!("separations-v3.jsonl"));
     let kept: Vec<(&str, usize)> =
@@ -318,6 +332,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("glass-v3.jsonl"),
         include_str!("seals-v3.jsonl"),
         include_str!("separations-v3.jsonl"),
+        include_str!("circumstances-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -6,6 +6,7 @@
 mod appointments;
 mod assurances;
 mod calendars;
+mod circumstances;
 mod conversions;
 mod corpus;
 mod debriefs;

@@ -20,6 +20,7 @@ fn each_cause_has_a_word_of_its_own() {
         EstateRefusal::VARIANTS,
         TermsRefusal::VARIANTS,
         AssuranceRefusal::VARIANTS,
+        CircumstanceRefusal::VARIANTS,
         SeparationRefusal::VARIANTS,
         CalendarRefusal::VARIANTS,
         TextRefusal::VARIANTS,

@@ -506,3 +506,24 @@ fn what_was_lost_is_not_put_back_where_it_would_be_held_together_with_another() 
     obey(&mut house);
     house.well(Who::Administrator, put_back);
 }
+
+#[test]
+fn what_a_system_calls_otherwise_by_now_is_told_to_be_kept_from_nobody() {
+    let mut house = house();
+    let one = apart(&house, "payer@/vault", "writer@/cloud", Counts::Eligible);
+    set(&mut house, one);
+    let kept = |house: &House| {
+        let separation = &house.world.separations[&"apart".to_owned()];
+        separation.keeps.sets().map(|set| set.holds_any(&house.world)).collect::<Vec<_>>()
+    };
+    assert_eq!(kept(&house), [true, true]);
+    let base = survey(house.now, 1);
+    let roles = vec![RoleFound { name: "cashier".to_owned(), ..base.roles[0].clone() }];
+    let (target, digest) = (vault(&house), Digest::of(&[b"renamed"]));
+    house.keeper(Report::Surveyed { target, digest, survey: Box::new(Survey { roles, ..base }) });
+    assert_eq!(kept(&house), [false, true]);
+    let missing = RightSet::from_text(&house.world, "payer@/vault").unwrap();
+    let keeps = Keeps::Few { of: missing, most: 1 };
+    let one = separation("few", keeps, Counts::Eligible);
+    assert_eq!(cause(house.try_as(Who::Administrator, SeparationCommand::Set { separation: one })), "no-such-right");
+}

@@ -61,6 +61,8 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     let [one, both] = [&["quay-freeze"][..], &["holidays", "quay-freeze"]]
         .map(|names| Closed(names.iter().map(|name| (*name).to_owned()).collect()));
     keeps_to_the_rules(world, &[Closed::default(), one, both]);
+    let only_while = |names: &[&str]| OnlyWhile(names.iter().map(|name| (*name).to_owned()).collect());
+    keeps_to_the_rules(world, &[only_while(&[]), only_while(&["incident"]), only_while(&["incident", "visit"])]);
     keeps_to_the_rules(world, &[Hours::default(), Hours([day.clone()].into()), Hours([day, night].into())]);
     keeps_to_the_rules(world, &[UsesRule::Any, UsesRule::One]);
     keeps_to_the_rules(world, &[StandingRule::Allowed, StandingRule::Never]);
