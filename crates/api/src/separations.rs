@@ -58,6 +58,8 @@ pub struct SeparationView {
     /// What it is.
     #[serde(flatten)]
     pub separation: SeparationBody,
+    /// Those of its rights, as written, of which there is none at present: it keeps nothing by them.
+    pub without_right: Vec<String>,
     /// What breaks it at present, of what the caller sees.
     pub breaches: Vec<BreachView>,
     /// Who set it last.

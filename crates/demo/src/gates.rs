@@ -1,12 +1,15 @@
 //! The port's gate controllers: a system that is described in a file.
 
 use serde_json::json;
-use tempestas_api::{NewAccount, NewEligibility, NewTarget, NewTerms, WhichTarget};
+use tempestas_api::{CircumstanceBody, NewAccount, NewEligibility, NewTarget, NewTerms, WhichTarget};
 use tempestas_client::Client;
 use tempestas_core::{Connector, LookedAt};
 
 /// The description, but for the address.
 const FORM: &str = include_str!("gates.toml");
+
+/// That somebody is at the north gate.
+const STAFFED: &str = "north-gate-staffed";
 
 /// Who keeps the gates at first, each with what they may.
 const KEEPERS: [(&str, &str); 5] = [
@@ -25,7 +28,7 @@ pub fn seed(key: &str) -> String {
         .enumerate()
         .map(|(n, (who, may))| (format!("k{}", n + 1), json!({ "who": who, "may": may })))
         .collect();
-    json!({ "key": key, "keepers": keepers }).to_string()
+    json!({ "key": key, "keepers": keepers, "staffed": ["north", "south"] }).to_string()
 }
 
 /// How a service reaches them.
@@ -55,8 +58,17 @@ pub async fn begin(mara: &Client, address: &str, key: &str) -> anyhow::Result<()
             mara.set_account(&one.name, LookedAt::Nothing, &account).await?;
         }
     }
+    // From afar a gate is opened only while somebody is there who sees it.
+    let staffed = CircumstanceBody {
+        address: format!("{address}/gates/north"),
+        pointer: "/staffed".to_owned(),
+        is: "true".to_owned(),
+        secret: Some(key.to_owned()),
+    };
+    mara.set_circumstance(STAFFED, LookedAt::Nothing, &staffed).await?;
     let rule: NewTerms = toml::from_str(&format!(
-        "scope = \"{target}\"\n[settings]\nlongest = 14400\nusual = 3600\napproval = {{ is = \"none\" }}\n"
+        "scope = \"{target}\"\n[settings]\nlongest = 14400\nusual = 3600\nonly_while = [\"{STAFFED}\"]\n\
+         approval = {{ is = \"none\" }}\n"
     ))?;
     mara.add_terms(&rule).await?;
     let right = format!("open@{target}");

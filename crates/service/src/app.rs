@@ -16,7 +16,8 @@ use tokio::sync::{broadcast, watch};
 use url::Url;
 
 use crate::{
-    access::AccessGraph, config::Config, identity::Identity, keyring::Keyring, passkeys::Passkeys, status::Statuses,
+    access::AccessGraph, config::Config, desks::Desks, identity::Identity, keyring::Keyring, passkeys::Passkeys,
+    status::Statuses,
 };
 
 /// Shared by every handler and keeper.
@@ -39,6 +40,7 @@ struct Shared {
     installation: String,
     statuses: Statuses,
     access: AccessGraph,
+    desks: Desks,
     /// Whether the database was held against the ledger since the start.
     verified: AtomicBool,
 }
@@ -52,11 +54,12 @@ pub(crate) struct Parts {
     pub(crate) keyring: Keyring,
     pub(crate) signer: Arc<Signer>,
     pub(crate) installation: String,
+    pub(crate) desks: Desks,
 }
 
 impl App {
     pub(crate) fn new(parts: Parts) -> Self {
-        let Parts { config, engine, passkeys, address, keyring, signer, installation } = parts;
+        let Parts { config, engine, passkeys, address, keyring, signer, installation, desks } = parts;
         let access = AccessGraph::new(engine.clone());
         let shared = Shared {
             config,
@@ -71,6 +74,7 @@ impl App {
             installation,
             statuses: Statuses::default(),
             access,
+            desks,
             verified: AtomicBool::default(),
         };
         Self { shared: Arc::new(shared) }
@@ -103,6 +107,11 @@ impl App {
     /// What is known of each target beside the World.
     pub(crate) fn statuses(&self) -> &Statuses {
         &self.shared.statuses
+    }
+
+    /// What other systems said of circumstances.
+    pub(crate) fn desks(&self) -> &Desks {
+        &self.shared.desks
     }
 
     /// The World after the last commit.

@@ -16,6 +16,7 @@ use crate::{
     app::{App, Parts},
     authorities,
     config::Config,
+    desks::Desks,
     identity::token_digest,
     keeper,
     keyring::{self, BROKER, Keyring, owner_of},
@@ -61,8 +62,9 @@ impl House {
         let address = address(&config)?;
         let any_port = config.service.address.is_none();
         let passkeys = Passkeys::new(&address, any_port)?;
-        let app =
-            App::new(Parts { config, engine, passkeys, address, keyring, signer, installation: installation.clone() });
+        let desks = Desks::new()?;
+        let given = installation.clone();
+        let app = App::new(Parts { config, engine, passkeys, address, keyring, signer, installation: given, desks });
         if first_start {
             found(&app, installation).await?;
         }

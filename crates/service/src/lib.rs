@@ -11,6 +11,7 @@ pub mod config;
 mod connect;
 mod connections;
 mod console;
+mod desks;
 mod door;
 mod drafts;
 mod events;

@@ -20,6 +20,7 @@ use crate::{
     app::App,
     config::{Config, TlsConfig, ensure_private},
     connections::Limited,
+    desks,
     house::House,
     journal, keeper, operate, routes,
 };
@@ -59,6 +60,7 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     let mut keepers = tokio::spawn(keeper::run(app.clone()));
     let housekeeping = tokio::spawn(housekeeping(app.clone()));
     tokio::spawn(told(app.clone()));
+    tokio::spawn(desks::run(app.clone()));
     let scheme = if app.config().tls.is_some() { "https" } else { "http" };
     // Read by whoever started us; the log goes to standard error.
     println!("tempestasd listens on {scheme}://{address}");

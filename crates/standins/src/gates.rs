@@ -2,7 +2,11 @@
 //!
 //! A *keeper* is somebody who may open gates; one with an end loses it by the controllers' own clock.
 
-use std::{collections::BTreeMap, path::PathBuf, sync::Arc};
+use std::{
+    collections::{BTreeMap, BTreeSet},
+    path::PathBuf,
+    sync::Arc,
+};
 
 use axum::{
     Json, Router,
@@ -25,6 +29,9 @@ pub struct Gates {
     /// Keys that were taken away, and never come back.
     #[serde(default)]
     pub gone: Vec<String>,
+    /// Gates at which somebody is.
+    #[serde(default)]
+    pub staffed: BTreeSet<String>,
 }
 
 /// Somebody who may do something with the gates.
@@ -60,6 +67,7 @@ pub async fn serve(listener: TcpListener, gates: Gates, file: Option<PathBuf>) -
         .route("/now", get(async || Json(json!({ "time": Timestamp::now() }))))
         .route("/keepers", get(keepers))
         .route("/keepers/{key}", put(set).get(one).delete(take))
+        .route("/gates/{gate}", get(staffed).put(staff))
         .route("/gates/{gate}/open", post(open))
         .with_state(shared);
     axum::serve(listener, router).await?;
@@ -70,8 +78,9 @@ impl Shared {
     /// The controllers, for whoever shows the key; what is over is forgotten first.
     async fn for_key(&self, headers: &HeaderMap) -> Result<tokio::sync::MutexGuard<'_, Gates>, StatusCode> {
         let mut gates = self.gates.lock().await;
-        let shown = headers.get("x-gate-key").and_then(|value| value.to_str().ok());
-        if shown != Some(gates.key.as_str()) {
+        let shown = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
+        let bearer = shown("authorization").and_then(|value| value.strip_prefix("Bearer "));
+        if shown("x-gate-key").or(bearer) != Some(gates.key.as_str()) {
             return Err(StatusCode::FORBIDDEN);
         }
         end(&mut gates);
@@ -126,6 +135,29 @@ async fn take(State(shared): State<Shared>, headers: HeaderMap, Path(key): Path<
     let mut gates = shared.for_key(&headers).await?;
     gates.keepers.remove(&key);
     gates.gone.push(key);
+    shared.keep(&gates);
+    Ok(Json(Value::Null))
+}
+
+/// Whether somebody is at a gate.
+async fn staffed(State(shared): State<Shared>, headers: HeaderMap, Path(gate): Path<String>) -> Reply {
+    let gates = shared.for_key(&headers).await?;
+    Ok(Json(json!({ "gate": gate, "staffed": gates.staffed.contains(&gate) })))
+}
+
+/// Somebody comes to a gate, or leaves it: `true` or `false`.
+async fn staff(
+    State(shared): State<Shared>,
+    headers: HeaderMap,
+    Path(gate): Path<String>,
+    Json(is): Json<bool>,
+) -> Reply {
+    let mut gates = shared.for_key(&headers).await?;
+    if is {
+        gates.staffed.insert(gate);
+    } else {
+        gates.staffed.remove(&gate);
+    }
     shared.keep(&gates);
     Ok(Json(Value::Null))
 }

@@ -5,6 +5,7 @@
 
 mod brightwater;
 mod described;
+mod desk;
 mod fathom;
 mod http;
 mod ldap;
@@ -23,6 +24,7 @@ use thiserror::Error;
 use brightwater::Brightwater;
 use described::Described;
 pub use described::{Form, FormError, Program};
+pub use desk::Desk;
 use fathom::Fathom;
 use ldap::Ldap;
 use linux::{Address, Authority, Linux};

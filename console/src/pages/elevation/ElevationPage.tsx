@@ -20,6 +20,7 @@ type Story_ = Api['ElevationStory']
 const ENDED: Record<string, string> = {
   lapsed: 'lapsed at its set time',
   used: 'was good for one use, which was seen',
+  'cut-short': 'was cut short, for it was held only while something else held',
   'given-back': 'was given back',
   revoked: 'was revoked',
   refused: 'was refused',

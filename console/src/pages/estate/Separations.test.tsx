@@ -22,6 +22,7 @@ const APART: Api['SeparationView'] = {
   says: 'nobody may ask for, or holds, both one of berth_planner@/harbour and one of vessel_traffic@/harbour',
   keeps: { is: 'apart', one: 'berth_planner@/harbour', other: 'vessel_traffic@/harbour' },
   counts: 'eligible',
+  without_right: ['vessel_traffic@/harbour'],
   breaches: [breach('tomas.reyes', 'may ask for berth_planner@/harbour and holds vessel_traffic@/harbour')],
   set_by: 'mara.lindqvist',
   set_at: '2026-11-01T08:00:00Z',
@@ -42,6 +43,7 @@ describe('separations', () => {
     show(<Separations may={false} />)
     const row = (await screen.findByText('plan-or-guide')).closest('li')
     expect(row?.textContent).toContain('nobody may ask for, or holds, both one of berth_planner@/harbour')
+    expect(row?.textContent).toContain('There is no right of vessel_traffic@/harbour at present')
     expect(row?.textContent).toContain('tomas.reyes may ask for berth_planner@/harbour and holds vessel_traffic')
     expect(screen.queryByRole('button')).toBeNull()
   })

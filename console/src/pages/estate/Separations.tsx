@@ -270,6 +270,11 @@ function Says({ one, may }: { one: Separation; may: boolean }) {
       <p className="break-words">
         <span className="mono font-semibold">{one.name}</span> {one.says}
       </p>
+      {one.without_right.map((rights) => (
+        <p key={rights} className="text-warm">
+          There is no right of {rights} at present: it keeps nothing by that.
+        </p>
+      ))}
       {one.breaches.length === 0 ? (
         <p className="text-ink-2">Nothing breaks it.</p>
       ) : (

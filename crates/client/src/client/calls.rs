@@ -4,17 +4,17 @@ use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
     AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, BreachView, CalendarBody, CalendarView,
-    ChangeWindow, CheckReply, CheckpointReply, Chosen, ConversionView, ConvertRequest, DebriefFilter, DebriefRequest,
-    DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView, DutyView, EffectiveQuery, EffectiveReply,
-    ElevationFilter, ElevationStory, ElevationView, EligibilityReply, EligibilityView, EligibleReply, EndTarget,
-    EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand, ExtensionPreview, ExtensionRequest, Hit,
-    HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover,
-    NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject,
-    NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView,
-    ScopeView, SearchQuery, SeparationBody, SeparationView, SignInReply, SignInRequest, SignInView, SinceQuery,
-    SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply, SuspendRequest,
-    TargetSettings, TargetView, TermsReply, TermsTouched, TermsTrial, TermsView, TolerateRequest, TriedSeal, WaitQuery,
-    WaysQuery, WaysReply, WhichTarget, WordRequest,
+    ChangeWindow, CheckReply, CheckpointReply, Chosen, CircumstanceBody, CircumstanceView, ConversionView,
+    ConvertRequest, DebriefFilter, DebriefRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView,
+    DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
+    EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand,
+    ExtensionPreview, ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk,
+    LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager,
+    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView,
+    RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody, SeparationView, SignInReply,
+    SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView,
+    SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsTouched, TermsTrial,
+    TermsView, TolerateRequest, TriedSeal, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -224,6 +224,12 @@ calls! {
     set_calendar(name: &str, looked_at: LookedAt, calendar: &CalendarBody) -> CalendarView = PUT ["calendars", name] on looked_at body calendar;
     /// Ends one.
     end_calendar(name: &str) -> Done = DELETE ["calendars", name];
+    /// What other systems are asked, by name.
+    circumstances() -> Vec<CircumstanceView> = GET ["circumstances"];
+    /// Sets one.
+    set_circumstance(name: &str, looked_at: LookedAt, circumstance: &CircumstanceBody) -> CircumstanceView = PUT ["circumstances", name] on looked_at body circumstance;
+    /// Ends one.
+    end_circumstance(name: &str) -> Done = DELETE ["circumstances", name];
     /// Separations of duties, each with what breaks it.
     separations() -> Vec<SeparationView> = GET ["separations"];
     /// What would break one, were it set.

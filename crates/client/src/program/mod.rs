@@ -3,6 +3,7 @@
 mod args;
 mod assurances;
 mod calendars;
+mod circumstances;
 mod cli;
 mod conversions;
 mod debriefs;
@@ -120,6 +121,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Delegate { verb } => delegate::delegate(&cli, verb.unwrap_or(args::DelegateVerb::List)).await?,
         Verb::Terms { verb } => terms::terms(&cli, verb.unwrap_or(args::TermsVerb::List)).await?,
         Verb::Calendars { verb } => calendars::calendars(&cli, verb.unwrap_or(args::CalendarsVerb::List)).await?,
+        Verb::Circumstances { verb } => {
+            circumstances::circumstances(&cli, verb.unwrap_or(args::CircumstancesVerb::List)).await?;
+        }
         Verb::Separations { verb } => {
             separations::separations(&cli, verb.unwrap_or(args::SeparationsVerb::List)).await?;
         }

@@ -68,6 +68,9 @@ fn body(said: SetSeparation) -> anyhow::Result<SeparationBody> {
 
 fn shown(one: &SeparationView) {
     say!("{}: {}", one.name, one.says);
+    for rights in &one.without_right {
+        say!("    there is no right of {rights} at present: it keeps nothing by that");
+    }
     if one.breaches.is_empty() {
         say!("    nothing that you see breaks it");
     }

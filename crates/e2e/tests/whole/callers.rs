@@ -103,6 +103,8 @@ overseer       get    /assurances
 overseer       get    /assurances/{name}
 overseer       get    /calendars
 overseer       get    /calendars/{name}
+overseer       get    /circumstances
+overseer       get    /circumstances/{name}
 overseer       get    /separations
 overseer       get    /separations/{name}
 overseer       get    /ledger/export
@@ -113,6 +115,8 @@ administrator  put    /assurances/{name}
 administrator  delete /assurances/{name}
 administrator  put    /calendars/{name}
 administrator  delete /calendars/{name}
+administrator  put    /circumstances/{name}
+administrator  delete /circumstances/{name}
 administrator  post   /separations/preview
 administrator  put    /separations/{name}
 administrator  delete /separations/{name}

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use jiff::{SignedDuration, Timestamp};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use tempestas_api::{AssuranceBody, KeepsBody, SeparationBody};
+use tempestas_api::{AssuranceBody, CircumstanceBody, KeepsBody, SeparationBody};
 use tempestas_core::{Counts, LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
@@ -42,6 +42,13 @@ impl House {
         };
         self.client(MARA).set_assurance("hardware-key", LookedAt::Nothing, &hardware).await.unwrap();
         self.freeze("quay-freeze", Timestamp::now() + SignedDuration::from_hours(24)).await;
+        let incident = |is: &str| CircumstanceBody {
+            address: "http://127.0.0.1:9/incidents/open".to_owned(),
+            pointer: "/state".to_owned(),
+            is: is.to_owned(),
+            secret: None,
+        };
+        self.client(MARA).set_circumstance("incident-open", LookedAt::Nothing, &incident("open")).await.unwrap();
         let few = |most| SeparationBody {
             keeps: KeepsBody::Few { of: BRIGHTWATER.to_owned(), most },
             counts: Counts::Eligible,
@@ -79,6 +86,12 @@ impl House {
                 json!({ "zone": "UTC", "file": freeze(Timestamp::now() + SignedDuration::from_hours(48)) }),
             ),
             change(
+                "/circumstances/{name}",
+                "circumstances/incident-open".to_owned(),
+                Method::PUT,
+                serde_json::to_value(incident("under way")).unwrap(),
+            ),
+            change(
                 "/separations/{name}",
                 "separations/few-of-the-cloud".to_owned(),
                 Method::PUT,
@@ -107,6 +120,7 @@ impl House {
             "/terms/{id}" => self.found("terms", |one| one["id"] == id).await,
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
             "/assurances/{name}" => self.found("assurances", |one| one["name"] == id).await,
+            "/circumstances/{name}" => self.found("circumstances", |one| one["name"] == id).await,
             "/separations/{name}" => self.found("separations", |one| one["name"] == id).await,
             "/calendars/{name}" => self.found("calendars", |one| one["name"] == id).await,
             "/people/{who}/manager" => serde_json::to_value(self.client(MARA).manager(TOMAS).await.unwrap()).unwrap(),

@@ -7,6 +7,7 @@ mod assurances;
 mod bad_input;
 mod calendars;
 mod callers;
+mod circumstances;
 mod console;
 mod console_asks;
 mod console_windows;

@@ -24,6 +24,7 @@ use crate::{
     authorities,
     callers::SignedIn,
     connect::connect,
+    desks,
     door::{Answer, At, Body, Json, Listed, Listing, Query},
     keyring,
     past::belonging_to,
@@ -44,6 +45,8 @@ pub(super) async fn preview(me: SignedIn, Body(request): Body<PreviewRequest>) -
     let manner = Manner { start: request.start, duration: request.duration, glass: request.glass };
     let demand = demand_to_hold(&world, me.person, right(&world, me.person, &request.right)?, now, manner)?;
     me.ensure_from_here(&world, &demand)?;
+    desks::ensure_heard(&me.app, &demand, |_| None).await;
+    let world = me.app.world();
     let duration = request.duration.unwrap_or(demand.terms.usual.0);
     let start = request.start.or_else(|| demand.terms.starts.unsaid());
     Ok(Json(views::demand(&world, &demand, duration, start, now)))
@@ -59,15 +62,16 @@ fn brings(given: tempestas_api::Brings) -> Brings {
 }
 
 pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer<ElevationView> {
-    let right = right(&me.app.world(), me.person, &request.right)?;
-    let command = ElevationCommand::Ask(Ask {
-        right,
-        duration: request.duration,
-        start: request.start,
-        glass: request.glass,
-        brings: brings(request.brings),
-        shown: request.shown,
-    });
+    let world = me.app.world();
+    let right = right(&world, me.person, &request.right)?;
+    let AskRequest { duration, start, glass, shown, .. } = request;
+    let brings = brings(request.brings);
+    // What can't be asked for so is refused below, in the same words.
+    if let Ok(demand) = demand_to_hold(&world, me.person, right, Timestamp::now(), Manner { start, duration, glass }) {
+        desks::ensure_heard(&me.app, &demand, |name| brings.reference(name).map(str::to_owned)).await;
+    }
+    drop(world);
+    let command = ElevationCommand::Ask(Ask { right, duration, start, glass, brings, shown });
     let done = me.submit(command).await?;
     let id = made(&done, |what| match what {
         What::Asked { elevation, .. } => Some(*elevation),

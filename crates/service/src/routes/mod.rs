@@ -4,6 +4,7 @@ mod appointments;
 mod assurances;
 mod authorities;
 mod calendars;
+mod circumstances;
 mod conversions;
 mod days;
 mod delegations;

@@ -1,14 +1,15 @@
 //! The whole route table; it is the map of what can be attacked.
 
 use super::{
-    appointments, assurances, authorities, calendars, conversions, days, delegations, devices, drift, elevations,
-    estate, ledger, pages, people, rehearsals, separations, sign_in, sources, standing, stops, terms, trials, ways,
+    appointments, assurances, authorities, calendars, circumstances, conversions, days, delegations, devices, drift,
+    elevations, estate, ledger, pages, people, rehearsals, separations, sign_in, sources, standing, stops, terms,
+    trials, ways,
 };
 use crate::door::Table;
 
 /// Every route.
 pub(super) fn table() -> Table {
-    let parts: [fn(Table) -> Table; 12] = [
+    let parts: [fn(Table) -> Table; 13] = [
         of_sign_ins,
         of_pages,
         of_stops,
@@ -18,6 +19,7 @@ pub(super) fn table() -> Table {
         of_terms,
         of_assurances,
         of_calendars,
+        of_circumstances,
         of_separations,
         of_elevations,
         of_ledger,
@@ -211,6 +213,15 @@ fn of_calendars(table: Table) -> Table {
         .get("/calendars/{name}", calendars::show, "One calendar")
         .put("/calendars/{name}", calendars::set, "Set a calendar, a new one or in place")
         .delete("/calendars/{name}", calendars::end, "End a calendar that no rule goes by")
+}
+
+/// What other systems are asked, by name.
+fn of_circumstances(table: Table) -> Table {
+    table
+        .get("/circumstances", circumstances::list, "What other systems are asked, by name")
+        .get("/circumstances/{name}", circumstances::show, "One circumstance")
+        .put("/circumstances/{name}", circumstances::set, "Set a circumstance, a new one or in place")
+        .delete("/circumstances/{name}", circumstances::end, "End a circumstance that no rule wants")
 }
 
 /// Rights that nobody has together, by name.

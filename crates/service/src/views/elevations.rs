@@ -396,6 +396,7 @@ fn ended_sentence(elevation: &Elevation, grant: Option<&Grant>, end: End) -> Str
     let how = match end {
         End::Lapsed => "lapsed at its set time",
         End::Used => "was good for one use, which was seen",
+        End::CutShort => "cut short, for it was to be held only while something else holds",
         End::GivenBack => "given back by its holder",
         End::Revoked => "revoked",
         End::Refused => "refused",

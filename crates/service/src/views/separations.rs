@@ -15,6 +15,7 @@ pub(crate) fn separation(world: &World, sight: &Sight, one: Visible<'_, Separati
         name: one.name.clone(),
         says: one.words(world),
         separation: SeparationBody { keeps, counts: one.counts },
+        without_right: one.keeps.sets().filter(|set| !set.holds_any(world)).map(|set| set.text(world)).collect(),
         breaches: breaches(world, sight, &one, now),
         set_by: one.set_by.map(|id| world.subject_name(id)),
         set_at: one.set_at,

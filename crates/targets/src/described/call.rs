@@ -214,7 +214,7 @@ impl Caller {
 }
 
 /// An address with a path whose segments are filled in one by one, so that none can become two.
-fn url_of(address: &str, path: &str, values: &Values<'_>) -> Result<Url, TargetError> {
+pub(crate) fn url_of(address: &str, path: &str, values: &Values<'_>) -> Result<Url, TargetError> {
     let mut url: Url = address.parse().map_err(|_| refused("the `address` of its description can't be read"))?;
     {
         let mut segments =

@@ -230,7 +230,7 @@ fn known(name: &str, text: &str, secret: bool) -> Result<(), FormError> {
 }
 
 /// What is filled in.
-pub(super) type Values<'v> = [(&'static str, &'v str)];
+pub(crate) type Values<'v> = [(&'v str, &'v str)];
 
 /// A text with its placeholders filled in. What is filled in is not looked at again.
 pub(super) fn filled(text: &str, values: &Values<'_>) -> String {

@@ -1,8 +1,8 @@
 //! Kinds of systems that an administrator describes in a file: commands, SQL or HTTP calls for surveying, giving,
 //! taking and reading back.
 
-mod call;
-mod form;
+pub(crate) mod call;
+pub(crate) mod form;
 
 use std::{collections::BTreeMap, time::Duration};
 

@@ -9,7 +9,7 @@ import type { SettingField, Settings } from './fields'
 import { Glass, GlassFew } from './glass'
 import { Hours } from './hours'
 import { Lapse } from './lapse'
-import { Assured, Closed } from './named'
+import { Assured, Closed, OnlyWhile } from './named'
 import { Purposes, Reason, ReasonLetters } from './reason'
 import { References, wholeReferences } from './references'
 import { Standing } from './standing'
@@ -46,6 +46,7 @@ export const SETTINGS: Setting[] = [
   { name: 'starts', Field: Starts, only: ['elevate'] },
   { name: 'hours', Field: Hours, only: ['elevate'] },
   { name: 'closed', Field: Closed, only: ['elevate'] },
+  { name: 'only_while', Field: OnlyWhile, only: ['elevate'] },
   { name: 'uses', Field: Uses, only: ['elevate'] },
   { name: 'lapse', Field: Lapse, only: ['elevate'] },
   { name: 'standing', Field: Standing, only: ['elevate'] },
@@ -68,6 +69,7 @@ export const wholeSettings = (settings: Settings) => ({
   uses: settings.uses ?? null,
   hours: settings.hours ?? null,
   closed: settings.closed ?? null,
+  only_while: settings.only_while ?? null,
   extensions: settings.extensions ?? null,
   grace: settings.grace ?? null,
   debrief: settings.debrief ?? null,

@@ -1,4 +1,4 @@
-// What of the house's own a rule goes by, by name: assurances that must be met, calendars that close it.
+// What of the house's own a rule goes by, by name: assurances that must be met, calendars that close it, circumstances.
 
 import { useState } from 'react'
 import { get } from '../../../api/call'
@@ -41,4 +41,10 @@ export function Assured({ settings: { assured }, set }: SettingField) {
 export function Closed({ settings: { closed }, set }: SettingField) {
   const { data } = useData(['calendars'], ['terms'], () => get('/api/v1/calendars'))
   return <Names label="Not held during" names={closed} known={data} set={(closed) => set({ closed })} />
+}
+
+/** The circumstances while which alone it is held. */
+export function OnlyWhile({ settings: { only_while }, set }: SettingField) {
+  const { data } = useData(['circumstances'], ['terms'], () => get('/api/v1/circumstances'))
+  return <Names label="Held only while" names={only_while} known={data} set={(only_while) => set({ only_while })} />
 }

@@ -3,6 +3,7 @@
 mod asking;
 mod assurances;
 mod calendars;
+mod circumstances;
 mod estate;
 mod rights;
 mod separations;
@@ -18,6 +19,7 @@ use tempestas_core::{Seconds, Verdict};
 pub(crate) use asking::{AskArgs, Asking, DebriefsVerb, ExtendArgs, Found};
 pub(crate) use assurances::{AssurancesVerb, SetAssurance};
 pub(crate) use calendars::CalendarsVerb;
+pub(crate) use circumstances::CircumstancesVerb;
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use rights::{
     ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
@@ -196,6 +198,11 @@ pub(crate) enum Verb {
     Calendars {
         #[command(subcommand)]
         verb: Option<CalendarsVerb>,
+    },
+    /// Circumstances: what other systems are asked, while which alone something is held by rules that want them.
+    Circumstances {
+        #[command(subcommand)]
+        verb: Option<CircumstancesVerb>,
     },
     /// Separations of duties: what nobody has together, how much one person has, and how many people have something.
     Separations {

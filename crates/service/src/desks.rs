@@ -1,0 +1,159 @@
+//! What other systems say of circumstances: asked while somebody needs to know, remembered for a minute. What could not be asked
+//! doesn't hold.
+
+use std::{
+    collections::BTreeMap,
+    sync::{Mutex, PoisonError},
+    time::Duration,
+};
+
+use jiff::{SignedDuration, Timestamp};
+use secrecy::SecretString;
+use tempestas_core::{Caller, Circumstance, Demand, Report, Said};
+use tempestas_targets::{Desk, TargetError};
+use tokio::task::JoinSet;
+
+use crate::app::App;
+
+/// How long what was heard is gone by without asking again.
+const REMEMBERED: SignedDuration = SignedDuration::from_secs(60);
+/// How often it is asked at least while somebody rests on it: twice within that, so that one answer that fails costs nobody anything.
+const ASKED_EVERY: Duration = Duration::from_secs(25);
+
+/// A circumstance by name, of the reference that it is about.
+type Question = (String, Option<String>);
+
+/// What was heard, beside the World.
+pub(crate) struct Desks {
+    desk: Desk,
+    heard: Mutex<BTreeMap<Question, Answer>>,
+}
+
+struct Answer {
+    /// What the question was: another one's answer says nothing.
+    of: Circumstance,
+    holds: bool,
+    at: Timestamp,
+    /// Why it could not be asked since, where it couldn't.
+    trouble: Option<String>,
+}
+
+impl Desks {
+    pub(crate) fn new() -> Result<Self, TargetError> {
+        Ok(Self { desk: Desk::new()?, heard: Mutex::default() })
+    }
+
+    /// Why a circumstance could not be asked last, where it couldn't.
+    pub(crate) fn trouble(&self, circumstance: &str) -> Option<String> {
+        let heard = self.heard.lock().unwrap_or_else(PoisonError::into_inner);
+        heard.iter().find(|((name, _), answer)| name == circumstance && answer.trouble.is_some())?.1.trouble.clone()
+    }
+
+    fn known(&self, question: &Question, of: &Circumstance, now: Timestamp) -> Option<bool> {
+        let heard = self.heard.lock().unwrap_or_else(PoisonError::into_inner);
+        let fresh = heard.get(question).filter(|answer| answer.of == *of && now.duration_since(answer.at) < REMEMBERED);
+        fresh.map(|answer| answer.holds)
+    }
+
+    fn keep(&self, question: Question, answer: Answer) {
+        let mut heard = self.heard.lock().unwrap_or_else(PoisonError::into_inner);
+        let long_ago = |answer: &Answer| Timestamp::now().duration_since(answer.at) > REMEMBERED * 10;
+        heard.retain(|_, answer| !long_ago(answer));
+        heard.insert(question, answer);
+    }
+}
+
+/// The owner of a circumstance's token.
+pub(crate) fn owner_of(circumstance: &str) -> String {
+    format!("circumstance:{circumstance}")
+}
+
+/// Its name among what that owner keeps.
+pub(crate) const TOKEN: &str = "token";
+
+async fn token_of(app: &App, circumstance: &str) -> anyhow::Result<Option<SecretString>> {
+    let sealed = app.store().sealed(Some(&owner_of(circumstance))).await?;
+    let Some(sealed) = sealed.iter().find(|sealed| sealed.name == TOKEN) else { return Ok(None) };
+    Ok(Some(String::from_utf8(app.keyring().open_sealed(sealed)?.to_vec())?.into()))
+}
+
+/// Asks, and has the World know what came of it.
+async fn hear(app: &App, question: Question) {
+    let (name, of) = question.clone();
+    let Some(circumstance) = app.world().circumstances.get(name.as_str()).cloned() else { return };
+    let asked = match token_of(app, &name).await {
+        Ok(token) => app.desks().desk.ask(&circumstance, of.as_deref(), token.as_ref()).await,
+        Err(error) => {
+            tracing::error!(circumstance = %name, "its token can't be read: {error:#}");
+            Err(TargetError::Refused("its token can't be read".to_owned()))
+        }
+    };
+    let now = Timestamp::now();
+    let holds = match asked {
+        Ok(holds) => {
+            app.desks().keep(question, Answer { of: circumstance, holds, at: now, trouble: None });
+            holds
+        }
+        Err(error) => {
+            tracing::warn!(circumstance = %name, %error, "a circumstance could not be asked");
+            let (known, trouble) = (app.desks().known(&question, &circumstance, now), Some(error.to_string()));
+            let mut heard = app.desks().heard.lock().unwrap_or_else(PoisonError::into_inner);
+            let answer = heard.entry(question).or_insert(Answer {
+                of: circumstance,
+                holds: false,
+                at: Timestamp::UNIX_EPOCH,
+                trouble: None,
+            });
+            answer.trouble = trouble;
+            // What was heard within the minute is gone by; beyond that it doesn't hold.
+            known.unwrap_or(false)
+        }
+    };
+    let report = Report::Heard { circumstance: name, of: of.map(Said), holds };
+    if let Err(refusal) = app.submit(Caller::service(), report).await {
+        tracing::warn!(%refusal, "what was heard of a circumstance was refused");
+    }
+}
+
+/// Sees to it that what a demand rests on was heard of within the minute. What could not be asked doesn't hold.
+pub(crate) async fn ensure_heard(app: &App, demand: &Demand, brought: impl Fn(&str) -> Option<String>) {
+    let (world, now) = (app.world(), Timestamp::now());
+    let mut asked = JoinSet::new();
+    for name in &demand.terms.only_while.0 {
+        let Some(circumstance) = world.circumstances.get(name.as_str()) else { continue };
+        let fits = |reference: &str| brought(reference).filter(|said| demand.terms.takes_reference(reference, said));
+        let of = circumstance.of().map(fits);
+        // Of what nobody brings, or not in its form, nothing is asked.
+        if matches!(of, Some(None)) {
+            continue;
+        }
+        let question = (name.clone(), of.flatten());
+        // That it doesn't hold is not remembered: whoever sees to it that it does asks again at once.
+        let holds = world.holds(name, question.1.as_deref());
+        if !holds || app.desks().known(&question, circumstance, now) != Some(true) {
+            let app = app.clone();
+            asked.spawn(async move { hear(&app, question).await });
+        }
+    }
+    asked.join_all().await;
+}
+
+/// Asks about everything that somebody rests on, for as long as the service runs.
+pub(crate) async fn run(app: App) {
+    let mut stopping = app.stopping();
+    // What is held is looked at as often as the systems that it is held on.
+    let every = ASKED_EVERY.min(app.config().surveys.read_back.0.unsigned_abs());
+    loop {
+        let needed = app.world().to_be_heard();
+        let mut asked = JoinSet::new();
+        for question in needed {
+            let app = app.clone();
+            asked.spawn(async move { hear(&app, question).await });
+        }
+        asked.join_all().await;
+        tokio::select! {
+            () = tokio::time::sleep(every) => {}
+            _ = stopping.changed() => return,
+        }
+    }
+}
