@@ -88,8 +88,11 @@ impl Circumstance {
     /// What it is, in words.
     #[must_use]
     pub fn words(&self) -> String {
-        let at = if self.pointer.is_empty() { "is".to_owned() } else { format!("has at {}", self.pointer) };
-        format!("while what {} answers {at} `{}`", self.address, self.is)
+        let Self { address, pointer, is, .. } = self;
+        match pointer.as_str() {
+            "" => format!("while what {address} answers is {is}"),
+            pointer => format!("while what {address} answers has {is} at {pointer}"),
+        }
     }
 
     /// It as it stands, which a change of it carries.

@@ -10,7 +10,7 @@ import { Circumstances } from './Circumstances'
 
 const INCIDENT: Api['CircumstanceView'] = {
   name: 'incident-open',
-  says: 'while what https://desk.example/incidents/open answers has at /state `open`',
+  says: 'while what https://desk.example/incidents/open answers has open at /state',
   address: 'https://desk.example/incidents/open',
   pointer: '/state',
   is: 'open',
@@ -37,7 +37,7 @@ describe('circumstances', () => {
     house([INCIDENT, down])
     show(<Circumstances may={false} />)
     const row = (await screen.findByText('incident-open')).closest('li')
-    expect(row?.textContent).toContain('while what https://desk.example/incidents/open answers has at /state `open`')
+    expect(row?.textContent).toContain('while what https://desk.example/incidents/open answers has open at /state')
     expect(row?.textContent).toContain('Holds since')
     expect(row?.textContent).toContain('Wanted by t12.')
     const other = screen.getByText('visit-open').closest('li')
