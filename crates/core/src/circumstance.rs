@@ -7,8 +7,8 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, Brings, Brought, CircumstanceRefusal, Demand, Digest, Effective, Elevation, Refusal, SubjectId, Terms, World,
-    effective_terms,
+    Act, Brings, Brought, CircumstanceRefusal, Demand, Digest, Effective, Elevation, ReferenceRule, Refusal, SubjectId,
+    Terms, World, effective_terms,
 };
 
 /// Longest address, pointer or value.
@@ -112,11 +112,19 @@ impl Brings {
 }
 
 impl Effective {
+    fn rule_of_reference(&self, name: &str) -> Option<&ReferenceRule> {
+        let rule = if name == "ticket" { Some(&self.ticket.0) } else { self.references.0.get(name) };
+        rule.filter(|rule| **rule != ReferenceRule::Off)
+    }
+
+    fn wants_reference(&self, name: &str) -> bool {
+        self.rule_of_reference(name).is_some()
+    }
+
     /// Whether a reference of that name may be brought so.
     #[must_use]
     pub fn takes_reference(&self, name: &str, said: &str) -> bool {
-        let rule = if name == "ticket" { Some(&self.ticket.0) } else { self.references.0.get(name) };
-        rule.is_some_and(|rule| rule.fits(said))
+        self.rule_of_reference(name).is_some_and(|rule| rule.fits(said))
             && said.chars().count() <= TEXT_MOST
             && !said.contains(char::is_control)
     }
@@ -205,6 +213,10 @@ impl World {
             let Some(circumstance) = self.circumstances.get(name.as_str()) else {
                 return Err(CircumstanceRefusal::CircumstanceGone { name: name.clone() }.into());
             };
+            if let Some(reference) = circumstance.of().filter(|reference| !terms.wants_reference(reference)) {
+                let (name, reference) = (name.clone(), reference.to_owned());
+                return Err(CircumstanceRefusal::Unaskable { name, reference }.into());
+            }
             let of = circumstance.of().map(|reference| {
                 let missing =
                     || CircumstanceRefusal::OfNoReference { name: name.clone(), reference: reference.to_owned() };

@@ -4,10 +4,9 @@
 use std::{
     collections::BTreeMap,
     sync::{Mutex, PoisonError},
-    time::Duration,
+    time::{Duration, Instant},
 };
 
-use jiff::{SignedDuration, Timestamp};
 use secrecy::SecretString;
 use tempestas_core::{Caller, Circumstance, Demand, Report, Said};
 use tempestas_targets::{Desk, TargetError};
@@ -16,9 +15,13 @@ use tokio::task::JoinSet;
 use crate::app::App;
 
 /// How long what was heard is gone by without asking again.
-const REMEMBERED: SignedDuration = SignedDuration::from_secs(60);
+const REMEMBERED: Duration = Duration::from_secs(60);
+/// How long is gone by that it doesn't hold: whoever sees to it that it does asks again at once, and nobody floods a desk by asking.
+const NOT_ASKED_AGAIN: Duration = Duration::from_secs(1);
 /// How often it is asked at least while somebody rests on it: twice within that, so that one answer that fails costs nobody anything.
 const ASKED_EVERY: Duration = Duration::from_secs(25);
+/// How many questions are asked together.
+const ASKED_TOGETHER: usize = 16;
 
 /// A circumstance by name, of the reference that it is about.
 type Question = (String, Option<String>);
@@ -33,7 +36,8 @@ struct Answer {
     /// What the question was: another one's answer says nothing.
     of: Circumstance,
     holds: bool,
-    at: Timestamp,
+    /// When it was asked; no clock that is set moves that.
+    at: Instant,
     /// Why it could not be asked since, where it couldn't.
     trouble: Option<String>,
 }
@@ -49,17 +53,41 @@ impl Desks {
         heard.iter().find(|((name, _), answer)| name == circumstance && answer.trouble.is_some())?.1.trouble.clone()
     }
 
-    fn known(&self, question: &Question, of: &Circumstance, now: Timestamp) -> Option<bool> {
+    /// Whether it is known well enough whether a circumstance holds, as the World has it.
+    fn knows(&self, question: &Question, of: &Circumstance, holds: bool, now: Instant) -> bool {
         let heard = self.heard.lock().unwrap_or_else(PoisonError::into_inner);
-        let fresh = heard.get(question).filter(|answer| answer.of == *of && now.duration_since(answer.at) < REMEMBERED);
-        fresh.map(|answer| answer.holds)
+        let remembered = if holds { REMEMBERED } else { NOT_ASKED_AGAIN };
+        heard.get(question).is_some_and(|answer| {
+            answer.of == *of && answer.holds == holds && now.duration_since(answer.at) < remembered
+        })
     }
 
-    fn keep(&self, question: Question, answer: Answer) {
+    /// Keeps an answer, and says whether the circumstance holds by that: what was heard within the minute is gone by where it could
+    /// not be asked, and beyond that it doesn't hold. None where a later question was answered before.
+    fn keep(
+        &self,
+        question: Question,
+        of: Circumstance,
+        asked: Result<bool, TargetError>,
+        at: Instant,
+    ) -> Option<bool> {
         let mut heard = self.heard.lock().unwrap_or_else(PoisonError::into_inner);
-        let long_ago = |answer: &Answer| Timestamp::now().duration_since(answer.at) > REMEMBERED * 10;
-        heard.retain(|_, answer| !long_ago(answer));
+        heard.retain(|_, answer| at.duration_since(answer.at) < REMEMBERED * 10);
+        let known = heard.get(&question).filter(|known| known.of == of);
+        if known.is_some_and(|known| known.at > at) {
+            return None;
+        }
+        let answer = match asked {
+            Ok(holds) => Answer { of, holds, at, trouble: None },
+            Err(error) => {
+                let known = known.filter(|known| at.duration_since(known.at) < REMEMBERED);
+                let (holds, since) = known.map_or((false, at), |known| (known.holds, known.at));
+                Answer { of, holds, at: since, trouble: Some(error.to_string()) }
+            }
+        };
+        let holds = answer.holds;
         heard.insert(question, answer);
+        Some(holds)
     }
 }
 
@@ -78,37 +106,22 @@ async fn token_of(app: &App, circumstance: &str) -> anyhow::Result<Option<Secret
 }
 
 /// Asks, and has the World know what came of it.
-async fn hear(app: &App, question: Question) {
+async fn heard(app: App, question: Question) {
     let (name, of) = question.clone();
     let Some(circumstance) = app.world().circumstances.get(name.as_str()).cloned() else { return };
-    let asked = match token_of(app, &name).await {
+    let asked_at = Instant::now();
+    let asked = match token_of(&app, &name).await {
         Ok(token) => app.desks().desk.ask(&circumstance, of.as_deref(), token.as_ref()).await,
         Err(error) => {
             tracing::error!(circumstance = %name, "its token can't be read: {error:#}");
             Err(TargetError::Refused("its token can't be read".to_owned()))
         }
     };
-    let now = Timestamp::now();
-    let holds = match asked {
-        Ok(holds) => {
-            app.desks().keep(question, Answer { of: circumstance, holds, at: now, trouble: None });
-            holds
-        }
-        Err(error) => {
-            tracing::warn!(circumstance = %name, %error, "a circumstance could not be asked");
-            let (known, trouble) = (app.desks().known(&question, &circumstance, now), Some(error.to_string()));
-            let mut heard = app.desks().heard.lock().unwrap_or_else(PoisonError::into_inner);
-            let answer = heard.entry(question).or_insert(Answer {
-                of: circumstance,
-                holds: false,
-                at: Timestamp::UNIX_EPOCH,
-                trouble: None,
-            });
-            answer.trouble = trouble;
-            // What was heard within the minute is gone by; beyond that it doesn't hold.
-            known.unwrap_or(false)
-        }
-    };
+    if let Err(error) = &asked {
+        tracing::warn!(circumstance = %name, %error, "a circumstance could not be asked");
+    }
+    // An answer to what was asked before another that is known already says nothing any more.
+    let Some(holds) = app.desks().keep(question, circumstance, asked, asked_at) else { return };
     let report = Report::Heard { circumstance: name, of: of.map(Said), holds };
     if let Err(refusal) = app.submit(Caller::service(), report).await {
         tracing::warn!(%refusal, "what was heard of a circumstance was refused");
@@ -117,7 +130,7 @@ async fn hear(app: &App, question: Question) {
 
 /// Sees to it that what a demand rests on was heard of within the minute. What could not be asked doesn't hold.
 pub(crate) async fn ensure_heard(app: &App, demand: &Demand, brought: impl Fn(&str) -> Option<String>) {
-    let (world, now) = (app.world(), Timestamp::now());
+    let (world, now) = (app.world(), Instant::now());
     let mut asked = JoinSet::new();
     for name in &demand.terms.only_while.0 {
         let Some(circumstance) = world.circumstances.get(name.as_str()) else { continue };
@@ -128,11 +141,8 @@ pub(crate) async fn ensure_heard(app: &App, demand: &Demand, brought: impl Fn(&s
             continue;
         }
         let question = (name.clone(), of.flatten());
-        // That it doesn't hold is not remembered: whoever sees to it that it does asks again at once.
-        let holds = world.holds(name, question.1.as_deref());
-        if !holds || app.desks().known(&question, circumstance, now) != Some(true) {
-            let app = app.clone();
-            asked.spawn(async move { hear(&app, question).await });
+        if !app.desks().knows(&question, circumstance, world.holds(name, question.1.as_deref()), now) {
+            asked.spawn(heard(app.clone(), question));
         }
     }
     asked.join_all().await;
@@ -145,12 +155,10 @@ pub(crate) async fn run(app: App) {
     let every = ASKED_EVERY.min(app.config().surveys.read_back.0.unsigned_abs());
     loop {
         let needed = app.world().to_be_heard();
-        let mut asked = JoinSet::new();
-        for question in needed {
-            let app = app.clone();
-            asked.spawn(async move { hear(&app, question).await });
+        for some in needed.into_iter().collect::<Vec<_>>().chunks(ASKED_TOGETHER) {
+            let asked: JoinSet<()> = some.iter().cloned().map(|question| heard(app.clone(), question)).collect();
+            asked.join_all().await;
         }
-        asked.join_all().await;
         tokio::select! {
             () = tokio::time::sleep(every) => {}
             _ = stopping.changed() => return,

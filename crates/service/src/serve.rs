@@ -60,7 +60,7 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     let mut keepers = tokio::spawn(keeper::run(app.clone()));
     let housekeeping = tokio::spawn(housekeeping(app.clone()));
     tokio::spawn(told(app.clone()));
-    tokio::spawn(desks::run(app.clone()));
+    let mut asked = tokio::spawn(desks::run(app.clone()));
     let scheme = if app.config().tls.is_some() { "https" } else { "http" };
     // Read by whoever started us; the log goes to standard error.
     println!("tempestasd listens on {scheme}://{address}");
@@ -70,6 +70,8 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
         () = asked_to_stop() => Ok(()),
         written = &mut committer => written?.and_then(|()| bail!("the writer ended")),
         served = &mut doors => served?,
+        // Without it what was heard to hold would hold for good.
+        heard = &mut asked => heard.map_err(Into::into).and_then(|()| bail!("what asks other systems ended")),
         // Without them nothing is taken away by us any more; whoever starts us again starts them again.
         kept = &mut keepers => match tokio::time::timeout(Duration::from_secs(1), &mut committer).await {
             // They ended because the writer did, which says why.
@@ -80,6 +82,7 @@ pub async fn serve(mut config: Config) -> anyhow::Result<()> {
     tracing::info!("draining");
     app.stop();
     keepers.abort();
+    asked.abort();
     housekeeping.abort();
     handle.graceful_shutdown(Some(DRAIN));
     if !doors.is_finished() {

@@ -20,6 +20,10 @@ pub enum CircumstanceRefusal {
     )]
     OfNoReference { name: String, reference: String },
     #[error(
+        "it may be held only while `{name}` holds of a {reference}, and the terms let nobody say which; ask an administrator to have them want a {reference}"
+    )]
+    Unaskable { name: String, reference: String },
+    #[error(
         "it may be held only while `{name}` holds, which is gone; ask an administrator to take it out of the terms"
     )]
     CircumstanceGone { name: String },
@@ -44,7 +48,10 @@ pub enum CircumstanceRefusal {
 impl CircumstanceRefusal {
     pub(super) const fn class(&self) -> Class {
         match self {
-            Self::NotSo { .. } | Self::CircumstanceGone { .. } | Self::OnlyWhileWanted { .. } => Class::Conflict,
+            Self::NotSo { .. }
+            | Self::Unaskable { .. }
+            | Self::CircumstanceGone { .. }
+            | Self::OnlyWhileWanted { .. } => Class::Conflict,
             Self::CircumstancesFull { .. } => Class::Limit,
             Self::OfNoReference { .. } | Self::BadQuestion { .. } | Self::BadPointer { .. } | Self::BadPlace { .. } => {
                 Class::Invalid

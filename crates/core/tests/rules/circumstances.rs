@@ -212,6 +212,16 @@ fn what_can_not_be_asked_is_not_taken_in() {
 }
 
 #[test]
+fn of_a_reference_that_the_terms_let_nobody_bring_it_is_said_that_nobody_could() {
+    let mut house = house(&["visit-open"]);
+    let rule = Terms { settings: only_while(&["visit-open"]), ..house.world.terms.values().last().unwrap().clone() };
+    house.well(Who::Administrator, TermsCommand::Set { terms: rule });
+    hear(&mut house, "visit-open", Some("V-0001"), true);
+    assert_eq!(cause(ask(&mut house, None, StartChoice::AtYes)), "unaskable");
+    assert_eq!(cause(ask(&mut house, Some("V-0001"), StartChoice::AtYes)), "reference-unwanted");
+}
+
+#[test]
 fn the_demand_says_it_and_whether_it_holds() {
     let mut house = house(&["incident", "visit-open"]);
     let says = |house: &House| {

@@ -1,8 +1,8 @@
 //! Separations on a real cloud and a real cluster: by what they hold, whoever it is through; and at a terminal.
 
-use tempestas_api::{KeepsBody, NewMember, SeparationBody};
+use tempestas_api::{KeepsBody, NewDuty, NewMember, SeparationBody};
 use tempestas_client::ClientError;
-use tempestas_core::{Counts, LookedAt, Phase};
+use tempestas_core::{Counts, DutyKind, LookedAt, Phase};
 use tempestas_demo::quillhaven::{BERTHS, BRIGHTWATER};
 
 use crate::house::{House, INES, MARA, ODA, Plan, TOMAS, on_berths, on_cloud};
@@ -117,6 +117,15 @@ async fn what_breaks_it_is_shown_to_whoever_oversees_all_of_it_and_tolerated_at_
         let (exit, text) = run(&[&["separations", "set", "wrong"][..], args].concat());
         assert!(exit != 0 && text.contains(says), "{exit}: `{says}` is not said: {text}");
     }
+    // Whoever administers a part learns by trying not even whether there is such a right in another.
+    let scope = format!("{BRIGHTWATER}/lake");
+    let duty = NewDuty { who: ODA.to_owned(), duty: DutyKind::Administrator, scope };
+    house.client(MARA).give_duty(&duty).await.unwrap();
+    for of in ["keysmith@/", "/analytics", "no-such@/", BRIGHTWATER] {
+        let few = SeparationBody { keeps: KeepsBody::Few { of: of.to_owned(), most: 1 }, counts: Counts::Eligible };
+        assert_eq!(cause(house.client(ODA).preview_separation(&few).await), "unknown", "{of}");
+    }
+    assert!(house.client(ODA).separations().await.unwrap().is_empty());
     let (exit, text) = run(&["separations", "end", "write-or-keys"]);
     assert!(exit == 0 && text.contains("Ended write-or-keys"), "{exit}: {text}");
     assert!(house.rebuild().0);

@@ -51,6 +51,15 @@ pub(super) async fn preview(
 ) -> Answer<Vec<BreachView>> {
     let (world, sight) = (me.app.world(), me.sight());
     let separation = read(&world, me.person, String::new(), &said)?;
+    // Whether there is such a right at all is for those alone who see all that it is about.
+    if let Some(set) = separation.keeps.sets().find(|set| !sight.sees_scope(&world, set.scope)) {
+        let place = world.path(set.scope);
+        return Err(Failure::unknown(
+            "place of yours",
+            &place,
+            "an administrator of all of it tries what is kept apart there",
+        ));
+    }
     separation.check(&world)?;
     Ok(Json(views::breaches(&world, &sight, &separation, Timestamp::now())))
 }
