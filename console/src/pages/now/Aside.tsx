@@ -5,7 +5,7 @@ import { type Api, get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Section } from '../../parts/sections'
 import { Empty, Shown, Wrong } from '../../parts/shown'
-import { Instant, Reference, State } from '../../parts/told'
+import { Instant, Reference, State, Who } from '../../parts/told'
 import { Said } from '../../parts/Said'
 import { useAction, useData, useNow } from '../../parts/data'
 import { isOverseer, type Me } from '../../parts/me'
@@ -157,13 +157,45 @@ function Mine() {
   )
 }
 
-/** What wants the reader: alarms, asks, what ends soon. */
+/** So many breaches are in sight at once. */
+const BREACHES = 4
+
+/** What breaks a separation, and nobody tolerates; nothing where nothing does. */
+function KeptApart() {
+  const all = useData(['separations'], ['terms', 'people', 'standing', 'elevations'], () => get('/api/v1/separations'))
+  const open = (all.data ?? []).flatMap(({ name, breaches }) =>
+    breaches.filter((breach) => !breach.tolerated_until).map((breach) => ({ ...breach, name })),
+  )
+  if (open.length === 0) return null
+  return (
+    <Section
+      title="Breaks a separation"
+      aside={
+        <Link to="/estate" className="font-medium text-sea underline">
+          Estate
+        </Link>
+      }
+    >
+      <ul>
+        {open.slice(0, BREACHES).map(({ name, who, says }) => (
+          <li key={`${name} ${who ?? ''}`} className="border-b border-line px-3 py-2 break-words last:border-0">
+            <span className="mono font-semibold">{name}</span>: {who && <Who name={who} />} {says}.
+          </li>
+        ))}
+        {open.length > BREACHES && <li className="px-3 py-2 text-ink-3">{open.length - BREACHES} more in Estate.</li>}
+      </ul>
+    </Section>
+  )
+}
+
+/** What wants the reader: alarms, asks, what ends soon, and what breaks a separation. */
 export function Aside({ me, bars }: { me: Me; bars: Bar[] }) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <Waiting bars={bars} count={me.waiting_for_me} />
       <Mine />
       {isOverseer(me) && <Alarms />}
+      {isOverseer(me) && <KeptApart />}
     </div>
   )
 }

@@ -53,6 +53,40 @@ describe('its first sentence', () => {
   })
 })
 
+describe('what breaks a separation', () => {
+  const separation = (breaches: Partial<Api['BreachView']>[]) =>
+    serve(({ url }) => {
+      if (url.startsWith('/api/v1/now')) return [200, QUIET]
+      if (url === '/api/v1/separations') return [200, [{ name: 'five-critical', breaches }]]
+      return [
+        200,
+        url === '/api/v1/me' ? me({ duties: [{ id: 'D1', who: 'ines.kowal', duty: 'auditor', scope: '/' }] }) : [],
+      ]
+    })
+
+  it('and nobody tolerates is named', async () => {
+    const says = 'holds root@/harbour/cranes all the time'
+    const many = ['a', 'b', 'c', 'd'].map((who) => ({ who, says }))
+    separation([
+      { who: 'piet.sol', says },
+      { who: 'jonas.weir', says, tolerated_until: '2026-12-24T16:00:00Z' },
+      ...many,
+    ])
+    show(<NowPage />)
+    const section = (await screen.findByRole('heading', { name: 'Breaks a separation' })).closest('section')
+    expect(section?.textContent).toContain(`five-critical: piet.sol ${says}.`)
+    expect(section?.textContent).not.toContain('jonas.weir')
+    expect(section?.textContent).toContain('1 more in Estate.')
+  })
+
+  it('is not spoken of where nothing does', async () => {
+    separation([{ who: 'jonas.weir', says: 'holds it', tolerated_until: '2026-12-24T16:00:00Z' }])
+    show(<NowPage />)
+    expect(await screen.findByText('No alarm is up.')).toBeTruthy()
+    expect(screen.queryByText('Breaks a separation')).toBeNull()
+  })
+})
+
 describe('what waits', () => {
   it('and is no ask is counted, and leads on', async () => {
     port({ waiting_for_me: 2 })
