@@ -61,17 +61,35 @@ fn end(deciding: &mut Deciding<'_>, name: &str) -> Result<(), Refusal> {
     Ok(())
 }
 
-/// What another system says of a circumstance, or that it could not be asked: then it doesn't hold. Said once for each change of
-/// it; what may be held only while it holds ends.
+/// What another system says of a circumstance, or that it could not be asked: then it doesn't hold, and what may be held only while
+/// it does ends. Each change of it is said once.
 pub(super) fn heard(draft: &mut Draft<'_, '_>, circumstance: &str, of: Option<&Said>, holds: bool) {
-    let (world, at) = (draft.world, draft.now());
+    let world = draft.world;
     let of = of.map(|of| of.0.as_str());
-    let known = world.heard_of(circumstance, of);
-    // What nobody ever heard to hold needn't be heard not to: whoever asks about whatever they like leaves nothing here.
-    if !world.circumstances.contains_key(circumstance) || known.map_or(!holds, |known| known.holds == holds) {
+    if !world.circumstances.contains_key(circumstance) {
         return;
     }
-    let digest = match known {
+    let is_held = |one: &&Elevation| matches!(one.phase, Phase::Opening | Phase::Live);
+    let held = world.active().filter(is_held).filter(|one| !holds && world.ends_with(one, circumstance, of));
+    let ending: Vec<Elevation> = held.cloned().collect();
+    // What nobody ever heard to hold needn't be heard not to, where nothing rests on it: whoever asks about whatever they like
+    // leaves nothing here.
+    let is_known = match world.heard_of(circumstance, of) {
+        Some(known) => known.holds == holds,
+        None => !holds && ending.is_empty(),
+    };
+    if !is_known {
+        note(draft, circumstance, of, holds);
+    }
+    for elevation in ending {
+        close(draft, elevation, End::CutShort, None);
+    }
+}
+
+/// Notes what was heard, and forgets what nobody rests on any more.
+fn note(draft: &mut Draft<'_, '_>, circumstance: &str, of: Option<&str>, holds: bool) {
+    let (world, at) = (draft.world, draft.now());
+    let digest = match world.heard_of(circumstance, of) {
         Some(known) => known.of,
         None => of.map(|of| draft.text(&Said::new(of))),
     };
@@ -84,11 +102,4 @@ pub(super) fn heard(draft: &mut Draft<'_, '_>, circumstance: &str, of: Option<&S
     let cut = world.heard.values().filter(is_old).map(|old| Row::Heard(old.clone()).key()).collect();
     let what = What::CircumstanceHeard { circumstance: circumstance.to_owned(), of: digest, holds };
     draft.fact_cutting(what, vec![Row::Heard(heard)], cut);
-    if holds {
-        return;
-    }
-    let is_held = |one: &&Elevation| matches!(one.phase, Phase::Opening | Phase::Live);
-    for elevation in world.active().filter(is_held).filter(|one| world.ends_with(one, circumstance, of)) {
-        close(draft, elevation.clone(), End::CutShort, None);
-    }
 }

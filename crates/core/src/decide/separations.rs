@@ -137,7 +137,7 @@ fn nothing_to_tolerate(deciding: &Deciding<'_>, name: &str, who: Option<SubjectI
 }
 
 impl Deciding<'_> {
-    /// Refuses to make eligible whom separations keep that from, or more people than they let.
+    /// Refuses an eligibility that separations keep from somebody, or that would be one person's too many.
     pub(super) fn ensure_may_be_eligible(&self, subject: SubjectId, rights: &[Right]) -> Result<(), Refusal> {
         let (world, now, told) = (self.world, self.now(), self.context.caller.subject());
         let people = world.people_in(subject);

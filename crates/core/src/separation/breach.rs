@@ -1,7 +1,6 @@
 //! What breaks a separation already.
 
 use jiff::Timestamp;
-
 use strum::VariantArray as _;
 
 use super::{Holding, How, Keeps, Separation, people};

@@ -61,30 +61,29 @@ pub struct AtOnce {
     pub frees: Option<Timestamp>,
 }
 
+/// Separations that say how many may hold one of some rights at one time.
+fn limits(world: &World) -> impl Iterator<Item = (&Separation, &RightSet, u16)> {
+    world.separations.values().filter_map(|separation| match (&separation.keeps, separation.counts) {
+        (Keeps::Holders { of, most: Some(most), .. }, Counts::Held) => Some((separation, of, *most)),
+        _ => None,
+    })
+}
+
 impl AtOnce {
     /// How many may hold a right at one time, and how many do, but for one human: of each separation that says so.
     pub fn of(world: &World, right: Right, but: Option<SubjectId>, now: Timestamp) -> impl Iterator<Item = Self> {
-        world.separations.values().filter_map(move |separation| {
-            let Keeps::Holders { of, most: Some(most), .. } = &separation.keeps else { return None };
-            if separation.counts == Counts::Eligible || !of.has(world, right) {
-                return None;
-            }
+        limits(world).filter(move |(_, of, _)| of.has(world, right)).map(move |(separation, of, most)| {
             let mut holders = world.holders(of, Counts::Held, now);
             but.map(|but| holders.remove(&but));
             let frees = holders.values().flatten().min().copied();
-            Some(Self { separation: separation.name.clone(), most: *most, held: holders.len(), frees })
+            Self { separation: separation.name.clone(), most, held: holders.len(), frees }
         })
     }
 
     /// How many people may hold a right at one time; none where any number may.
     #[must_use]
     pub fn most(world: &World, right: Right) -> Option<u16> {
-        let fits = world.separations.values().filter(|one| one.counts == Counts::Held);
-        let most = fits.filter_map(|one| match &one.keeps {
-            Keeps::Holders { of, most, .. } if of.has(world, right) => *most,
-            _ => None,
-        });
-        most.min()
+        limits(world).filter(|(_, of, _)| of.has(world, right)).map(|(_, _, most)| most).min()
     }
 
     /// Whether nobody else may hold it now.
@@ -96,16 +95,14 @@ impl AtOnce {
 
 /// Whether a separation says of both how many may hold one at one time.
 pub(crate) fn are_one_at_a_time(world: &World, one: Right, other: Right) -> bool {
-    let mut limits = world.separations.values().filter(|separation| separation.counts == Counts::Held);
-    limits.any(|separation| match &separation.keeps {
-        Keeps::Holders { of, .. } => of.has(world, one) && of.has(world, other),
-        _ => false,
-    })
+    limits(world).any(|(_, of, _)| of.has(world, one) && of.has(world, other))
 }
 
-/// What keeps a right from anybody else at one time, if anything does.
+/// What keeps a right from anybody else at one time, if anything does: of several, what does so the longest.
 pub(crate) fn has_no_room(world: &World, holder: SubjectId, right: Right, now: Timestamp) -> Option<AtOnce> {
-    AtOnce::of(world, right, Some(world.human(holder)), now).filter(AtOnce::is_full).max_by_key(|full| full.frees)
+    AtOnce::of(world, right, Some(world.human(holder)), now)
+        .filter(AtOnce::is_full)
+        .max_by_key(|full| full.frees.unwrap_or(Timestamp::MAX))
 }
 
 /// A separation that somebody breaks once such rows are put, and doesn't yet.

@@ -73,11 +73,8 @@ const fn is_zero(number: &u16) -> bool {
 }
 
 /// What counts as having a right.
-#[derive(
-    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema, strum::EnumString,
-)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-#[strum(serialize_all = "kebab-case")]
 pub enum Counts {
     /// That one may ask for it, too.
     #[default]

@@ -96,6 +96,19 @@ macro_rules! written_as_span {
     };
 }
 
+/// For a setting that says something about elevating alone, and nothing where no rule does.
+macro_rules! of_elevating {
+    () => {
+        fn house_default(_: Act) -> Self {
+            Self::default()
+        }
+
+        fn is_about(act: Act) -> bool {
+            act == Act::Elevate
+        }
+    };
+}
+
 /// For a setting of a few values, of which the greater is the stricter, and each can be set.
 macro_rules! greater_is_stricter {
     () => {
@@ -126,7 +139,7 @@ macro_rules! each_is_satisfied {
     };
 }
 
-pub(super) use {each_is_satisfied, greater_is_stricter, written_as_it_is, written_as_span};
+pub(super) use {each_is_satisfied, greater_is_stricter, of_elevating, written_as_it_is, written_as_span};
 
 macro_rules! settings {
     ($($field:ident: $setting:ty, $says:literal $(, unsaid if $as_before:literal)?;)*) => {

@@ -135,15 +135,44 @@ fn of_a_reference_each_ask_rests_on_its_own() {
 }
 
 #[test]
-fn a_rule_that_comes_to_want_it_ends_what_is_held_once_it_does_not_hold() {
+fn a_rule_that_comes_to_want_it_ends_what_is_held_as_soon_as_it_is_heard_not_to_hold() {
+    for heard_before in [None, Some(false), Some(true)] {
+        let mut house = house(&[]);
+        let id = live(&mut house, None);
+        heard_before.map(|holds| hear(&mut house, "incident", None, holds));
+        let terms = rule(house.target(), only_while(&["incident"]));
+        house.well(Who::Administrator, TermsCommand::Set { terms });
+        hear(&mut house, "incident", None, true);
+        assert_eq!(house.phase(id), Phase::Live);
+        hear(&mut house, "incident", None, false);
+        assert_eq!(house.phase(id), Phase::Closing, "{heard_before:?}");
+    }
     let mut house = house(&[]);
     let id = live(&mut house, None);
     let terms = rule(house.target(), only_while(&["incident"]));
     house.well(Who::Administrator, TermsCommand::Set { terms });
-    assert_eq!(house.phase(id), Phase::Live);
-    hear(&mut house, "incident", None, true);
     hear(&mut house, "incident", None, false);
-    assert_eq!(house.phase(id), Phase::Closing);
+    assert_eq!(house.phase(id), Phase::Closing, "what was never heard to hold");
+    house.replay();
+}
+
+#[test]
+fn what_is_held_ends_where_another_question_is_not_answered_as_the_one_before() {
+    for (names, of, address) in [
+        (["incident"], None, "https://other.example/incidents"),
+        (["visit-open"], Some("V-0001"), "https://other.example/visits/{visit}"),
+    ] {
+        let mut house = house(&names);
+        hear(&mut house, names[0], of, true);
+        let id = live(&mut house, of);
+        let known = house.world.circumstances[&names[0].to_owned()].clone();
+        let looked_at = LookedAt::This(known.digest());
+        let circumstance = Circumstance { address: address.to_owned(), ..known };
+        house.change(looked_at, CircumstanceCommand::Set { circumstance }).unwrap();
+        assert_eq!(house.phase(id), Phase::Live, "until it was asked");
+        let said: Vec<&str> = hear(&mut house, names[0], of, false).facts.iter().map(|fact| fact.what.kind()).collect();
+        assert_eq!(said, ["circumstance-heard", "closing"], "{address}");
+    }
 }
 
 #[test]

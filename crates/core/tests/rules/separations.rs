@@ -527,3 +527,33 @@ fn what_a_system_calls_otherwise_by_now_is_told_to_be_kept_from_nobody() {
     let one = separation("few", keeps, Counts::Eligible);
     assert_eq!(cause(house.try_as(Who::Administrator, SeparationCommand::Set { separation: one })), "no-such-right");
 }
+
+#[test]
+fn of_two_limits_the_one_that_nothing_frees_is_told_and_nobody_waits_in_vain() {
+    let mut house = house();
+    let (tomas, oda) = (house.id(Who::Asker), house.id(Who::First));
+    for who in [tomas, oda] {
+        give(&mut house, who, "payer@/vault").unwrap();
+    }
+    let one = holders(&house, "payer@/vault", 0, Some(1), Counts::Held);
+    set(&mut house, one);
+    let keeps = Keeps::Holders { of: set_of(&house, "/vault"), least: 0, most: Some(2) };
+    set(&mut house, separation("of-the-vault", keeps, Counts::Held));
+    hold(&mut house, Who::Asker, "payer@/vault");
+    stands(&mut house, &[("v.piet", "clerk")]);
+    // One waits for the other to be done.
+    let waits = ask(&mut house, Who::First, "payer@/vault").unwrap();
+    yes(&mut house, Who::First, waits);
+    assert_eq!(house.phase(waits), Phase::Scheduled);
+    house.well(Who::First, ElevationCommand::Withdraw { elevation: waits });
+    // One all the time of the vault, where one at most may be: no end of another's helps.
+    for (name, of) in [("clerks", "clerk@/vault"), ("of-the-vault", "/vault")] {
+        let keeps = Keeps::Holders { of: set_of(&house, of), least: 0, most: Some(1) };
+        set(&mut house, separation(name, keeps, Counts::Held));
+    }
+    let clerk = house.id(Who::First);
+    give(&mut house, clerk, "clerk@/vault").unwrap();
+    let refused = ask(&mut house, Who::First, "clerk@/vault").unwrap_err();
+    assert_eq!(refused.cause(), Some("no-room"));
+    assert!(refused.to_string().starts_with("`clerks` lets"), "{refused}");
+}

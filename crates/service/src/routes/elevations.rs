@@ -67,7 +67,10 @@ pub(super) async fn ask(me: SignedIn, Body(request): Body<AskRequest>) -> Answer
     let AskRequest { duration, start, glass, shown, .. } = request;
     let brings = brings(request.brings);
     // What can't be asked for so is refused below, in the same words.
-    if let Ok(demand) = demand_to_hold(&world, me.person, right, Timestamp::now(), Manner { start, duration, glass }) {
+    let manner = Manner { start, duration, glass };
+    if !world.circumstances.is_empty()
+        && let Ok(demand) = demand_to_hold(&world, me.person, right, Timestamp::now(), manner)
+    {
         desks::ensure_heard(&me.app, &demand, |name| brings.reference(name).map(str::to_owned)).await;
     }
     drop(world);

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, TermsRefusal, World,
-    terms::setting::{Setting, each_is_satisfied, written_as_it_is},
+    terms::setting::{Setting, each_is_satisfied, of_elevating, written_as_it_is},
 };
 
 /// More would be for nobody to keep in mind.
@@ -32,16 +32,10 @@ impl Closed {
 impl Setting for Closed {
     const NAME: &'static str = "closed";
 
+    of_elevating!();
+
     written_as_it_is!();
     each_is_satisfied!();
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     fn words(&self, world: &World) -> String {
         let named = self.0.iter().map(|name| match world.calendars.get(name.as_str()) {

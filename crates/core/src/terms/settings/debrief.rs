@@ -7,7 +7,10 @@ use super::{
     Approver,
     approval::{names_someone_new, narrowed, read_approvers, write_approvers},
 };
-use crate::{Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World, terms::setting::Setting};
+use crate::{
+    Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World,
+    terms::setting::{Setting, of_elevating},
+};
 
 /// What is looked at within less is looked at by nobody in earnest.
 const LEAST: Seconds = Seconds::minutes(5);
@@ -110,15 +113,9 @@ pub enum WrittenDebrief {
 impl Setting for DebriefRule {
     const NAME: &'static str = "debrief";
 
+    of_elevating!();
+
     type Written = WrittenDebrief;
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     fn stricter(below: Self, above: Self) -> Self {
         below.both(above, DebriefTerms::stricter)

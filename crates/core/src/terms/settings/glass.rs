@@ -5,7 +5,10 @@ use std::collections::BTreeSet;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::{Act, ProofMethod, Refusal, Settings, SubjectId, TermsRefusal, World, terms::setting::Setting};
+use crate::{
+    Act, ProofMethod, Refusal, Settings, SubjectId, TermsRefusal, World,
+    terms::setting::{Setting, of_elevating},
+};
 
 /// More are no few any more.
 const MOST: usize = 10;
@@ -47,15 +50,9 @@ fn a_passkey() -> BTreeSet<ProofMethod> {
 impl Setting for Glass {
     const NAME: &'static str = "glass";
 
+    of_elevating!();
+
     type Written = WrittenGlass;
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     /// Only a choice among those above counts as tightening.
     fn stricter(below: Self, above: Self) -> Self {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Seconds, Settings, SubjectId, TermsRefusal, World,
-    terms::setting::{Setting, written_as_span},
+    terms::setting::{Setting, of_elevating, written_as_span},
 };
 
 /// Grace is for finishing; what takes longer is extended.
@@ -25,15 +25,9 @@ impl Default for Grace {
 impl Setting for Grace {
     const NAME: &'static str = "grace";
 
+    of_elevating!();
+
     written_as_span!();
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     fn stricter(below: Self, above: Self) -> Self {
         below.min(above)

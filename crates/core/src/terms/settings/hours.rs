@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, TermsRefusal, World,
-    terms::setting::{Setting, each_is_satisfied, written_as_it_is},
+    terms::setting::{Setting, each_is_satisfied, of_elevating, written_as_it_is},
 };
 
 /// Most times of one week, and most weeks of one rule.
@@ -200,16 +200,10 @@ impl Hours {
 impl Setting for Hours {
     const NAME: &'static str = "hours";
 
+    of_elevating!();
+
     written_as_it_is!();
     each_is_satisfied!();
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     fn words(&self, _: &World) -> String {
         let week = |week: &Week| {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, World,
-    terms::setting::{Setting, greater_is_stricter, written_as_it_is},
+    terms::setting::{Setting, greater_is_stricter, of_elevating, written_as_it_is},
 };
 
 /// Whether a right may be held all the time. It may where nothing says so, as before there was such a setting.
@@ -22,16 +22,10 @@ pub enum StandingRule {
 impl Setting for StandingRule {
     const NAME: &'static str = "standing";
 
+    of_elevating!();
+
     written_as_it_is!();
     greater_is_stricter!();
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     fn words(&self, _: &World) -> String {
         match self {

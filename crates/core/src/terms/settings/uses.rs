@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Act, Refusal, Settings, SubjectId, World,
-    terms::setting::{Setting, greater_is_stricter, written_as_it_is},
+    terms::setting::{Setting, greater_is_stricter, of_elevating, written_as_it_is},
 };
 
 /// How often a right may be used before it ends. As often as its holder likes where nothing says so, as before there was such a
@@ -23,16 +23,10 @@ pub enum UsesRule {
 impl Setting for UsesRule {
     const NAME: &'static str = "uses";
 
+    of_elevating!();
+
     written_as_it_is!();
     greater_is_stricter!();
-
-    fn house_default(_: Act) -> Self {
-        Self::default()
-    }
-
-    fn is_about(act: Act) -> bool {
-        act == Act::Elevate
-    }
 
     fn words(&self, _: &World) -> String {
         match self {
