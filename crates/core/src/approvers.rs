@@ -181,6 +181,18 @@ pub(crate) fn shortage(world: &World, stages: &[Stage]) -> Option<Shortage> {
     (!are_enough(&people)).then_some(Shortage::Together { humans })
 }
 
+/// Who could answer in each stage at a place, whoever asks; and whether the manager of whoever does could, too. As things are, and
+/// without what holds for a day.
+pub(crate) fn could_answer(world: &World, approval: &Approval, scope: ScopeId) -> Vec<(BTreeSet<SubjectId>, bool)> {
+    let nobody = Concern { scope, wider: None, holder: SubjectId(0), parties: &[] };
+    let free = Free::of(world, nobody, Timestamp::MAX);
+    let of_stage = |(stage, next): (&crate::StageTerms, Option<&crate::StageTerms>)| {
+        let could = who_may_answer(world, stage.named(next), (nobody, &free), Timestamp::MAX);
+        (could, stage.named(next).any(|approver| *approver == Approver::Manager))
+    };
+    approval.in_turn().map(of_stage).collect()
+}
+
 impl Approval {
     /// Refuses stages that nobody who is there could settle, for anything at a place or below it: whoever asks is no better off
     /// than with a no. Managers and owners are named

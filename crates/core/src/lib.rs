@@ -40,6 +40,7 @@ pub mod ledger;
 mod note;
 mod opening;
 mod orders;
+mod promise;
 mod refusal;
 pub mod rehearsal;
 mod seal;
@@ -71,7 +72,7 @@ pub use circumstance::{Circumstance, Heard, ensure_circumstances};
 pub use command::{
     AnswerInput, Ask, AssuranceCommand, CalendarCommand, CircumstanceCommand, Command, ConversionCommand, DebriefInput,
     DelegationCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand,
-    PeopleCommand, Report, SeparationCommand, SourceCommand, StopCommand, TermsCommand,
+    PeopleCommand, PromiseCommand, Report, SeparationCommand, SourceCommand, StopCommand, TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
@@ -94,10 +95,11 @@ pub use ids::{
 pub use note::{CredentialStep, Note};
 pub use opening::Opening;
 pub use orders::{Order, Task, orders, targets_of};
+pub use promise::{BrokenBy, Promise, PromiseBreach, Promised};
 pub use refusal::{
     AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, CircumstanceRefusal, Class,
     ConversionRefusal, DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal,
-    HoldRefusal, PeopleRefusal, Refusal, SeparationRefusal, StopRefusal, TermsRefusal, TextRefusal,
+    HoldRefusal, PeopleRefusal, PromiseRefusal, Refusal, SeparationRefusal, StopRefusal, TermsRefusal, TextRefusal,
 };
 pub use seal::{Trial, Tried};
 pub use separation::{AtOnce, Breach, Counts, Holding, How, Keeps, RightSet, Separation, Toleration};

@@ -116,6 +116,11 @@ pub enum AlarmKind {
         /// Who held it.
         holder: SubjectId,
     },
+    /// A promise is broken by what came from outside, or was done at once.
+    PromiseBroken {
+        /// Its name.
+        promise: String,
+    },
     /// Something was in the way of a grant's end, or of seeing what it left.
     EndHindered {
         /// The grant.
@@ -166,7 +171,8 @@ impl AlarmKind {
             | Self::Recovered { .. }
             | Self::GlassBroken { .. }
             | Self::DebriefLate { .. }
-            | Self::NotInOrder { .. } => None,
+            | Self::NotInOrder { .. }
+            | Self::PromiseBroken { .. } => None,
         }
     }
 
@@ -203,6 +209,7 @@ impl AlarmKind {
             | Self::GlassBroken { .. }
             | Self::DebriefLate { .. }
             | Self::NotInOrder { .. }
+            | Self::PromiseBroken { .. }
             | Self::Skew { .. } => None,
         }
     }
@@ -244,6 +251,7 @@ impl AlarmKind {
             | Self::ImportHeld { .. }
             | Self::NewPower { .. }
             | Self::ConversionStopped { .. }
+            | Self::PromiseBroken { .. }
             | Self::Skew { .. } => None,
         }
     }

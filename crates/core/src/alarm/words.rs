@@ -75,6 +75,10 @@ impl AlarmKind {
                 "the log of {target} grew by {bytes} bytes more than is read at once, so a use of its sealed emergency holders \
                  may have been missed: find out who wrote so much and read it there, then settle this"
             }
+            Self::PromiseBroken { .. } => {
+                "the promise {promise} is broken: `tempestas promises` says by what, with the shortest example first; it settles \
+                 once nothing breaks it"
+            }
             Self::LedgerDiffers { .. } => {
                 "the database differs from the ledger in {places} place(s): run `tempestasd rebuild --check` on the machine, \
                  which names them; nothing critical is opened until an administrator has looked, put it right \
@@ -127,6 +131,7 @@ impl AlarmKind {
             }
             Self::SealUntried { target, account } => vec![("account", say(account)), ("target", say(target))],
             Self::LogUnread { target, bytes } => vec![("target", say(target)), ("bytes", say(bytes))],
+            Self::PromiseBroken { promise } => vec![("promise", say(promise))],
             Self::LedgerDiffers { places } => vec![("places", say(places))],
             Self::HandedOn { by, hand } => vec![("hand", say(hand)), ("by", say(by))],
             Self::Recovered { person } => vec![("person", say(person))],

@@ -8,6 +8,7 @@ mod elevation;
 mod estate;
 mod operator;
 mod people;
+mod promise;
 mod report;
 mod rights;
 mod separation;
@@ -20,6 +21,7 @@ pub use elevation::{AnswerInput, Ask, DebriefInput, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
 pub use operator::OperatorCommand;
 pub use people::{PeopleCommand, SourceCommand};
+pub use promise::PromiseCommand;
 pub use report::Report;
 pub use rights::{ConversionCommand, DriftCommand, EligibilityCommand, TermsCommand};
 pub use separation::SeparationCommand;
@@ -90,6 +92,8 @@ commands! {
     Circumstance(CircumstanceCommand);
     /// About rights that nobody has together.
     Separation(SeparationCommand);
+    /// About what must hold whatever terms say.
+    Promise(PromiseCommand);
     /// About what surveys saw that nobody did through us.
     Drift(DriftCommand);
     /// About standing rights that become eligible ones.

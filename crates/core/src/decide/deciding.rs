@@ -196,6 +196,24 @@ impl<'w> Deciding<'w> {
         self.watched.extend(lacking.into_iter().flatten());
     }
 
+    /// What is decided so far.
+    pub(super) fn decided(&self) -> &[Fact] {
+        &self.decision.facts
+    }
+
+    /// The World as that makes it.
+    pub(super) fn after(&self) -> World {
+        let Decision { facts, texts } = &self.decision;
+        let mut after = self.world.clone();
+        texts.iter().for_each(|private| after.know(private.digest, private.text.clone()));
+        facts.iter().fold(after, |after, fact| after.tried(&fact.put, &fact.cut))
+    }
+
+    /// Facts that follow of themselves from what is decided, which somebody was permitted.
+    pub(super) fn following(&mut self) -> Option<Draft<'_, 'w>> {
+        (!self.decision.facts.is_empty()).then_some(Draft(self))
+    }
+
     /// What comes of it. What was let through that would have been refused is told with it, where it came to anything.
     pub(super) fn finish(mut self) -> Decision {
         if !self.decision.facts.is_empty() {

@@ -23,6 +23,7 @@ mod lifecycle;
 mod notes;
 mod operator;
 mod people;
+mod promises;
 mod proofs;
 mod reports;
 mod seals;
@@ -45,38 +46,45 @@ use crate::{Command, Context, Decision, Refusal, World};
 /// A [`Refusal`] that says what was wrong and what to do next; nothing has then changed.
 pub fn decide(world: &World, command: &Command, context: &Context) -> Result<Decision, Refusal> {
     let mut deciding = Deciding::new(world, context);
+    by_noun(&mut deciding, command)?;
+    promises::keep(&mut deciding, command)?;
+    Ok(deciding.finish())
+}
+
+fn by_noun(deciding: &mut Deciding<'_>, command: &Command) -> Result<(), Refusal> {
     match command {
-        Command::Operator(command) => operator::decide(&mut deciding, command)?,
-        Command::People(command) => people::decide(&mut deciding, command)?,
-        Command::Source(command) => sources::decide(&mut deciding, command)?,
-        Command::Estate(command) => estate::decide(&mut deciding, command)?,
-        Command::Stop(command) => stops::decide(&mut deciding, command)?,
-        Command::Eligibility(command) => appointments::decide(&mut deciding, command)?,
-        Command::Delegation(command) => delegations::decide(&mut deciding, command)?,
-        Command::Terms(command) => terms::decide(&mut deciding, command)?,
-        Command::Assurance(command) => assurances::decide(&mut deciding, command)?,
-        Command::Calendar(command) => calendars::decide(&mut deciding, command)?,
-        Command::Circumstance(command) => circumstances::decide(&mut deciding, command)?,
-        Command::Separation(command) => separations::decide(&mut deciding, command)?,
-        Command::Drift(command) => drifts::decide(&mut deciding, command)?,
-        Command::Conversion(command) => conversions::decide(&mut deciding, command)?,
-        Command::Elevation(command) => elevations::decide(&mut deciding, command)?,
-        Command::Report(report) => reports::decide(&mut deciding, report)?,
-        Command::Note(note) => notes::note(&mut deciding, note)?,
-        Command::SettleAlarm { alarm } => alarms::settle(&mut deciding, *alarm)?,
+        Command::Operator(command) => operator::decide(deciding, command),
+        Command::People(command) => people::decide(deciding, command),
+        Command::Source(command) => sources::decide(deciding, command),
+        Command::Estate(command) => estate::decide(deciding, command),
+        Command::Stop(command) => stops::decide(deciding, command),
+        Command::Eligibility(command) => appointments::decide(deciding, command),
+        Command::Delegation(command) => delegations::decide(deciding, command),
+        Command::Terms(command) => terms::decide(deciding, command),
+        Command::Assurance(command) => assurances::decide(deciding, command),
+        Command::Calendar(command) => calendars::decide(deciding, command),
+        Command::Circumstance(command) => circumstances::decide(deciding, command),
+        Command::Separation(command) => separations::decide(deciding, command),
+        Command::Promise(command) => promises::decide(deciding, command),
+        Command::Drift(command) => drifts::decide(deciding, command),
+        Command::Conversion(command) => conversions::decide(deciding, command),
+        Command::Elevation(command) => elevations::decide(deciding, command),
+        Command::Report(report) => reports::decide(deciding, report),
+        Command::Note(note) => notes::note(deciding, note),
+        Command::SettleAlarm { alarm } => alarms::settle(deciding, *alarm),
         Command::Tick => {
             let itself = deciding.itself()?;
             let draft = &mut deciding.by(itself);
             // What comes to its time together with a rule goes by that: it is looked at once the rule is in force, or out of it.
             if terms::tick(draft) {
-                return Ok(deciding.finish());
+                return Ok(());
             }
             grants::tick(draft);
             appointments::tick(draft);
             conversions::tick(draft);
             drifts::tick(draft);
             seals::tick(draft);
+            Ok(())
         }
     }
-    Ok(deciding.finish())
 }

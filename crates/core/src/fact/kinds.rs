@@ -211,6 +211,8 @@ facts! {
         CircumstanceHeard { circumstance: String, of: Option<Digest>, holds: bool } about []
             where |world| whose = of.map_or_else(String::new, |of| format!(" of {}", world.text(of)));
             if *holds { "heard that {circumstance} holds{whose}" } else { "heard that {circumstance} does not hold{whose}" };
+        PromiseSet { promise: String } about [] "set the promise {promise}";
+        PromiseEnded { promise: String } about [] "ended the promise {promise}";
         SeparationSet { separation: String } about [] "set the separation {separation}";
         SeparationEnded { separation: String } about [] "ended the separation {separation}";
         BreachTolerated { separation: String, subject: Option<SubjectId>, until: Timestamp, reason: Digest } about [subject]

@@ -16,6 +16,7 @@ mod estate;
 mod extending;
 mod holding;
 mod people;
+mod promise;
 mod separation;
 mod stopping;
 mod terms;
@@ -29,8 +30,8 @@ pub use {
     answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, calendar::CalendarRefusal,
     caller::CallerRefusal, circumstance::CircumstanceRefusal, converting::ConversionRefusal,
     debriefing::DebriefRefusal, delegating::DelegationRefusal, eligibility::EligibilityRefusal, estate::EstateRefusal,
-    extending::ExtendRefusal, holding::HoldRefusal, people::PeopleRefusal, separation::SeparationRefusal,
-    stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    extending::ExtendRefusal, holding::HoldRefusal, people::PeopleRefusal, promise::PromiseRefusal,
+    separation::SeparationRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
 };
 
 use crate::{
@@ -108,6 +109,9 @@ pub enum Refusal {
     /// A circumstance.
     #[error(transparent)]
     Circumstance(#[from] CircumstanceRefusal),
+    /// A promise.
+    #[error(transparent)]
+    Promise(#[from] PromiseRefusal),
     /// A separation.
     #[error(transparent)]
     Separation(#[from] SeparationRefusal),
@@ -169,6 +173,7 @@ impl Refusal {
             Self::Assurance(why) => why.class(),
             Self::Calendar(why) => why.class(),
             Self::Circumstance(why) => why.class(),
+            Self::Promise(why) => why.class(),
             Self::Separation(why) => why.class(),
             Self::Text(why) => why.class(),
             Self::Caller(why) => why.class(),
@@ -202,6 +207,7 @@ impl Refusal {
             Self::Assurance(why) => Some(why.into()),
             Self::Calendar(why) => Some(why.into()),
             Self::Circumstance(why) => Some(why.into()),
+            Self::Promise(why) => Some(why.into()),
             Self::Separation(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),
             Self::Caller(why) => Some(why.into()),

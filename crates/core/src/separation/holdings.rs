@@ -58,7 +58,7 @@ impl World {
     }
 
     /// Whether it is there as an emergency holder, or as ourselves: held by nobody for their work.
-    fn is_for_need(&self, held: &Standing) -> bool {
+    pub(crate) fn is_for_need(&self, held: &Standing) -> bool {
         self.is_broker(held.target, held.account) || self.is_sealed(held.target, &self.text(held.account))
     }
 

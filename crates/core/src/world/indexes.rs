@@ -12,8 +12,8 @@ use super::{
 use crate::{
     Account, Alarm, Appointment, Assurance, Calendar, Circumstance, Conversion, ConversionId, Delegation, DelegationId,
     Demanded, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant, GrantId, Heard, Id, Influence,
-    Item, Link, Membership, Pair, Role, RoleId, Scope, ScopeId, Separation, Shortfall, Source, Standing, StandingId,
-    Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId,
+    Item, Link, Membership, Pair, Promise, Role, RoleId, Scope, ScopeId, Separation, Shortfall, Source, Standing,
+    StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -271,7 +271,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Demanded Influence Duty Assurance Calendar Circumstance Heard Separation Shortfall Stop Source Link Tally);
+by_key_alone!(Demanded Influence Duty Assurance Calendar Circumstance Heard Separation Promise Shortfall Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

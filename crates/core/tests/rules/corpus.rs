@@ -311,6 +311,17 @@ fn facts_of_separations_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_promises_are_read_as_they_were_written() {
+    let world = replayed(include_str!("promises-v3.jsonl"));
+    let kept: Vec<&str> = world.promises.values().map(|one| one.name.as_str()).collect();
+    assert_eq!(kept, ["answerable", "answered", "assured", "brief", "never", "only"]);
+    assert!(world.promises.values().all(|one| one.by.is_some() == (one.name == "brief")));
+    let broken = |alarm: &AlarmKind| matches!(alarm, AlarmKind::PromiseBroken { promise } if promise == "never");
+    assert!(world.open_alarm(broken).is_some());
+    assert!(world.alarms.values().any(|alarm| alarm.settled.is_some()));
+}
+
+#[test]
 fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
     let exports = [
         include_str!("facts-v1.jsonl"),
@@ -333,6 +344,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("seals-v3.jsonl"),
         include_str!("separations-v3.jsonl"),
         include_str!("circumstances-v3.jsonl"),
+        include_str!("promises-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

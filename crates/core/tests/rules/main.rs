@@ -22,6 +22,7 @@ mod lifecycle;
 mod notes;
 mod past;
 mod people;
+mod promises;
 mod refusals;
 mod reports;
 mod routes;

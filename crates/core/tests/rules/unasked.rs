@@ -12,7 +12,7 @@ fn at(time: &str) -> Timestamp {
     format!("2026-01-07T{time}:00Z").parse().unwrap()
 }
 
-fn hours(open: &str) -> Hours {
+pub fn hours(open: &str) -> Hours {
     Hours(BTreeSet::from([Week { zone: "UTC".to_owned(), open: BTreeSet::from([open.parse().unwrap()]) }]))
 }
 
