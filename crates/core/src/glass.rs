@@ -33,7 +33,7 @@ impl Effective {
             return Err(AskRefusal::GlassNotYours { right: world.right_name(right) }.into());
         }
         let let_in = self.trace::<crate::Glass>().and_then(|trace| trace.rule);
-        for trace in self.traces.iter_mut().filter(|trace| PASSED.contains(&trace.setting.as_str())) {
+        for trace in self.traces.iter_mut().filter(|trace| PASSED.contains(&&*trace.setting)) {
             trace.passed_over.extend(trace.rule);
             trace.passed_over.append(&mut trace.tightened_by);
             trace.rule = let_in;

@@ -1,7 +1,7 @@
 //! What holds for one ask, of all rules that fit it. Each setting is decided alone, by [`PRECEDENCE`]; the trace says which
 //! rule won it and which tightened it.
 
-use std::{cell::OnceCell, collections::BTreeSet};
+use std::{borrow::Cow, cell::OnceCell, collections::BTreeSet};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -21,7 +21,7 @@ defaults. A rule that goes by what targets say of themselves only tightens.";
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Trace {
     /// Name of the setting.
-    pub setting: String,
+    pub setting: Cow<'static, str>,
     /// The rule that won it; none for the house's defaults.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rule: Option<TermsId>,
@@ -219,22 +219,22 @@ impl<'w> Weigh<'w> {
             return S::house_default(act);
         }
         let sets = |(rank, rule): &(Rank, &'w Terms)| get(&rule.settings).map(|value| (*rank, *rule, value));
-        let set: Vec<(Rank, &Terms, &S)> = self.rules.iter().filter_map(sets).collect();
+        let set = || self.rules.iter().filter_map(sets);
         // What a target says of itself never decides, so that one that lies gains nothing.
-        let winner = set.iter().find(|(_, rule, _)| rule.attributes.is_empty());
-        let (won, best) = (winner.map(|(_, rule, _)| rule.id), winner.map(|(rank, ..)| *rank));
+        let winner = set().find(|(_, rule, _)| rule.attributes.is_empty());
+        let (won, best) = (winner.map(|(_, rule, _)| rule.id), winner.map(|(rank, ..)| rank));
         let mut value = winner.map_or_else(|| S::house_default(act), |(.., value)| (*value).clone());
         let mut trace =
-            Trace { setting: S::NAME.to_owned(), rule: won, tightened_by: Vec::new(), passed_over: Vec::new() };
-        for (rank, rule, other) in set.iter().filter(|(_, rule, _)| Some(rule.id) != won) {
+            Trace { setting: Cow::Borrowed(S::NAME), rule: won, tightened_by: Vec::new(), passed_over: Vec::new() };
+        for (rank, rule, other) in set().filter(|(_, rule, _)| Some(rule.id) != won) {
             trace.passed_over.push(rule.id);
             let by_report = !rule.attributes.is_empty();
             let is_pinned = || rule.pins.iter().any(|pin| pin == S::NAME);
-            if !by_report && Some(*rank) != best && !is_pinned() {
+            if !by_report && Some(rank) != best && !is_pinned() {
                 continue;
             }
             let tighten = if by_report { S::tightened_by_report } else { S::stricter };
-            let tightened = tighten(value.clone(), (*other).clone());
+            let tightened = tighten(value.clone(), other.clone());
             if tightened != value {
                 trace.tightened_by.push(rule.id);
                 value = tightened;

@@ -13,7 +13,7 @@ use crate::{
     Account, Alarm, Appointment, Assurance, Calendar, Circumstance, Conversion, ConversionId, Delegation, DelegationId,
     Demanded, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant, GrantId, Heard, Id, Influence,
     Item, Link, Membership, Pair, Promise, Role, RoleId, Scope, ScopeId, Separation, Shortfall, Source, Standing,
-    StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms, TermsId,
+    StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -49,8 +49,8 @@ pub(crate) struct Indexes {
     pub(super) eligible: Pairs<SubjectId, EligibilityId>,
     /// Delegations by who is away.
     pub(crate) delegations_of: Pairs<SubjectId, DelegationId>,
-    /// Rules of terms by scope.
-    terms_at: Pairs<ScopeId, TermsId>,
+    /// Rules of terms by scope, in the order of their ids: side by side, since every ask weighs those of each place above it.
+    terms_at: HashMap<ScopeId, Arc<[Terms]>>,
     /// Rights of conversions that are still to be changed, by target.
     pub(crate) pending_on: Pairs<ScopeId, ItemKey>,
     /// Grants that are not read back as gone, by target.
@@ -119,7 +119,7 @@ impl World {
 impl World {
     /// Rules of terms at a scope itself.
     pub(crate) fn terms_at(&self, scope: ScopeId) -> impl Iterator<Item = &Terms> {
-        self.indexes.terms_at.of(scope).filter_map(|id| self.terms.get(&id))
+        self.indexes.terms_at.get(&scope).into_iter().flat_map(|rules| rules.iter())
     }
 }
 
@@ -262,7 +262,16 @@ impl Indexed for Target {
 
 impl Indexed for Terms {
     fn index(&self, change: Change, indexes: &mut Indexes, _: &Texts) {
-        indexes.terms_at.change(change, self.scope, self.id);
+        let rules = indexes.terms_at.get(&self.scope);
+        let mut rules: Vec<Terms> = rules.into_iter().flat_map(|rules| rules.iter()).cloned().collect();
+        rules.retain(|rule| rule.id != self.id);
+        if let Change::Enter = change {
+            rules.insert(rules.partition_point(|rule| rule.id < self.id), self.clone());
+        }
+        match rules.is_empty() {
+            true => indexes.terms_at.remove(&self.scope),
+            false => indexes.terms_at.insert(self.scope, rules.into()),
+        };
         indexes.falls_due(change, self.due(), Due::Terms(self.id));
     }
 }
@@ -287,7 +296,7 @@ impl<A: Number + Id, B: Number + Id> Number for Pair<A, B> {
     const GREATEST: Self = Self(A::GREATEST, B::GREATEST);
 }
 
-numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId DelegationId TermsId);
+numbers!(ConversionId SubjectId ScopeId RoleId StandingId EligibilityId ElevationId GrantId DelegationId);
 
 impl Digest {
     const LEAST: Self = Self([u8::MIN; 32]);

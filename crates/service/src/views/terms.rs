@@ -45,7 +45,7 @@ pub(crate) fn effective(world: &World, effective: &Effective) -> Vec<EffectiveSe
                 from = format!("{from}, tightened by {}", pins.join(" and "));
             }
             EffectiveSetting {
-                setting: trace.setting.clone(),
+                setting: trace.setting.clone().into_owned(),
                 value: effective.words(world, &trace.setting),
                 from,
                 rule: trace.rule.map(|id| id.to_string()),
