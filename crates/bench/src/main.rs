@@ -7,6 +7,7 @@ mod history;
 mod ledger;
 mod lifecycles;
 mod look;
+mod promises;
 mod report;
 mod rules;
 mod start;
@@ -46,6 +47,9 @@ async fn run(only: Option<&str>) -> anyhow::Result<()> {
     }
     if wanted("rules") {
         rules::measure(&mut report).await?;
+    }
+    if wanted("promises") {
+        promises::measure(&mut report).await?;
     }
     if wanted("foresight") {
         foresight::measure(&mut report)?;
