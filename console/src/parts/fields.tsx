@@ -109,3 +109,24 @@ export function Select({
     </Field>
   )
 }
+
+/** A number that may be left out. */
+export function NumberInput({
+  label,
+  value,
+  set,
+}: {
+  label: string
+  value?: number | null
+  set: (value?: number) => void
+}) {
+  return (
+    <Input
+      label={label}
+      type="number"
+      min={0}
+      value={value ?? ''}
+      onChange={(event) => set(event.target.value === '' ? undefined : +event.target.value)}
+    />
+  )
+}

@@ -116,6 +116,7 @@ impl Demo {
                 let systems = Systems::begin(&seeded.administrator, directory, &say).await?;
                 seed::label(&seeded.administrator).await?;
                 seed::separations(&seeded.administrator).await?;
+                seed::promises(&seeded.administrator).await?;
                 (seeded.people, systems)
             }
             Past::None => {

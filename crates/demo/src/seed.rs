@@ -7,8 +7,8 @@ use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
     AssuranceBody, CalendarBody, EnrolRequest, KeepsBody, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility,
-    NewFolder, NewManager, NewMember, NewSubject, NewTarget, NewTerms, SeparationBody, SignInRequest, TargetSettings,
-    TolerateRequest,
+    NewFolder, NewManager, NewMember, NewSubject, NewTarget, NewTerms, PromiseBody, PromisedBody, SeparationBody,
+    SignInRequest, TargetSettings, TolerateRequest,
 };
 use tempestas_client::{Client, Connection};
 use tempestas_core::{Connector, Counts, DutyKind, LookedAt, ProofMethod, Seconds, SubjectKind};
@@ -260,6 +260,23 @@ pub async fn separations(mara: &Client) -> anyhow::Result<()> {
     let reason = "Until the rights on the cranes are converted".to_owned();
     let piet = TolerateRequest { who: Some("piet.sol".to_owned()), until: Some(in_days(30)?), reason };
     mara.tolerate("five-critical", &piet).await?;
+    Ok(())
+}
+
+/// What must hold whatever terms come to say: that suppliers leave at the end of a day, that somebody else is asked for what is
+/// critical, and that two people could answer that. Rights that are still held all the time break the first two as yet.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn promises(mara: &Client) -> anyhow::Result<()> {
+    let suppliers = Some("suppliers".to_owned());
+    for (name, of, by, promised) in [
+        ("suppliers-leave", "/", suppliers, PromisedBody::Brief { longest: Seconds::hours(8) }),
+        ("critical-asked", "weight:critical@/harbour", None, PromisedBody::Answered { yes: 1 }),
+        ("two-to-answer", "weight:critical@/harbour", None, PromisedBody::Answerable { people: 2 }),
+    ] {
+        mara.set_promise(name, LookedAt::Nothing, &PromiseBody { of: of.to_owned(), by, promised }).await?;
+    }
     Ok(())
 }
 

@@ -2,7 +2,7 @@
 
 import { type ComponentType, type ReactNode, useState } from 'react'
 import { Button } from '../../parts/buttons'
-import { type useAction, type useData } from '../../parts/data'
+import { useAction, type useData } from '../../parts/data'
 import { Input } from '../../parts/fields'
 import { Dialog } from '../../parts/overlay'
 import { Section } from '../../parts/sections'
@@ -47,6 +47,46 @@ export function Setting({ of, anew, says, name, setName, save, may, saves, end, 
         </div>
       </div>
     </Dialog>
+  )
+}
+
+interface WouldBreakProps<B, R> {
+  body: B
+  may: boolean
+  look: (body: B) => Promise<R>
+  /** Each thing that would break it. */
+  each: (found: R) => ReactNode[]
+}
+
+/** What would break it, were it set as it is typed. */
+export function WouldBreak<B, R>({ body, may, look, each }: WouldBreakProps<B, R>) {
+  const [of, setOf] = useState<B>()
+  const action = useAction(
+    () => look(body),
+    () => setOf(body),
+  )
+  const found = of === body && action.data ? each(action.data) : undefined
+  return (
+    <div className="grid gap-1">
+      <Button
+        look="quiet"
+        className="justify-self-start"
+        busy={action.isPending}
+        disabled={!may}
+        onClick={() => action.mutate()}
+      >
+        See what would break it
+      </Button>
+      <Wrong error={action.error} />
+      {found && (
+        <ul className="max-h-40 overflow-auto break-words text-ink-2" aria-label="Would break it">
+          {found.length === 0 && <li>Nothing would break it.</li>}
+          {found.map((one, at) => (
+            <li key={at}>{one}</li>
+          ))}
+        </ul>
+      )}
+    </div>
   )
 }
 

@@ -13,6 +13,7 @@ import { count, span } from '../../words/time'
 import { Assurances } from './Assurances'
 import { Calendars } from './Calendars'
 import { Circumstances } from './Circumstances'
+import { Promises } from './Promises'
 import { Separations } from './Separations'
 import { TermsEditor } from './TermsEditor'
 import { useMe } from '../../parts/me'
@@ -226,6 +227,7 @@ export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undef
       {path === '/' && <Assurances may={me.data?.administers_all ?? false} />}
       {path === '/' && <Calendars may={me.data?.administers_all ?? false} />}
       {path === '/' && <Circumstances may={me.data?.administers_all ?? false} />}
+      {path === '/' && <Promises may={me.data?.administers_all ?? false} />}
       {path === '/' && <Separations may={me.data?.administers_all ?? false} />}
       <Section title="What holds here">
         <Effective path={path} roles={roles.data ?? []} />

@@ -5,12 +5,12 @@ import { useState } from 'react'
 import { type Api, get, post, put, remove } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { useAction, useData } from '../../parts/data'
-import { Input, Select } from '../../parts/fields'
+import { Input, NumberInput, Select } from '../../parts/fields'
 import { Dialog } from '../../parts/overlay'
 import { Wrong } from '../../parts/shown'
 import { Instant, Who } from '../../parts/told'
 import { local, throughDay } from '../../words/time'
-import { Named, Setting } from './Named'
+import { Named, Setting, WouldBreak } from './Named'
 
 type Separation = Api['SeparationView']
 type Breach = Api['BreachView']
@@ -40,18 +40,6 @@ function otherwise(keeps: Keeps, is: Keeps['is']): Keeps {
 const isWhole = (keeps: Keeps) =>
   keeps.is === 'apart' ? !!keeps.one.trim() && !!keeps.other.trim() : !!keeps.of.trim()
 
-function Number({ label, value, set }: { label: string; value?: number | null; set: (value?: number) => void }) {
-  return (
-    <Input
-      label={label}
-      type="number"
-      min={0}
-      value={value ?? ''}
-      onChange={(event) => set(event.target.value === '' ? undefined : +event.target.value)}
-    />
-  )
-}
-
 /** Which rights it is about, and how many. */
 function About({ keeps, set }: { keeps: Keeps; set: (keeps: Keeps) => void }) {
   if (keeps.is === 'apart')
@@ -79,47 +67,22 @@ function About({ keeps, set }: { keeps: Keeps; set: (keeps: Keeps) => void }) {
         onChange={(event) => set({ ...keeps, of: event.target.value })}
       />
       {keeps.is === 'few' ? (
-        <Number label="One person at most" value={keeps.most} set={(most) => set({ ...keeps, most: most ?? 0 })} />
+        <NumberInput label="One person at most" value={keeps.most} set={(most) => set({ ...keeps, most: most ?? 0 })} />
       ) : (
         <div className="grid grid-cols-2 gap-3">
-          <Number label="People at least" value={keeps.least} set={(least) => set({ ...keeps, least: least ?? 0 })} />
-          <Number label="People at most" value={keeps.most} set={(most) => set({ ...keeps, most: most ?? null })} />
+          <NumberInput
+            label="People at least"
+            value={keeps.least}
+            set={(least) => set({ ...keeps, least: least ?? 0 })}
+          />
+          <NumberInput
+            label="People at most"
+            value={keeps.most}
+            set={(most) => set({ ...keeps, most: most ?? null })}
+          />
         </div>
       )}
     </>
-  )
-}
-
-/** What would break it, were it set as it is typed. */
-function WouldBreak({ body }: { body: Body }) {
-  const [of, setOf] = useState<Body>()
-  const look = useAction(
-    () => post('/api/v1/separations/preview', body),
-    () => setOf(body),
-  )
-  return (
-    <div className="grid gap-1">
-      <Button
-        look="quiet"
-        className="justify-self-start"
-        busy={look.isPending}
-        disabled={!isWhole(body.keeps)}
-        onClick={() => look.mutate()}
-      >
-        See what would break it
-      </Button>
-      <Wrong error={look.error} />
-      {of === body && look.data && (
-        <ul className="max-h-40 overflow-auto text-ink-2" aria-label="Would break it">
-          {look.data.length === 0 && <li>Nothing would break it.</li>}
-          {look.data.map((breach) => (
-            <li key={breach.who ?? ''}>
-              <Broken breach={breach} />
-            </li>
-          ))}
-        </ul>
-      )}
-    </div>
   )
 }
 
@@ -169,7 +132,12 @@ function Edit({ one, close }: { one?: Separation; close: () => void }) {
           </option>
         ))}
       </Select>
-      <WouldBreak body={body} />
+      <WouldBreak
+        body={body}
+        may={isWhole(keeps)}
+        look={(body) => post('/api/v1/separations/preview', body)}
+        each={(found) => found.map((breach) => <Broken key={breach.who ?? ''} breach={breach} />)}
+      />
     </Setting>
   )
 }

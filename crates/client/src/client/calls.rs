@@ -3,18 +3,19 @@
 use reqwest::Method;
 use tempestas_api::{
     AlarmView, AnswerRequest, AppointmentStory, AppointmentVerdict, AppointmentView, AskContext, AskRequest,
-    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, BreachView, CalendarBody, CalendarView,
+    AssuranceBody, AssuranceView, AuthoritiesStep, AuthoritiesView, BreachView, BrokenView, CalendarBody, CalendarView,
     ChangeWindow, CheckReply, CheckpointReply, Chosen, CircumstanceBody, CircumstanceView, ConversionView,
     ConvertRequest, DebriefFilter, DebriefRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView,
     DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
     EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand,
     ExtensionPreview, ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk,
     LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager,
-    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, ProofRequest, ProofView,
-    RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody, SeparationView, SignInReply,
-    SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView,
-    SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply, TermsTouched, TermsTrial,
-    TermsView, TolerateRequest, TriedSeal, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, PromiseBody, PromiseView,
+    ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody,
+    SeparationView, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter,
+    StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply,
+    TermsTouched, TermsTrial, TermsView, TolerateRequest, TriedSeal, WaitQuery, WaysQuery, WaysReply, WhichTarget,
+    WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -230,6 +231,14 @@ calls! {
     set_circumstance(name: &str, looked_at: LookedAt, circumstance: &CircumstanceBody) -> CircumstanceView = PUT ["circumstances", name] on looked_at body circumstance;
     /// Ends one.
     end_circumstance(name: &str) -> Done = DELETE ["circumstances", name];
+    /// Promises, each with what breaks it.
+    promises() -> Vec<PromiseView> = GET ["promises"];
+    /// What would break one, were it set.
+    preview_promise(promise: &PromiseBody) -> BrokenView = POST ["promises", "preview"] body promise;
+    /// Sets one.
+    set_promise(name: &str, looked_at: LookedAt, promise: &PromiseBody) -> PromiseView = PUT ["promises", name] on looked_at body promise;
+    /// Ends one.
+    end_promise(name: &str) -> Done = DELETE ["promises", name];
     /// Separations of duties, each with what breaks it.
     separations() -> Vec<SeparationView> = GET ["separations"];
     /// What would break one, were it set.

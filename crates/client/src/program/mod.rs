@@ -17,6 +17,7 @@ mod find;
 mod home;
 mod ledger;
 mod people;
+mod promises;
 mod reach;
 mod separations;
 mod show;
@@ -124,6 +125,7 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
         Verb::Circumstances { verb } => {
             circumstances::circumstances(&cli, verb.unwrap_or(args::CircumstancesVerb::List)).await?;
         }
+        Verb::Promises { verb } => promises::promises(&cli, verb.unwrap_or(args::PromisesVerb::List)).await?,
         Verb::Separations { verb } => {
             separations::separations(&cli, verb.unwrap_or(args::SeparationsVerb::List)).await?;
         }

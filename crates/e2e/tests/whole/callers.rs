@@ -105,6 +105,8 @@ overseer       get    /calendars
 overseer       get    /calendars/{name}
 overseer       get    /circumstances
 overseer       get    /circumstances/{name}
+overseer       get    /promises
+overseer       get    /promises/{name}
 overseer       get    /separations
 overseer       get    /separations/{name}
 overseer       get    /ledger/export
@@ -117,6 +119,9 @@ administrator  put    /calendars/{name}
 administrator  delete /calendars/{name}
 administrator  put    /circumstances/{name}
 administrator  delete /circumstances/{name}
+administrator  post   /promises/preview
+administrator  put    /promises/{name}
+administrator  delete /promises/{name}
 administrator  post   /separations/preview
 administrator  put    /separations/{name}
 administrator  delete /separations/{name}

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use jiff::{SignedDuration, Timestamp};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use tempestas_api::{AssuranceBody, CircumstanceBody, KeepsBody, SeparationBody};
+use tempestas_api::{AssuranceBody, CircumstanceBody, KeepsBody, PromiseBody, PromisedBody, SeparationBody};
 use tempestas_core::{Counts, LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
@@ -54,6 +54,12 @@ impl House {
             counts: Counts::Eligible,
         };
         self.client(MARA).set_separation("few-of-the-cloud", LookedAt::Nothing, &few(4)).await.unwrap();
+        let brief = |hours| PromiseBody {
+            of: BRIGHTWATER.to_owned(),
+            by: None,
+            promised: PromisedBody::Brief { longest: Seconds::hours(hours) },
+        };
+        self.client(MARA).set_promise("brief-in-the-cloud", LookedAt::Nothing, &brief(8)).await.unwrap();
         let rule = self.found("terms", |_| true).await;
         let held = self.found("eligibilities", |one| one["who"] == TOMAS).await;
         let mut body = rule.clone();
@@ -97,6 +103,12 @@ impl House {
                 Method::PUT,
                 serde_json::to_value(few(3)).unwrap(),
             ),
+            change(
+                "/promises/{name}",
+                "promises/brief-in-the-cloud".to_owned(),
+                Method::PUT,
+                serde_json::to_value(brief(9)).unwrap(),
+            ),
             change("/people/{who}/manager", format!("people/{TOMAS}/manager"), Method::PUT, json!({ "manager": ODA })),
             change(
                 "/targets/settings",
@@ -121,6 +133,7 @@ impl House {
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
             "/assurances/{name}" => self.found("assurances", |one| one["name"] == id).await,
             "/circumstances/{name}" => self.found("circumstances", |one| one["name"] == id).await,
+            "/promises/{name}" => self.found("promises", |one| one["name"] == id).await,
             "/separations/{name}" => self.found("separations", |one| one["name"] == id).await,
             "/calendars/{name}" => self.found("calendars", |one| one["name"] == id).await,
             "/people/{who}/manager" => serde_json::to_value(self.client(MARA).manager(TOMAS).await.unwrap()).unwrap(),

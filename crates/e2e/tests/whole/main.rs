@@ -31,6 +31,7 @@ mod looked_up;
 mod operating;
 mod parts;
 mod printed;
+mod promises;
 mod proxy;
 mod separations;
 mod sign_in;

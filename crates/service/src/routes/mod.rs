@@ -15,6 +15,7 @@ mod estate;
 mod ledger;
 mod pages;
 mod people;
+mod promises;
 mod rehearsals;
 mod separations;
 mod sign_in;
@@ -37,7 +38,7 @@ use axum::{
 };
 use jiff::Timestamp;
 use serde_json::Value;
-use tempestas_core::{Right, Scope, ScopeId, Sight, SubjectId, What, World, ensure_may_debrief};
+use tempestas_core::{Right, RightSet, Scope, ScopeId, Sight, SubjectId, What, World, ensure_may_debrief};
 use tempestas_engine::Committed;
 use tower_http::{
     catch_panic::CatchPanicLayer, compression::CompressionLayer, set_header::SetResponseHeaderLayer,
@@ -147,6 +148,25 @@ fn scope<'w>(world: &'w World, me: SubjectId, path: &str) -> Result<&'w Scope, F
         .scope_at(path)
         .filter(|scope| sight.knows_scope(world, scope.id))
         .ok_or_else(|| Failure::unknown("scope", path, "`tempestas targets` and `tempestas standing` show paths"))
+}
+
+/// Rights as they are written, at a place that the caller knows of.
+fn right_set(world: &World, me: SubjectId, text: &str) -> Result<RightSet, Failure> {
+    let path = text.split_once("@/").map_or_else(|| text.to_owned(), |(_, path)| format!("/{path}"));
+    if path.starts_with('/') {
+        scope(world, me, &path)?;
+    }
+    Ok(RightSet::from_text(world, text)?)
+}
+
+/// Refuses to try something of rights at a place that the caller doesn't see whole: whether there is such a right at all is for
+/// those alone who do.
+fn sees_whole(world: &World, sight: &Sight, set: &RightSet) -> Result<(), Failure> {
+    if sight.sees_scope(world, set.scope) {
+        return Ok(());
+    }
+    let place = world.path(set.scope);
+    Err(Failure::unknown("place of yours", &place, "an administrator of all of it tries what is about it"))
 }
 
 /// A target by path.

@@ -2,9 +2,9 @@
 
 use jiff::Timestamp;
 use tempestas_api::{BreachView, Done, KeepsBody, SeparationBody, SeparationView, TolerateRequest};
-use tempestas_core::{Keeps, RightSet, Said, Separation, SeparationCommand, SubjectId, World};
+use tempestas_core::{Keeps, Said, Separation, SeparationCommand, SubjectId, World};
 
-use super::{scope, subject};
+use super::{right_set, sees_whole, subject};
 use crate::{
     callers::{Administrator, Overseer},
     door::{Answer, At, Body, Json, LookedOrNew, Tagged, Tagging, Whole},
@@ -30,13 +30,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(name): At) -> Tagging<Separa
 }
 
 fn read(world: &World, me: SubjectId, name: String, said: &SeparationBody) -> Result<Separation, Failure> {
-    let rights = |text: &str| -> Result<RightSet, Failure> {
-        let path = text.split_once("@/").map_or_else(|| text.to_owned(), |(_, path)| format!("/{path}"));
-        if path.starts_with('/') {
-            scope(world, me, &path)?;
-        }
-        Ok(RightSet::from_text(world, text)?)
-    };
+    let rights = |text: &str| right_set(world, me, text);
     let keeps = match &said.keeps {
         KeepsBody::Apart { one, other } => Keeps::Apart { one: rights(one)?, other: rights(other)? },
         KeepsBody::Few { of, most } => Keeps::Few { of: rights(of)?, most: *most },
@@ -51,15 +45,7 @@ pub(super) async fn preview(
 ) -> Answer<Vec<BreachView>> {
     let (world, sight) = (me.app.world(), me.sight());
     let separation = read(&world, me.person, String::new(), &said)?;
-    // Whether there is such a right at all is for those alone who see all that it is about.
-    if let Some(set) = separation.keeps.sets().find(|set| !sight.sees_scope(&world, set.scope)) {
-        let place = world.path(set.scope);
-        return Err(Failure::unknown(
-            "place of yours",
-            &place,
-            "an administrator of all of it tries what is kept apart there",
-        ));
-    }
+    separation.keeps.sets().try_for_each(|set| sees_whole(&world, &sight, set))?;
     separation.check(&world)?;
     Ok(Json(views::breaches(&world, &sight, &separation, Timestamp::now())))
 }

@@ -2,8 +2,8 @@
 
 use super::{
     appointments, assurances, authorities, calendars, circumstances, conversions, days, delegations, devices, drift,
-    elevations, estate, ledger, pages, people, rehearsals, separations, sign_in, sources, standing, stops, terms,
-    trials, ways,
+    elevations, estate, ledger, pages, people, promises, rehearsals, separations, sign_in, sources, standing, stops,
+    terms, trials, ways,
 };
 use crate::door::Table;
 
@@ -20,6 +20,7 @@ pub(super) fn table() -> Table {
         of_assurances,
         of_calendars,
         of_circumstances,
+        of_promises,
         of_separations,
         of_elevations,
         of_ledger,
@@ -222,6 +223,17 @@ fn of_circumstances(table: Table) -> Table {
         .get("/circumstances/{name}", circumstances::show, "One circumstance")
         .put("/circumstances/{name}", circumstances::set, "Set a circumstance, a new one or in place")
         .delete("/circumstances/{name}", circumstances::end, "End a circumstance that no rule wants")
+}
+
+/// What must hold whatever terms say, by name.
+fn of_promises(table: Table) -> Table {
+    table
+        .get("/promises", promises::list, "Promises, each with what breaks it")
+        .get("/promises/{name}", promises::show, "One promise")
+        .put("/promises/{name}", promises::set, "Set a promise, a new one or in place")
+        .delete("/promises/{name}", promises::end, "End a promise")
+        .post("/promises/preview", promises::preview, "What would break a promise, were it set")
+        .looks()
 }
 
 /// Rights that nobody has together, by name.

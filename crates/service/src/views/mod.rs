@@ -12,6 +12,7 @@ mod elevations;
 mod estate;
 mod ledger;
 mod people;
+mod promises;
 mod rights;
 mod separations;
 mod terms;
@@ -27,6 +28,7 @@ pub(crate) use elevations::{below, demand, earlier, elevation, extension_demand}
 pub(crate) use estate::{source, target};
 pub(crate) use ledger::entry;
 pub(crate) use people::{duty, proof, subject};
+pub(crate) use promises::{broken, promise};
 pub(crate) use rights::{eligibility, role, standing};
 pub(crate) use separations::{breaches, separation};
 pub(crate) use terms::{effective, terms};

@@ -5,6 +5,7 @@ mod assurances;
 mod calendars;
 mod circumstances;
 mod estate;
+mod promises;
 mod rights;
 mod separations;
 
@@ -21,6 +22,7 @@ pub(crate) use assurances::{AssurancesVerb, SetAssurance};
 pub(crate) use calendars::CalendarsVerb;
 pub(crate) use circumstances::CircumstancesVerb;
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
+pub(crate) use promises::{PromisesVerb, SetPromise};
 pub(crate) use rights::{
     ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
     WaysVerb,
@@ -203,6 +205,11 @@ pub(crate) enum Verb {
     Circumstances {
         #[command(subcommand)]
         verb: Option<CircumstancesVerb>,
+    },
+    /// Promises: what must hold whatever terms, groups and labels say; a change that would break one is refused.
+    Promises {
+        #[command(subcommand)]
+        verb: Option<PromisesVerb>,
     },
     /// Separations of duties: what nobody has together, how much one person has, and how many people have something.
     Separations {

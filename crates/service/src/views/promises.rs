@@ -1,0 +1,45 @@
+//! Promises as replies show them.
+
+use jiff::Timestamp;
+use tempestas_api::{BrokenView, ExampleView, PromiseBody, PromiseView, PromisedBody};
+use tempestas_core::{Promise, PromiseBreach, Promised, Sight, Visible, World};
+
+/// Most examples of what breaks one.
+const EXAMPLES: usize = 20;
+
+/// One, with what breaks it of what the caller sees.
+pub(crate) fn promise(world: &World, sight: &Sight, one: Visible<'_, Promise>, now: Timestamp) -> PromiseView {
+    let promised = match &one.promised {
+        Promised::Answered { yes } => PromisedBody::Answered { yes: *yes },
+        Promised::Brief { longest } => PromisedBody::Brief { longest: *longest },
+        Promised::Assured { assurance } => PromisedBody::Assured { assurance: assurance.clone() },
+        Promised::Answerable { people } => PromisedBody::Answerable { people: *people },
+        Promised::NeverStanding => PromisedBody::NeverStanding,
+        Promised::Only { to } => PromisedBody::Only { to: world.subject_name(*to) },
+    };
+    PromiseView {
+        name: one.name.clone(),
+        says: one.words(world),
+        promise: PromiseBody { of: one.of.text(world), by: one.by.map(|by| world.subject_name(by)), promised },
+        broken: broken(world, sight, &one, now),
+        set_by: one.set_by.map(|id| world.subject_name(id)),
+        set_at: one.set_at,
+        digest: one.digest(),
+    }
+}
+
+/// What breaks one, of what the caller sees.
+pub(crate) fn broken(world: &World, sight: &Sight, one: &Promise, now: Timestamp) -> BrokenView {
+    let is_seen = |breach: &PromiseBreach| sight.sees_scope(world, breach.right.scope);
+    let seen: Vec<PromiseBreach> = one.breaches(world, now).into_iter().filter(is_seen).collect();
+    let example = |breach: &PromiseBreach| ExampleView {
+        says: breach.words(world),
+        who: breach.who.map(|who| world.subject_name(who)),
+        right: world.right_name(breach.right),
+        rule: breach.rule.map(|rule| rule.to_string()),
+    };
+    BrokenView {
+        times: seen.iter().map(|breach| breach.everybody.len().max(1)).sum(),
+        examples: seen.iter().take(EXAMPLES).map(example).collect(),
+    }
+}
