@@ -14,6 +14,7 @@ const page = {
   Now: lazy(() => import('../pages/now/NowPage')),
   Ask: lazy(() => import('../pages/ask/AskPage')),
   Elevation: lazy(() => import('../pages/elevation/ElevationPage')),
+  Past: lazy(() => import('../pages/past/PastPage')),
   Answer: lazy(() => import('../pages/answer/AnswerPage')),
   Standing: lazy(() => import('../pages/standing/StandingPage')),
   Estate: lazy(() => import('../pages/estate/EstatePage')),
@@ -32,6 +33,7 @@ function Pages() {
         <Route index element={<page.Now />} />
         <Route path="ask" element={<page.Ask />} />
         <Route path="elevation/:id" element={<page.Elevation />} />
+        <Route path="past" element={<page.Past />} />
         <Route path="answer" element={<page.Answer />} />
         <Route path="standing" element={<page.Standing />} />
         <Route path="estate" element={<page.Estate />} />

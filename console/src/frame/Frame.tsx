@@ -24,7 +24,7 @@ function Rail({ me }: { me: Me }) {
   return (
     <nav
       aria-label="Pages"
-      className="fixed inset-x-0 bottom-0 z-30 flex overflow-x-auto border-t border-line px-0.5 bg-sheet md:sticky md:top-0 md:h-dvh md:w-[76px] md:shrink-0 md:flex-col md:border-t-0 md:border-r md:pt-2"
+      className="fixed inset-x-0 bottom-0 z-30 flex print:hidden overflow-x-auto border-t border-line px-0.5 bg-sheet md:sticky md:top-0 md:h-dvh md:w-[76px] md:shrink-0 md:flex-col md:border-t-0 md:border-r md:pt-2"
     >
       <img src="/mark.svg" alt="Tempestas" className="mx-auto mb-2 hidden h-8 w-8 md:block" />
       {PAGES.filter((page) => page.for(me)).map((page) => (
@@ -74,9 +74,11 @@ export function Frame({ me, pages }: { me: Me; pages: ReactNode }) {
               Sample world: Quillhaven Port and everyone in it are made up.
             </aside>
           )}
-          <Strip me={me} />
-          <Line line={line} />
-          <StopBanner me={me} />
+          <div className="contents print:hidden">
+            <Strip me={me} />
+            <Line line={line} />
+            <StopBanner me={me} />
+          </div>
           <main
             id="page"
             key={pathname.split('/')[1]}

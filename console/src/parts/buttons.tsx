@@ -1,5 +1,6 @@
 // What is pressed.
 
+import { Download } from 'lucide-react'
 import { type ButtonHTMLAttributes, useState } from 'react'
 import { join } from './classes'
 
@@ -58,5 +59,18 @@ export function TwicePressed({
     >
       {asked ? sure : says}
     </Button>
+  )
+}
+
+/** A file to take away. */
+export function TakeAway({ href, as, children }: { href: string; as: string; children: string }) {
+  return (
+    <a
+      href={href}
+      download={as}
+      className="inline-flex items-center gap-1.5 rounded border border-line bg-sheet px-3 py-1.5 font-medium hover:border-edge"
+    >
+      <Download size={15} aria-hidden="true" /> {children}
+    </a>
   )
 }

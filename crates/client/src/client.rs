@@ -12,8 +12,8 @@ use secrecy::{ExposeSecret, SecretString};
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::Value;
 use tempestas_api::{
-    DeviceReply, DeviceRequest, DeviceTokenRequest, ElevationStory, IDEMPOTENCY_KEY, LedgerFilter, Problem, SPOKEN,
-    TokenRefusal, TokenReply, WaitQuery, as_precondition, by_clock, takes_key,
+    DeviceReply, DeviceRequest, DeviceTokenRequest, ElevationFilter, ElevationStory, IDEMPOTENCY_KEY, LedgerFilter,
+    Problem, SPOKEN, TokenRefusal, TokenReply, WaitQuery, as_precondition, by_clock, takes_key,
 };
 
 use tempestas_core::{LookedAt, is_deceptive, plainly};
@@ -327,6 +327,15 @@ impl Client {
     /// When the service refuses or can't be reached.
     pub async fn ledger_csv(&self, filter: &LedgerFilter) -> Result<String, ClientError> {
         let response = self.send::<(), _>(Method::GET, &["ledger", "csv"], Some(filter), None).await?;
+        response.text().await.map_err(|error| unreachable(&error))
+    }
+
+    /// Elevations as CSV.
+    ///
+    /// # Errors
+    /// When the service refuses or can't be reached.
+    pub async fn elevations_csv(&self, filter: &ElevationFilter) -> Result<String, ClientError> {
+        let response = self.send::<(), _>(Method::GET, &["elevations", "csv"], Some(filter), None).await?;
         response.text().await.map_err(|error| unreachable(&error))
     }
 

@@ -19,7 +19,7 @@ use futures_util::{Stream, StreamExt as _};
 use schemars::JsonSchema;
 use serde::{Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
-use tempestas_core::{Digest, LookedAt};
+use tempestas_core::{Digest, LookedAt, plainly};
 
 pub(crate) use paging::{Listed, Page};
 pub(crate) use table::{Drafting, Table, offered};
@@ -77,6 +77,30 @@ impl Download {
     {
         Self { kind, body: RawBody::from_stream(pieces.fuse()) }
     }
+
+    /// A table, with the names of its columns.
+    ///
+    /// # Errors
+    /// None that can be helped.
+    pub(crate) fn csv<const N: usize>(
+        columns: &[&str; N],
+        rows: impl Iterator<Item = [String; N]>,
+    ) -> Result<Self, Failure> {
+        let mut file = csv::Writer::from_writer(Vec::new());
+        let wrong = |error: csv::Error| Failure::Failed(error.into());
+        file.write_record(columns).map_err(wrong)?;
+        for row in rows {
+            file.write_record(row.map(|cell| harmless(&cell))).map_err(wrong)?;
+        }
+        let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;
+        Ok(Self { kind: "text/csv; charset=utf-8", body: RawBody::from(body) })
+    }
+}
+
+/// A cell that no spreadsheet takes for a formula, and that steers nothing where it is shown.
+fn harmless(cell: &str) -> String {
+    let cell = plainly(cell);
+    if cell.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{cell}") } else { cell.into_owned() }
 }
 
 impl IntoResponse for Download {

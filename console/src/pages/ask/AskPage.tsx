@@ -1,7 +1,7 @@
 // Ask: one search over everything I may ask for; the choice opens its sheet.
 
 import { useState } from 'react'
-import { useSearchParams } from 'react-router'
+import { Link, useSearchParams } from 'react-router'
 import { type Api, get } from '../../api/call'
 import { Section, Sentence } from '../../parts/sections'
 import { Empty, Shown } from '../../parts/shown'
@@ -89,7 +89,13 @@ export default function AskPage() {
   const last = chosen ? mine.data?.find((one) => one.right === chosen || one.asked?.right === chosen) : undefined
   return (
     <>
-      <Sentence>
+      <Sentence
+        aside={
+          <Link to="/past" className="font-medium text-sea underline">
+            All you asked for
+          </Link>
+        }
+      >
         {eligible.data
           ? `You may ask for ${eligible.data.eligible.length ? count(eligible.data.eligible.length, 'right') : 'nothing yet'}.`
           : 'What you may ask for'}

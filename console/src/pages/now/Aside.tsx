@@ -125,7 +125,14 @@ function Mine() {
   const now = useNow()
   const mine = useData(['elevations', 'mine'], ['elevations'], () => get('/api/v1/elevations'))
   return (
-    <Section title="Yours">
+    <Section
+      title="Yours"
+      aside={
+        <Link to="/past" className="font-medium text-sea underline">
+          All you asked for
+        </Link>
+      }
+    >
       <Shown of="your elevations" query={mine} lines={2}>
         {(all) =>
           all.length === 0 ? (

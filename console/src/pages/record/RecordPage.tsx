@@ -1,10 +1,9 @@
 // The record: everything that happened, filtered; each entry with its proof, checked here in the browser.
 
-import { Download } from 'lucide-react'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { type Api, get } from '../../api/call'
-import { Button } from '../../parts/buttons'
+import { Button, TakeAway } from '../../parts/buttons'
 import { Input, Select } from '../../parts/fields'
 import { Section, Sentence } from '../../parts/sections'
 import { Empty, Shown } from '../../parts/shown'
@@ -69,31 +68,19 @@ function useFilter() {
 
 type Filter = ReturnType<typeof useFilter>
 
-function Take({ href, as, children }: { href: string; as: string; children: string }) {
-  return (
-    <a
-      href={href}
-      download={as}
-      className="inline-flex items-center gap-1.5 rounded border border-line bg-sheet px-3 py-1.5 font-medium hover:border-edge"
-    >
-      <Download size={15} aria-hidden="true" /> {children}
-    </a>
-  )
-}
-
 /** What may be taken away as a file. */
 function Files({ filter }: { filter: Filter }) {
   const me = useMe()
   const csv = new URLSearchParams(Object.entries(filter.wanted).filter((one): one is [string, string] => !!one[1]))
   return (
     <span className="flex flex-wrap gap-2">
-      <Take href={`/api/v1/ledger/csv?${csv}`} as="tempestas-record.csv">
+      <TakeAway href={`/api/v1/ledger/csv?${csv}`} as="tempestas-record.csv">
         For a spreadsheet
-      </Take>
+      </TakeAway>
       {me.data?.sees_all && (
-        <Take href="/api/v1/ledger/export" as="tempestas-ledger.jsonl">
+        <TakeAway href="/api/v1/ledger/export" as="tempestas-ledger.jsonl">
           The whole, to be verified
-        </Take>
+        </TakeAway>
       )}
     </span>
   )

@@ -211,7 +211,11 @@ pub(crate) async fn answer(
     cli.print(&answered, |one| say!("Answered {verdict:?}. {} is {}: {}.", one.id, one.state, one.sentence))
 }
 
-pub(crate) async fn list(cli: &Cli, wanted: ElevationFilter) -> anyhow::Result<()> {
+pub(crate) async fn list(cli: &Cli, wanted: ElevationFilter, csv: bool) -> anyhow::Result<()> {
+    if csv {
+        show::raw(cli.client().elevations_csv(&wanted).await?.as_bytes());
+        return Ok(());
+    }
     let found = cli.client().elevations(&wanted).await?;
     cli.print(&found, |found| {
         let rows = found

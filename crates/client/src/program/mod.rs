@@ -142,8 +142,9 @@ async fn act(args: Args) -> anyhow::Result<Ended> {
             elevations::answer(&cli, &elevation, verdict, reason, less, yes).await?
         }
         Verb::Stop { verb } => stops::stop(&cli, verb.unwrap_or(args::StopVerb::List)).await?,
-        Verb::Grants { all, ended, who, state } => {
-            elevations::list(&cli, ElevationFilter { all, ended, who, state }).await?
+        Verb::Grants { all, ended, who, state, csv } => {
+            let filter = ElevationFilter { all, ended: ended || csv, who, state };
+            elevations::list(&cli, filter, csv).await?
         }
         Verb::Show { elevation, wait } => return elevations::show(&cli, &elevation, wait).await,
         Verb::Begin { elevation, wait } => return elevations::begin(&cli, &elevation, wait).await,

@@ -61,6 +61,7 @@ signed-in      post   /asks
 signed-in      get    /waiting
 signed-in      get    /debriefs
 signed-in      get    /elevations
+signed-in      get    /elevations/csv
 signed-in      get    /elevations/{id}
 signed-in      post   /elevations/{id}/answer
 signed-in      post   /elevations/{id}/withdraw

@@ -4,9 +4,10 @@ use std::collections::BTreeSet;
 
 use reqwest::{StatusCode, header};
 use serde_json::{Value, json};
-use tempestas_api::{NewSubject, StandingFilter};
+use tempestas_api::{AnswerRequest, AskRequest, Brings, ElevationFilter, NewSubject, PreviewRequest, StandingFilter};
 use tempestas_client::{Client, Connection};
-use tempestas_core::{Seconds, SubjectKind};
+use tempestas_core::{Seconds, SubjectKind, Verdict};
+use tempestas_demo::quillhaven::BRIGHTWATER;
 
 use crate::house::{House, MARA, ODA, Plan, TOMAS, eventually, on_cloud};
 
@@ -201,4 +202,49 @@ async fn a_list_whose_pages_have_no_end_is_not_read_for_ever() {
     let client = Client::new(&Connection { server, authority: None }, None).unwrap();
     let said = client.people().await.unwrap_err().to_string();
     assert!(said.contains("it has no end"), "{said}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_one_asked_for_is_taken_away_with_its_answers_and_as_no_formula() {
+    let house = House::new(Plan::cloud_only()).await;
+    let (reader, writer) = (on_cloud("tide-reader", "/reports/cranes"), on_cloud("tide-writer", "/lake"));
+    for right in [&reader, &writer] {
+        house.eligible(TOMAS, right).await;
+    }
+    let stage = format!(
+        "scope = \"{BRIGHTWATER}/lake\"\n[settings.approval]\nis = \"stage\"\napprovers = [\"{ODA}\"]\nyes = 1\nno = 1\nwithin = 600\n"
+    );
+    house.client(MARA).add_terms(&toml::from_str(&stage).unwrap()).await.unwrap();
+    let held = house.ask(TOMAS, &reader, 600).await.unwrap();
+    house.live(&held.id).await;
+    house.client(TOMAS).give_back(&held.id).await.unwrap();
+    house.over(&held.id).await;
+    let tomas = house.client(TOMAS);
+    let wished = PreviewRequest { right: writer, duration: Some(Seconds(600)), start: None, glass: false };
+    let demand = tomas.preview_ask(&wished).await.unwrap();
+    let PreviewRequest { right, duration, start, glass } = wished;
+    let brings = Brings { reason: Some("=HYPERLINK(\"http://elsewhere\")".to_owned()), ..Brings::default() };
+    let request = AskRequest { right, duration, start, glass, brings, shown: demand.digest };
+    let asked = tomas.ask(&request).await.unwrap();
+    let reason = Some("not for that".to_owned());
+    let no = AnswerRequest { verdict: Verdict::No, less: None, reason, shown: asked.digest };
+    house.client(ODA).answer(&asked.id, &no).await.unwrap();
+
+    let home = house.path().join("tomas");
+    house.sign_in_at_a_terminal(&home, TOMAS);
+    let (exit, text) = house.tempestas(&home, &["grants", "--csv"], "");
+    let lines: Vec<&str> = text.lines().collect();
+    assert!(exit == 0 && lines.len() == 3, "{exit}: {text}");
+    assert!(
+        lines[0].starts_with("reference,asked,who,right,for,purpose,reason,ticket,references,answers,begun,ended,")
+    );
+    assert!(lines[1].starts_with(&held.id) && lines[1].contains(&reader) && lines[1].contains("given back"), "{text}");
+    assert!(lines[2].starts_with(&asked.id) && lines[2].contains(&format!("{ODA} no: not for that")), "{text}");
+    assert!(lines[2].contains("\"'=HYPERLINK"), "{text}");
+    // Nobody takes away what they don't see.
+    let others = ElevationFilter { all: true, ended: true, who: Some(TOMAS.to_owned()), ..ElevationFilter::default() };
+    let seen = house.client(MARA).elevations_csv(&others).await.unwrap();
+    assert_eq!(seen.lines().count(), 3, "{seen}");
+    let own = ElevationFilter { ended: true, ..ElevationFilter::default() };
+    assert_eq!(house.client(ODA).elevations_csv(&own).await.unwrap().lines().count(), 1);
 }

@@ -10,9 +10,9 @@ use tempestas_api::{
     WaitQuery, WordRequest,
 };
 use tempestas_core::{
-    AnswerInput, Ask, Brings, Connector, DebriefInput, Elevation, ElevationCommand, ElevationId, Extend, ExtendRefusal,
-    Less, Manner, Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, Visible, What, World, demand_to_hold,
-    ensure_may_debrief, extension_offer,
+    AnswerInput, Ask, Brings, Connector, DebriefInput, Elevation, ElevationCommand, ElevationId, Export, Extend,
+    ExtendRefusal, Less, Manner, Note, Outline, Phase, Recall, Refusal, Said, ScopeId, Sight, SubjectId, Visible, What,
+    World, demand_to_hold, ensure_may_debrief, extension_offer,
 };
 use tempestas_targets::GrantCall;
 
@@ -25,9 +25,9 @@ use crate::{
     callers::SignedIn,
     connect::connect,
     desks,
-    door::{Answer, At, Body, Json, Listed, Listing, Query},
+    door::{Answer, At, Body, Download, Json, Listed, Listing, Query},
     keyring,
-    past::belonging_to,
+    past::{Found, belonging_to},
     problem::Failure,
     refused::EdgeRefusal,
     views,
@@ -37,6 +37,8 @@ use crate::{
 const WAIT_MOST: u64 = 25;
 /// Earlier elevations shown to an approver.
 const EARLIER_MOST: usize = 20;
+/// Most that is over in one file.
+const CSV_MOST: usize = 10_000;
 /// Entries read for the story of one elevation.
 const STORY_MOST: u32 = 1000;
 
@@ -106,29 +108,61 @@ pub(super) async fn waiting(me: SignedIn) -> Answer<Vec<ElevationView>> {
     Ok(Json(seen.map(|elevation| views::elevation(&world, elevation, me.person)).collect()))
 }
 
+/// Elevations by a filter.
+struct Sought {
+    filter: ElevationFilter,
+    who: Option<SubjectId>,
+    found: Found,
+}
+
+impl Sought {
+    /// What is not over, and of what is, the newest `most` before one.
+    async fn of(
+        me: &SignedIn,
+        filter: ElevationFilter,
+        before: Option<ElevationId>,
+        most: usize,
+    ) -> Result<Self, Failure> {
+        let world = me.app.world();
+        let who = filter.who.as_deref().map(|name| seen_subject(&world, &me.sight(), name)).transpose()?;
+        let past = Past {
+            seen: if filter.all { me.seen(&world) } else { None },
+            askers: if filter.all { who.map(|who| belonging_to(&world, who)) } else { Some([me.person].into()) },
+            state: filter.state.clone(),
+            before,
+            ..Past::default()
+        };
+        let found = me.app.with_past(&world, &past, if filter.ended { most } else { 0 }).await?;
+        Ok(Self { filter, who, found })
+    }
+
+    /// Of those the ones that the caller sees, the first asked for first.
+    fn seen<'s>(&'s self, me: &SignedIn) -> impl DoubleEndedIterator<Item = Visible<'s, Elevation>> {
+        let (world, filter, sight, own) = (&self.found.world, &self.filter, me.sight(), me.person);
+        let wanted = self.found.elevations().filter(move |elevation| {
+            (filter.ended || !elevation.is_over())
+                && (filter.all || elevation.asker == own)
+                && self.who.is_none_or(|who| world.belongs_to(elevation.asker, who))
+                && filter.state.as_ref().is_none_or(|state| *state == elevation.phase.to_string())
+        });
+        wanted.filter_map(move |elevation| sight.see(world, elevation))
+    }
+}
+
 pub(super) async fn list(me: SignedIn, Listed(filter, paging): Listed<ElevationFilter>) -> Listing<ElevationView> {
-    let sight = me.sight();
-    let world = me.app.world();
-    let who = filter.who.as_deref().map(|name| seen_subject(&world, &sight, name)).transpose()?;
     let after: Option<Reverse<ElevationId>> = paging.after()?;
-    let past = Past {
-        seen: if filter.all { me.seen(&world) } else { None },
-        askers: if filter.all { who.map(|who| belonging_to(&world, who)) } else { Some([me.person].into()) },
-        state: filter.state.clone(),
-        before: after.map(|Reverse(last)| last),
-        ..Past::default()
-    };
-    let found = me.app.with_past(&world, &past, if filter.ended { paging.enough() } else { 0 }).await?;
-    let world = &found.world;
-    let wanted = found.elevations().filter(|elevation| {
-        (filter.ended || !elevation.is_over())
-            && (filter.all || elevation.asker == me.person)
-            && who.is_none_or(|who| world.belongs_to(elevation.asker, who))
-            && filter.state.as_ref().is_none_or(|state| *state == elevation.phase.to_string())
-    });
-    let seen = wanted.filter_map(|elevation| sight.see(world, elevation));
-    let page = paging.of(seen, |elevation| Reverse(elevation.id))?;
-    Ok(page.map(|elevation| views::elevation(world, elevation, me.person)))
+    let sought = Sought::of(&me, filter, after.map(|Reverse(last)| last), paging.enough()).await?;
+    let page = paging.of(sought.seen(&me), |elevation| Reverse(elevation.id))?;
+    Ok(page.map(|elevation| views::elevation(&sought.found.world, elevation, me.person)))
+}
+
+pub(super) async fn csv(me: SignedIn, Query(filter): Query<ElevationFilter>) -> Result<Download, Failure> {
+    let _turn = me.app.identity().reading(me.person).await?;
+    let sought = Sought::of(&me, filter, None, CSV_MOST).await?;
+    let rows = sought.seen(&me).map(|one| views::elevation_row(&sought.found.world, one, me.person));
+    let file = Download::csv(&views::ELEVATION_COLUMNS, rows)?;
+    me.submit(Note::Exported(Export::Record)).await?;
+    Ok(file)
 }
 
 /// What an approver wants to know besides the ask itself.

@@ -1,12 +1,11 @@
 //! The record: filtered, as files, and with its proof.
 
-use axum::body::{Body as RawBody, Bytes};
+use axum::body::Bytes;
 use futures_util::stream;
 use tempestas_api::{CheckpointReply, EntryProof, LedgerEntry, LedgerFilter, LedgerReply, SinceQuery};
 use tempestas_core::{
     Export, Note, Recall, Sight, SubjectId, World,
     ledger::{EXPORT_FORM, HeadLine, LEAVES_A_LINE, LeavesLine, consistency_proof, inclusion_proof},
-    plainly,
 };
 use tempestas_engine::Snapshot;
 use tempestas_store::{Entry, SeenFacts, Wanted};
@@ -151,25 +150,13 @@ pub(super) async fn csv(me: SignedIn, Query(filter): Query<LedgerFilter>) -> Res
     let wanted = wanted(&me.app.world(), &me.sight(), filter)?;
     let (mut entries, _) = entries(&me, &wanted, most, CSV_PAGES).await?;
     entries.reverse();
-    let mut file = csv::Writer::from_writer(Vec::new());
-    let wrong = |error: csv::Error| Failure::Failed(error.into());
-    file.write_record(["number", "when", "who", "from", "kind", "what"]).map_err(wrong)?;
-    for entry in entries {
-        let number = entry.n.to_string();
-        let (when, kind) = (entry.at.to_string(), entry.what.kind());
-        let row =
-            [&number, &when, &entry.who, entry.from.as_deref().unwrap_or_default(), kind, &entry.says].map(harmless);
-        file.write_record(row).map_err(wrong)?;
-    }
-    let body = file.into_inner().map_err(|error| Failure::Failed(anyhow::anyhow!("{error}")))?;
+    let rows = entries.into_iter().map(|entry| {
+        let (number, when, kind) = (entry.n.to_string(), entry.at.to_string(), entry.what.kind().to_owned());
+        [number, when, entry.who, entry.from.unwrap_or_default(), kind, entry.says]
+    });
+    let file = Download::csv(&["number", "when", "who", "from", "kind", "what"], rows)?;
     me.submit(Note::Exported(Export::Record)).await?;
-    Ok(Download { kind: "text/csv; charset=utf-8", body: RawBody::from(body) })
-}
-
-/// A cell that no spreadsheet takes for a formula, and that steers nothing where it is shown.
-fn harmless(cell: &str) -> String {
-    let cell = plainly(cell);
-    if cell.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{cell}") } else { cell.into_owned() }
+    Ok(file)
 }
 
 /// Only those who may see everything get the whole.

@@ -9,7 +9,7 @@ use crate::door::Table;
 
 /// Every route.
 pub(super) fn table() -> Table {
-    let parts: [fn(Table) -> Table; 13] = [
+    let parts: [fn(Table) -> Table; 14] = [
         of_sign_ins,
         of_pages,
         of_stops,
@@ -261,6 +261,7 @@ fn of_elevations(table: Table) -> Table {
         .get("/waiting", elevations::waiting, "Asks that wait for my answer")
         .get("/debriefs", elevations::debriefs, "What was done that somebody else has yet to look at")
         .get("/elevations", elevations::list, "Elevations")
+        .get("/elevations/csv", elevations::csv, "Elevations as CSV, with why and what was answered")
         .get("/elevations/{id}", elevations::show, "One elevation with its story; may wait for a change")
         .get("/elevations/{id}/context", elevations::context, "What an approver wants to know besides the ask")
         .post("/elevations/{id}/answer", elevations::answer, "Answer yes or no")

@@ -8,8 +8,8 @@ use tempestas_api::{
 };
 use tempestas_core::{
     Answer, Away, Brought, Debrief, Demand, Digest, Effective, Elevation, ElevationId, End, Extends, Extension,
-    ExtensionOffer, Grant, LEFT_ALONE, Less, Outline, Phase, Round, ScopeId, Seconds, Sight, Stage, StageAsked,
-    StageTerms, Stages, Standing, StartChoice, SubjectId, Visible, World, demand_for, end_with_grace,
+    ExtensionOffer, Grant, LEFT_ALONE, Less, Outline, Phase, Round, ScopeId, Seconds, Seen, Sight, Stage, StageAsked,
+    StageTerms, Stages, Standing, StartChoice, SubjectId, Verdict, Visible, World, demand_for, end_with_grace,
     ensure_may_debrief, extension_offer, grace_of,
 };
 
@@ -101,6 +101,56 @@ fn less_words(world: &World, less: &Less) -> String {
         parts.push(format!("from {}", at(time)));
     }
     parts.join(", ")
+}
+
+/// The columns of a file of elevations.
+pub(crate) const ELEVATION_COLUMNS: [&str; 13] = [
+    "reference",
+    "asked",
+    "who",
+    "right",
+    "for",
+    "purpose",
+    "reason",
+    "ticket",
+    "references",
+    "answers",
+    "begun",
+    "ended",
+    "outcome",
+];
+
+/// An elevation as a row of such a file.
+pub(crate) fn elevation_row(world: &World, shown: Visible<'_, Elevation>, me: SubjectId) -> [String; 13] {
+    let one = elevation(world, shown, me);
+    let all = |parts: Vec<String>| parts.join("; ");
+    let answers = one.rounds.iter().flat_map(|round| &round.stages).flat_map(|stage| &stage.answers);
+    let answers = answers.map(|answer| {
+        let verdict = if answer.verdict == Verdict::Yes { "yes" } else { "no" };
+        let less = answer.less.as_ref().map(|less| format!(" ({less})")).unwrap_or_default();
+        let reason = answer.reason.as_ref().map(|reason| format!(": {reason}")).unwrap_or_default();
+        format!("{} {verdict}{less}{reason}", answer.who)
+    });
+    let brought = one.brought;
+    let references = brought.references.into_iter().map(|(name, text)| format!("{name} {text}"));
+    let begun = one.grant.as_ref().and_then(|grant| grant.verified_at);
+    let ended = one.grant.as_ref().filter(|grant| grant.seen == Seen::No && begun.is_some());
+    let moment = |at: Option<Timestamp>| at.map(|at| at.to_string()).unwrap_or_default();
+    [
+        one.id,
+        one.asked_at.to_string(),
+        one.who,
+        one.right,
+        one.duration.to_string(),
+        brought.purpose.unwrap_or_default(),
+        brought.reason.unwrap_or_default(),
+        brought.ticket.unwrap_or_default(),
+        all(references.collect()),
+        all(answers.collect()),
+        moment(begun),
+        moment(ended.and_then(|grant| grant.seen_at)),
+        one.sentence,
+    ]
 }
 
 /// An elevation as one person sees it.

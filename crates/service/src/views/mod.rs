@@ -24,7 +24,7 @@ pub(crate) use calendars::calendar;
 pub(crate) use circumstances::circumstance;
 pub(crate) use conversions::{conversion, drift};
 pub(crate) use delegations::delegation;
-pub(crate) use elevations::{below, demand, earlier, elevation, extension_demand};
+pub(crate) use elevations::{ELEVATION_COLUMNS, below, demand, earlier, elevation, elevation_row, extension_demand};
 pub(crate) use estate::{source, target};
 pub(crate) use ledger::entry;
 pub(crate) use people::{duty, proof, subject};

@@ -269,6 +269,9 @@ pub(crate) enum Verb {
         /// Only in this state, like live.
         #[arg(long)]
         state: Option<String>,
+        /// All of them as CSV, those that are over too, with why and what was answered.
+        #[arg(long)]
+        csv: bool,
     },
     /// One elevation, with its story.
     Show {
