@@ -12,7 +12,7 @@ export function Empty({ children }: { children: ReactNode }) {
 }
 
 /** Words of the service: what stands between backticks is a value, or a command with a place here. */
-function Plain({ text }: { text: string }) {
+export function Plain({ text }: { text: string }) {
   return text.split('`').map((part, n) => {
     if (n % 2 === 0) return part
     const place = placeOf(part)

@@ -178,7 +178,11 @@ impl Demand {
     fn at_once(&self, world: &World, at: Timestamp) -> String {
         let said = AtOnce::of(world, self.right, None, at).map(|one| {
             let waits = one.frees.filter(|_| one.is_full() && !self.glass);
-            let waits = waits.map(|frees| format!(", as many do until {}: it begins when one is done", moment(frees)));
+            let waits = waits.map(|frees| {
+                // One that should have ended, and isn't read back as gone, is still held.
+                let until = if frees > at { format!("do until {}", moment(frees)) } else { "still do".to_owned() };
+                format!(", as many {until}: it begins when one is done")
+            });
             let (most, waits) = (one.most, waits.unwrap_or_default());
             format!(", {most} at most hold{} one like it at one time{waits}", if most == 1 { "s" } else { "" })
         });

@@ -1,11 +1,14 @@
 //! Who had a hand in whose power. Nobody answers themselves through others, and what lets somebody through with less holds
 //! for whoever brought it about only after a day (rule 10). Judged by what would be, not by the name of the command.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 use jiff::Timestamp;
 
-use crate::{Act, Influence, Right, ScopeId, Seconds, SubjectId, Terms, World, effective_at, effective_terms, later};
+use crate::{
+    Act, Influence, Right, RoleId, ScopeId, Seconds, SubjectId, Terms, World, alike::Kinds, effective_at,
+    effective_terms, later,
+};
 
 /// How long after somebody touched an approver's standing they can't profit from it.
 pub(crate) const INFLUENCE_LASTS: Seconds = Seconds::hours(24);
@@ -65,41 +68,52 @@ pub(crate) fn weakened_lately(world: &World, asker: SubjectId, now: Timestamp) -
 /// Whether anybody gets through with less once the World is `after`: whoever is eligible for something under one of `rules`,
 /// and `maker` for all of it, eligible or not.
 pub(crate) fn lets_through_with_less(before: &World, after: &World, rules: &[&Terms], maker: SubjectId) -> bool {
+    let (of_places, of_rights): (Vec<&Terms>, Vec<&Terms>) = rules.iter().partition(|rule| rule.act == Act::Administer);
+    of_places.into_iter().any(|rule| administers_with_less(before, after, rule, maker))
+        || !of_rights.is_empty() && gets_rights_with_less(before, after, &of_rights, maker)
+}
+
+fn gets_rights_with_less(before: &World, after: &World, rules: &[&Terms], maker: SubjectId) -> bool {
+    let mut kinds = Kinds::of(&[before, after]);
+    let own = before.sign_ins_of(before.human(maker));
+    let named: Vec<SubjectId> = before.terms.values().filter_map(|rule| rule.asker).collect();
+    let mut eligible: HashMap<RoleId, Vec<SubjectId>> = HashMap::new();
+    for held in before.eligibilities.values() {
+        eligible.entry(held.right.role).or_default().push(held.subject);
+    }
+    let mut looked_at = HashSet::new();
     rules.iter().any(|rule| {
-        if rule.act == Act::Administer {
-            return administers_with_less(before, after, rule, maker);
-        }
-        rights_under(before, rule).into_iter().any(|right| {
-            let less = |asker: SubjectId| {
-                rule.act.reaches().any(|act| {
-                    let now = effective_terms(after, act, right, asker);
-                    let was = effective_terms(before, act, right, asker);
-                    let breaks_glass = now.glass.is_for(after, asker) && !was.glass.is_for(before, asker);
-                    breaks_glass || now.demands_less_than(&was)
-                })
-            };
-            let eligible = before.eligibilities.values().filter(|held| held.right.role == right.role);
-            let mut whom: BTreeSet<SubjectId> = sign_ins(before, maker).collect();
-            match rule.act {
-                Act::BeMadeEligible => {}
-                // One rule goes for another only where it names them.
-                Act::Answer => whom.extend(before.terms.values().filter_map(|rule| rule.asker)),
-                _ => whom.extend(eligible.map(|held| held.subject)),
-            }
-            whom.into_iter().any(less)
+        let others = |right: Right| match rule.act {
+            Act::BeMadeEligible => &[][..],
+            // One rule goes for another only where it names them.
+            Act::Answer => &named[..],
+            _ => eligible.get(&right.role).map_or(&[][..], Vec::as_slice),
+        };
+        rights_under(before, &kinds, rule).into_iter().any(|right| {
+            let Some(kind) = kinds.right(right) else { return false };
+            own.iter().chain(others(right)).any(|asker| {
+                // What no rule tells apart comes to the same.
+                looked_at.insert((rule.act, kind.clone(), kinds.person(*asker)))
+                    && gets_with_less(before, after, rule.act, right, *asker)
+            })
         })
     })
 }
 
-/// Every sign-in of a human.
-fn sign_ins(world: &World, human: SubjectId) -> impl Iterator<Item = SubjectId> {
-    world.subjects.keys().copied().filter(move |one| world.human(*one) == world.human(human))
+fn gets_with_less(before: &World, after: &World, act: Act, right: Right, asker: SubjectId) -> bool {
+    act.reaches().any(|act| {
+        let now = effective_terms(after, act, right, asker);
+        let was = effective_terms(before, act, right, asker);
+        let breaks_glass = now.glass.is_for(after, asker) && !was.glass.is_for(before, asker);
+        breaks_glass || now.demands_less_than(&was)
+    })
 }
 
 /// Whether its maker, or anybody whom rules name, administers a place below a rule with less.
 fn administers_with_less(before: &World, after: &World, rule: &Terms, maker: SubjectId) -> bool {
     let named = before.terms.values().filter_map(|rule| rule.asker);
-    let whom: BTreeSet<SubjectId> = sign_ins(before, maker).chain(named).collect();
+    let own = before.sign_ins_of(before.human(maker));
+    let whom: BTreeSet<SubjectId> = own.into_iter().chain(named).collect();
     let places = before.terms.values().map(|other| other.scope).filter(|place| before.is_within(*place, rule.scope));
     let places: BTreeSet<ScopeId> = places.chain([rule.scope]).collect();
     places.into_iter().any(|place| {
@@ -112,18 +126,16 @@ fn administers_with_less(before: &World, after: &World, rule: &Terms, maker: Sub
 
 /// What could be asked for under a rule: each role there, as wide as it reaches and at every place below that has rules of
 /// its own.
-fn rights_under(world: &World, rule: &Terms) -> BTreeSet<Right> {
-    let mut rights = BTreeSet::new();
-    let places: BTreeSet<ScopeId> = world.terms.values().map(|rule| rule.scope).collect();
+fn rights_under(world: &World, kinds: &Kinds<'_>, rule: &Terms) -> Vec<Right> {
+    let mut rights = Vec::new();
     for role in world.roles.values().filter(|role| !role.gone) {
         let whole = world.is_within(role.target, rule.scope);
         if !whole && !world.is_within(rule.scope, role.target) {
             continue;
         }
-        let at = |scope: ScopeId| Right { role: role.id, scope };
-        rights.insert(at(if whole { role.target } else { rule.scope }));
-        let below = places.iter().filter(|place| world.is_within(**place, role.target));
-        rights.extend(below.filter(|place| world.is_within(**place, rule.scope)).map(|place| at(*place)));
+        let top = if whole { role.target } else { rule.scope };
+        let below = kinds.ruled_below(top).iter().copied().filter(|place| *place != top);
+        rights.extend(below.chain([top]).map(|scope| Right { role: role.id, scope }));
     }
     rights
 }

@@ -11,6 +11,7 @@
 
 mod activity;
 mod alarm;
+mod alike;
 mod appointment;
 mod approval;
 mod approvers;

@@ -5,6 +5,7 @@ import { type Api, get, post, put, remove } from '../../api/call'
 import { useAction, useData } from '../../parts/data'
 import { Input, NumberInput, Select } from '../../parts/fields'
 import { readSpan, span } from '../../words/time'
+import { Plain } from '../../parts/shown'
 import { Named, Setting, WouldBreak } from './Named'
 
 type PromiseView = Api['PromiseView']
@@ -137,7 +138,10 @@ function Edit({ one, close }: { one?: PromiseView; close: () => void }) {
         body={body}
         may={isWhole(body)}
         look={(body) => post('/api/v1/promises/preview', body)}
-        each={(found) => [...found.examples.map((example) => example.says), ...more(found)]}
+        each={(found) => [
+          ...found.examples.map((example) => <Plain key={example.says} text={example.says} />),
+          ...more(found),
+        ]}
       />
     </Setting>
   )
@@ -163,7 +167,9 @@ function Says({ one }: { one: PromiseView }) {
       ) : (
         <ul aria-label={`Breaks ${one.name}`} className="break-words text-warm">
           {examples.slice(0, FEW).map((example) => (
-            <li key={example.says}>{example.says}.</li>
+            <li key={example.says}>
+              <Plain text={example.says} />.
+            </li>
           ))}
           {more({ times, examples: examples.slice(0, FEW) }).map((says) => (
             <li key={says} className="text-ink-2">

@@ -6,7 +6,7 @@ import { type Api, get } from '../../api/call'
 import { Button, TakeAway } from '../../parts/buttons'
 import { useData } from '../../parts/data'
 import { Section, Sentence } from '../../parts/sections'
-import { Empty, Shown } from '../../parts/shown'
+import { Empty, Plain, Shown } from '../../parts/shown'
 import { Instant, Reference, State } from '../../parts/told'
 import { referencesOf } from '../../words/asked'
 import { count, span } from '../../words/time'
@@ -83,7 +83,9 @@ function Row({ one }: { one: Past }) {
       </td>
       <td className="py-2 pr-3.5">
         <State state={one.state} />
-        <p className="break-words text-ink-2">{one.sentence}</p>
+        <p className="break-words text-ink-2">
+          <Plain text={one.sentence} />
+        </p>
       </td>
     </tr>
   )
@@ -92,7 +94,7 @@ function Row({ one }: { one: Past }) {
 function Table({ rows }: { rows: Past[] }) {
   return (
     <div className="overflow-x-auto">
-      <table className="w-full min-w-[56rem] table-fixed text-left">
+      <table className="w-full min-w-[56rem] table-fixed print:min-w-0 text-left">
         <thead>
           <tr className="label border-b border-line">
             {['Asked', 'Right', 'Why', 'Answers', 'What came of it'].map((name) => (

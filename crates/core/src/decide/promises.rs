@@ -113,6 +113,9 @@ fn would_break(deciding: &Deciding<'_>, after: &World, promise: &Promise, breach
     // Whoever administers a part is told that it breaks one, and an example only of what they see.
     let sees = |me| Sight::of(after, me).sees_scope(after, breach.right.scope);
     let may_know = deciding.context.caller.subject().is_none_or(sees);
+    // A rule that is refused has no number that anybody could look up.
+    let mut breach = breach.clone();
+    breach.rule = breach.rule.filter(|rule| deciding.world.terms.contains_key(rule));
     let example = if may_know { breach.words(after) } else { "by what you don't see".to_owned() };
     let sees_promise =
         deciding.context.caller.subject().is_none_or(|me| Sight::of(after, me).see(after, promise).is_some());

@@ -54,12 +54,8 @@ impl BrokenBy {
             Self::Glass => "may break the glass for it".to_owned(),
             Self::Longer { longest } => format!("may hold it for {longest}"),
             Self::NotAssured => "needn't meet that assurance".to_owned(),
-            Self::FewAnswer { stage, could } => {
-                format!(
-                    "{} could answer in stage {stage}",
-                    if *could == 0 { "nobody".to_owned() } else { people(*could) }
-                )
-            }
+            Self::FewAnswer { stage, could: 0 } => format!("nobody could answer in stage {stage}"),
+            Self::FewAnswer { stage, could } => format!("only {} could answer in stage {stage}", people(*could)),
             Self::Standing | Self::MayAsk => return None,
         })
     }

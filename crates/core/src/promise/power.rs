@@ -1,7 +1,7 @@
 //! Everybody and every right that a promise is about. People with whom every rule is the same are looked at once, and so are rights.
 
 use std::{
-    collections::{BTreeMap, BTreeSet, HashMap, HashSet},
+    collections::{BTreeMap, BTreeSet, HashMap},
     rc::Rc,
 };
 
@@ -10,9 +10,12 @@ use jiff::Timestamp;
 use super::{
     Promise, PromiseBreach, Promised, Touch,
     breach::{BrokenBy, By},
-    verdict::{Key, Verdict},
+    verdict::Verdict,
 };
-use crate::{Eligibility, Right, ScopeId, Standing, SubjectId, TermsId, World};
+use crate::{
+    Eligibility, Right, ScopeId, Standing, SubjectId, TermsId, World,
+    alike::{Kinds, RightKind},
+};
 
 /// People with whom every rule is the same.
 pub(super) type Alike = Rc<[SubjectId]>;
@@ -29,53 +32,22 @@ pub(super) struct Powers<'w> {
     pub(super) world: &'w World,
     pub(super) promise: &'w Promise,
     pub(super) now: Timestamp,
-    /// Places that have rules of their own, and people who answer for them.
-    pub(super) marked: HashSet<ScopeId>,
-    /// Places with rules, by each place above them.
-    below: HashMap<ScopeId, Vec<ScopeId>>,
-    /// Whom rules name, or what they go by: who is in the same of these is alike.
-    named: BTreeSet<SubjectId>,
-    /// Whether rules go by what roles are called, or how systems are labelled.
-    pub(super) by_role: bool,
-    pub(super) by_label: bool,
-    kinds: HashMap<SubjectId, usize>,
-    kinds_known: HashMap<Vec<SubjectId>, usize>,
+    pub(super) kinds: Kinds<'w>,
     people: HashMap<SubjectId, Rc<[(usize, Alike)]>>,
-    pub(super) verdicts: HashMap<Key, Rc<Verdict>>,
+    pub(super) verdicts: HashMap<(RightKind, usize), Rc<Verdict>>,
 }
 
 impl<'w> Powers<'w> {
     pub(super) fn of(world: &'w World, promise: &'w Promise, now: Timestamp) -> Self {
-        let rules = || world.terms.values().filter(|rule| rule.is_in_force());
-        let places: BTreeSet<ScopeId> = rules().map(|rule| rule.scope).collect();
-        let mut below: HashMap<ScopeId, Vec<ScopeId>> = HashMap::new();
-        for place in &places {
-            for above in world.upwards(*place) {
-                below.entry(above.id).or_default().push(*place);
-            }
-        }
-        let answer = world.duties.values().map(|duty| duty.scope);
-        let assurances = world.assurances.values().flat_map(|one| one.bypass.into_iter().chain(one.pilot));
-        let few = rules().filter_map(|rule| rule.settings.glass.as_ref()).flat_map(|glass| &glass.by).copied();
+        let mut kinds = Kinds::of(&[world]);
+        // Who could answer goes by who answers for the nearest place.
+        kinds.mark(world.duties.values().map(|duty| duty.scope));
         let only = match promise.promised {
             Promised::Only { to } => Some(to),
             _ => None,
         };
-        let named = rules().filter_map(|rule| rule.asker).chain(assurances).chain(few).chain(promise.by).chain(only);
-        Self {
-            world,
-            promise,
-            now,
-            named: named.collect(),
-            by_role: rules().any(|rule| rule.role.is_some()),
-            by_label: rules().any(|rule| !rule.labels.is_empty() || !rule.attributes.is_empty()),
-            marked: places.iter().copied().chain(answer).collect(),
-            below,
-            kinds: HashMap::new(),
-            kinds_known: HashMap::new(),
-            people: HashMap::new(),
-            verdicts: HashMap::new(),
-        }
+        kinds.name(promise.by.into_iter().chain(only));
+        Self { world, promise, now, kinds, people: HashMap::new(), verdicts: HashMap::new() }
     }
 
     /// What breaks the promise, of what was touched where that is said.
@@ -151,7 +123,7 @@ impl<'w> Powers<'w> {
 
     /// How one person breaks it by a right that they may ask for, if they do.
     pub(super) fn of_one(&mut self, power: Power) -> Option<(BrokenBy, Option<TermsId>)> {
-        let kind = self.kind(power.who);
+        let kind = self.kinds.person(power.who);
         let verdict = self.verdict(power, kind);
         let broken = verdict.broken(self.world, &Rc::from([power.who]));
         broken.into_iter().next().map(|(_, how, rule)| (how, rule))
@@ -188,7 +160,7 @@ impl<'w> Powers<'w> {
         let world = self.world;
         let is_about = |place: &ScopeId| world.is_within(*place, of) || world.is_within(of, *place);
         let own = Some(of).filter(|of| world.is_within(*of, scope));
-        let below = self.below.get(&scope).into_iter().flatten().copied().filter(is_about);
+        let below = self.kinds.ruled_below(scope).iter().copied().filter(is_about);
         below.chain(own).chain([scope]).collect()
     }
 
@@ -200,25 +172,11 @@ impl<'w> Powers<'w> {
         let mut kinds: BTreeMap<usize, Vec<SubjectId>> = BTreeMap::new();
         for who in self.world.people_in(holder).into_iter().filter(|who| !self.world.is_suspended(*who)) {
             if self.promise.by.is_none_or(|by| self.world.belongs_to(who, by)) {
-                kinds.entry(self.kind(who)).or_default().push(who);
+                kinds.entry(self.kinds.person(who)).or_default().push(who);
             }
         }
         let people: Rc<[_]> = kinds.into_iter().map(|(kind, alike)| (kind, Alike::from(alike))).collect();
         self.people.insert(holder, Rc::clone(&people));
         people
-    }
-
-    /// Which of those whom rules name somebody is, or belongs to, as a number.
-    fn kind(&mut self, who: SubjectId) -> usize {
-        if let Some(known) = self.kinds.get(&who) {
-            return *known;
-        }
-        let mut of: Vec<SubjectId> =
-            self.world.groups_above(who).into_iter().chain([who]).filter(|one| self.named.contains(one)).collect();
-        of.sort_unstable();
-        let next = self.kinds_known.len();
-        let kind = *self.kinds_known.entry(of).or_insert(next);
-        self.kinds.insert(who, kind);
-        kind
     }
 }

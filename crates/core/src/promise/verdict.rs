@@ -8,21 +8,10 @@ use super::{
     power::{Alike, Power, Powers},
 };
 use crate::{
-    Act, Approval, Assured, Effective, Glass, Longest, RoleId, ScopeId, Setting, SubjectId, TermsId, Weight, World,
+    Act, Approval, Assured, Effective, Glass, Longest, Setting, SubjectId, TermsId, World,
     approvers::{could_answer, humans},
     effective_terms,
 };
-
-/// What the terms of a right go by: the nearest place above it with rules or with people who answer, its role and system as far
-/// as rules go by those, and who asks.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub(super) struct Key {
-    place: Option<ScopeId>,
-    weight: Weight,
-    role: Option<RoleId>,
-    target: Option<ScopeId>,
-    kind: usize,
-}
 
 /// Those who could answer in a stage.
 #[derive(Debug)]
@@ -85,21 +74,13 @@ impl StagePeople {
 impl Powers<'_> {
     /// What holds for those alike of a right.
     pub(super) fn verdict(&mut self, power: Power, kind: usize) -> Rc<Verdict> {
-        let Some(key) = self.key(power, kind) else { return Rc::new(Verdict::Kept) };
+        let Some(key) = self.kinds.right(power.right).map(|right| (right, kind)) else { return Rc::new(Verdict::Kept) };
         if let Some(known) = self.verdicts.get(&key) {
             return Rc::clone(known);
         }
         let verdict = Rc::new(self.judged(power));
         self.verdicts.insert(key, Rc::clone(&verdict));
         verdict
-    }
-
-    fn key(&self, Power { right, .. }: Power, kind: usize) -> Option<Key> {
-        let world = self.world;
-        let role = world.roles.get(&right.role)?;
-        let place = world.upwards(right.scope).map(|scope| scope.id).find(|scope| self.marked.contains(scope));
-        let target = self.by_label.then_some(role.target);
-        Some(Key { place, weight: role.weight, role: self.by_role.then_some(role.id), target, kind })
     }
 
     fn judged(&self, Power { who, right }: Power) -> Verdict {

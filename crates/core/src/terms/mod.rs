@@ -31,7 +31,7 @@ use setting::NAMES;
 
 /// What is done with a right.
 #[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema, strum::VariantArray,
+    Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema, strum::VariantArray,
 )]
 #[serde(rename_all = "kebab-case")]
 pub enum Act {

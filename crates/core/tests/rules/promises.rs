@@ -117,7 +117,7 @@ fn breaking(house: &House) -> Vec<(Promised, Settings, &'static str)> {
         (
             Promised::Answerable { people: 2 },
             Settings { approval: Some(of_one(house)), ..none() },
-            "and 1 person could answer in stage 1",
+            "and only 1 person could answer in stage 1",
         ),
     ]
 }
@@ -268,7 +268,7 @@ fn nobody_counts_as_their_own_answer_nor_twice() {
     promised(&mut house, Promised::Answerable { people: 2 });
     assert_eq!(breaches(&house), Vec::<String>::new());
     promised(&mut house, Promised::Answerable { people: 3 });
-    assert!(breaches(&house)[0].contains("2 people could answer in stage 1"), "{:?}", breaches(&house));
+    assert!(breaches(&house)[0].contains("only 2 people could answer in stage 1"), "{:?}", breaches(&house));
     promised(&mut house, Promised::Answerable { people: 2 });
     // One who could answer comes to be one who asks.
     let (oda, right) = (house.id(Who::First), house.right());
