@@ -84,7 +84,7 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
     );
     let somewhere = own.targets.first().copied().context("a system")?;
     let settings = Settings { longest: Some(Longest(Seconds(1800))), ..Settings::default() };
-    let (group, member) = (own.groups.first().copied(), big.people.last().copied());
+    let (group, member) = (own.groups.first().copied(), big.people.get(big.people.len() / 2).copied());
     let changes: [(&str, Command); 3] = [
         (
             "a rule at one system",

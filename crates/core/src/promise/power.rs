@@ -87,12 +87,19 @@ impl<'w> Powers<'w> {
 
     /// What of one eligibility breaks it.
     fn of_eligibility(&mut self, held: &Eligibility, touched: Option<&Touch>, broken: &mut Vec<PromiseBreach>) {
-        if !held.lasts_beyond(self.now) || !self.promise.of.has(self.world, held.right) {
-            return;
-        }
         let is_whole = |touch: &Touch| {
             touch.all || touch.eligibilities.contains(&held.id) || touch.roles.contains(&held.right.role)
         };
+        // Most that may be asked for is nowhere near a change: said first, for it costs the least.
+        let is_near = touched.is_none_or(|touch| {
+            let meets = |scope: &ScopeId| {
+                self.world.is_within(held.right.scope, *scope) || self.world.is_within(*scope, held.right.scope)
+            };
+            is_whole(touch) || !touch.people.is_empty() || touch.scopes.iter().any(meets)
+        });
+        if !is_near || !held.lasts_beyond(self.now) || !self.promise.of.has(self.world, held.right) {
+            return;
+        }
         let people = self.people(held.subject);
         for place in self.places(held.right.scope) {
             let right = Right { scope: place, ..held.right };
