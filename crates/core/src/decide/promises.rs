@@ -8,7 +8,7 @@ use super::{
 };
 use crate::{
     AlarmKind, Command, EstateCommand, Key, Kind, PeopleCommand, Promise, PromiseBreach, PromiseCommand,
-    PromiseRefusal, Refusal, Row, Sight, SourceCommand, What, World, promise::Touch,
+    PromiseRefusal, Refusal, Row, Sight, SourceCommand, Terms, What, World, promise::Touch,
 };
 
 /// Most of them.
@@ -87,13 +87,16 @@ pub(super) fn keep(deciding: &mut Deciding<'_>, command: &Command) -> Result<(),
         return Ok(());
     }
     let (after, now) = (deciding.after(), deciding.now());
+    let may_be_refused = may_be_refused(deciding, command);
+    let at_other_times = if may_be_refused { at_other_times(deciding, &after) } else { Vec::new() };
     // One that is set by this very decision says of itself what breaks it.
     let as_before = world.promises.values().filter(|promise| after.promises.get(&promise.name) == Some(promise));
     for promise in as_before {
         let is_open =
             |about: &AlarmKind| matches!(about, AlarmKind::PromiseBroken { promise: of } if *of == promise.name);
-        match promise.newly_broken((world, &after), &touch, now) {
-            Some(breach) if may_be_refused(deciding, command) => {
+        let newly_broken = |after| promise.newly_broken((world, after), &touch, now);
+        match newly_broken(&after).or_else(|| at_other_times.iter().find_map(newly_broken)) {
+            Some(breach) if may_be_refused => {
                 return Err(would_break(deciding, &after, promise, &breach));
             }
             Some(_) => {
@@ -107,6 +110,16 @@ pub(super) fn keep(deciding: &mut Deciding<'_>, command: &Command) -> Result<(),
         }
     }
     Ok(())
+}
+
+/// The World as it would be at the other times of rules that are decided: nobody gets by a rule that sleeps what they wouldn't by one
+/// that is awake.
+fn at_other_times(deciding: &Deciding<'_>, after: &World) -> Vec<World> {
+    let rules = deciding.decided().iter().flat_map(|fact| &fact.put).filter_map(|row| match row {
+        Row::Terms(rule) if !rule.valid.is_always() => Some(rule),
+        _ => None,
+    });
+    rules.flat_map(Terms::yet_to_come).map(|rule| after.tried(&[Row::Terms(rule)], &[])).collect()
 }
 
 fn would_break(deciding: &Deciding<'_>, after: &World, promise: &Promise, breach: &PromiseBreach) -> Refusal {

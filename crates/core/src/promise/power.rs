@@ -177,7 +177,7 @@ impl<'w> Powers<'w> {
             return Rc::clone(known);
         }
         let mut kinds: BTreeMap<usize, Vec<SubjectId>> = BTreeMap::new();
-        for who in self.world.people_in(holder).into_iter().filter(|who| !self.world.is_suspended(*who)) {
+        for who in self.world.holders_in(holder).into_iter().filter(|who| !self.world.is_suspended(*who)) {
             if self.promise.by.is_none_or(|by| self.world.belongs_to(who, by)) {
                 kinds.entry(self.kinds.person(who)).or_default().push(who);
             }

@@ -141,16 +141,29 @@ impl World {
         self.people_of(id, |group| !group.suspended)
     }
 
+    /// The same with programs: whoever may hold something by what `id` may ask for.
+    pub(crate) fn holders_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
+        self.of_kind(id, |group| !group.suspended, |kind| kind != SubjectKind::Group)
+    }
+
     /// The people who are `id` or would belong to it if nothing was suspended: whoever touches a group touches all of them.
     pub(crate) fn everybody_in(&self, id: SubjectId) -> BTreeSet<SubjectId> {
         self.people_of(id, |_| true)
     }
 
     fn people_of(&self, id: SubjectId, opens: impl Fn(&Subject) -> bool) -> BTreeSet<SubjectId> {
+        self.of_kind(id, opens, |kind| kind == SubjectKind::Person)
+    }
+
+    fn of_kind(
+        &self,
+        id: SubjectId,
+        opens: impl Fn(&Subject) -> bool,
+        is_wanted: impl Fn(SubjectKind) -> bool,
+    ) -> BTreeSet<SubjectId> {
         let members = self.groups_from(id, opens).flat_map(|group| self.members_of(group.id));
-        let is_person =
-            |id: &SubjectId| self.subjects.get(id).is_some_and(|subject| subject.kind == SubjectKind::Person);
-        std::iter::once(id).chain(members).filter(is_person).collect()
+        let fits = |id: &SubjectId| self.subjects.get(id).is_some_and(|subject| is_wanted(subject.kind));
+        std::iter::once(id).chain(members).filter(fits).collect()
     }
 
     /// How many levels of groups hang below `id`; 0 for a person, and no more than may nest where they form a circle.

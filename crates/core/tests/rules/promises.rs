@@ -365,6 +365,37 @@ fn a_rule_that_time_wakes_is_an_alarm() {
 }
 
 #[test]
+fn a_rule_that_sleeps_is_held_to_what_it_would_break_awake_and_one_that_ends_to_what_comes_then() {
+    let mut house = house();
+    let (target, root) = (house.target(), house.world.root.unwrap());
+    promised(&mut house, Promised::Answered { yes: 1 });
+    let soon = later(house.now, Seconds::hours(2));
+    let wakes = Terms { valid: Validity { from: Some(soon), until: None }, ..rule(target, unasked()) };
+    refused(&mut house, TermsCommand::Set { terms: wakes });
+    // A strict rule that ends leaves what a laxer one above it says.
+    let asks = house.world.terms.values().next().unwrap().clone();
+    house.well(Who::Administrator, new_rule(target, asks.settings.clone()));
+    let keeps = house.world.terms.values().next_back().unwrap().clone();
+    house.well(Who::Administrator, TermsCommand::Set { terms: Terms { settings: unasked(), scope: root, ..asks } });
+    let ends = Terms { valid: Validity { from: None, until: Some(soon) }, ..keeps };
+    refused(&mut house, TermsCommand::Set { terms: ends });
+}
+
+#[test]
+fn what_a_program_may_ask_for_counts() {
+    let mut house = house();
+    let (name, about) = (Said::new("night-batch"), Said::new("a program"));
+    let add = PeopleCommand::AddSubject { kind: SubjectKind::Program, name, about, second_of: None };
+    house.well(Who::Administrator, add);
+    let (program, night) = (named(&house, "night-batch"), named(&house, "night"));
+    let member = house.id(Who::Asker);
+    house.well(Who::Administrator, PeopleCommand::AddMember { group: night, member });
+    promised(&mut house, Promised::Only { to: night });
+    let give_it = give(program, house.right());
+    assert!(refused(&mut house, give_it).contains("night-batch may ask for writer@/cloud"));
+}
+
+#[test]
 fn what_is_broken_already_is_in_nobodys_way() {
     let mut house = house();
     promised(&mut house, Promised::Brief { longest: Seconds::hours(1) });
