@@ -36,7 +36,7 @@ example: demo-packages $(CONSOLE)
 
 # Installs what tests need and lack, then runs all of them. Most of their time they wait, so more of them go at once than
 # there are processors.
-TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 3 )))
+TESTS_AT_ONCE ?= $(shell echo $$(( $$(nproc) * 5 / 2 )))
 test: packages $(CONSOLE)
 	@$(MAKE) --no-print-directory --jobs 2 --output-sync=line console-tests built
 	RUST_TEST_THREADS=$(TESTS_AT_ONCE) $(CARGO) test --locked --workspace --all-targets -- --show-output
