@@ -39,40 +39,14 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         second_of: None,
     });
     big.together(big.mara, groups).await?;
-    let (plain, own) = filled(&big)?;
-    let ruled = (0..200_u32).map(|n| {
-        let at = own.targets.get(usize::try_from(n).unwrap_or(0) % own.targets.len()).copied().unwrap_or(root);
-        let asker = (n % 4 == 0).then(|| own.groups.get(usize::try_from(n).unwrap_or(0) % GROUPS).copied()).flatten();
-        let settings = Settings { longest: Some(Longest(Seconds(3600 + n))), ..Settings::default() };
-        TermsCommand::Set { terms: Terms { asker, ..Terms::new(at, Act::Elevate, settings) } }
-    });
-    let context = |n: u8| Context { now: big.now(), caller: big.caller(big.mara), chance: [n; 32], looked_at: None };
-    let mut plain = plain;
-    for command in ruled {
-        let decision = decide(&plain, &command.into(), &context(1))?;
-        decision.facts.iter().for_each(|fact| plain.apply(fact));
-    }
-    let all = RightSet { scope: root, role: None, weight: Some(Weight::Privileged) };
-    let promise = |name: &str, promised| Promise {
-        name: name.to_owned(),
-        of: all.clone(),
-        by: None,
-        promised,
-        set_by: None,
-        set_at: None,
-    };
-    let three = [
-        promise("answered", Promised::Answered { yes: 1 }),
-        promise("brief", Promised::Brief { longest: Seconds::hours(8) }),
-        promise("answerable", Promised::Answerable { people: 1 }),
-    ];
+    let (mut plain, own) = filled(&big)?;
+    decided(&big, &mut plain, rules(root, &own))?;
+    let promises = promises(root);
     let mut promised = plain.clone();
-    for promise in &three {
-        let command = Command::from(PromiseCommand::Set { promise: promise.clone() });
-        decide(&promised, &command, &context(2))?.facts.iter().for_each(|fact| promised.apply(fact));
-    }
+    let set = promises.iter().map(|promise| PromiseCommand::Set { promise: promise.clone() });
+    decided(&big, &mut promised, set)?;
     let begun = Instant::now();
-    for promise in &three {
+    for promise in &promises {
         black_box(promise.breaches(&promised, big.now()));
     }
     let whole = begun.elapsed();
@@ -82,6 +56,53 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         "-".to_owned(),
         "2 s",
     );
+    of_changes(report, &big, &own, (&plain, &promised))
+}
+
+/// Decides commands of the administrator's, one after another.
+fn decided(big: &Big, world: &mut World, commands: impl Iterator<Item = impl Into<Command>>) -> anyhow::Result<()> {
+    for command in commands {
+        let decision = decide(world, &command.into(), &context(big))?;
+        decision.facts.iter().for_each(|fact| world.apply(fact));
+    }
+    Ok(())
+}
+
+fn context(big: &Big) -> Context {
+    Context { now: big.now(), caller: big.caller(big.mara), chance: [7; 32], looked_at: None }
+}
+
+/// Rules at each system in turn, every fourth of them for a group.
+fn rules(root: ScopeId, own: &Own) -> impl Iterator<Item = TermsCommand> {
+    (0..200_u32).map(move |n| {
+        let at = usize::try_from(n).unwrap_or(0);
+        let scope = own.targets.get(at % own.targets.len()).copied().unwrap_or(root);
+        let asker = own.groups.get(at % GROUPS).copied().filter(|_| n % 4 == 0);
+        let settings = Settings { longest: Some(Longest(Seconds(3600 + n))), ..Settings::default() };
+        TermsCommand::Set { terms: Terms { asker, ..Terms::new(scope, Act::Elevate, settings) } }
+    })
+}
+
+fn promises(root: ScopeId) -> [Promise; 3] {
+    let of = RightSet { scope: root, role: None, weight: Some(Weight::Privileged) };
+    [
+        ("answered", Promised::Answered { yes: 1 }),
+        ("brief", Promised::Brief { longest: Seconds::hours(8) }),
+        ("answerable", Promised::Answerable { people: 1 }),
+    ]
+    .map(|(name, promised)| Promise {
+        name: name.to_owned(),
+        of: of.clone(),
+        by: None,
+        promised,
+        set_by: None,
+        set_at: None,
+    })
+}
+
+/// What one change takes to decide, without promises and with them.
+fn of_changes(report: &mut Report, big: &Big, own: &Own, (plain, promised): (&World, &World)) -> anyhow::Result<()> {
+    let root = plain.root.context("a root")?;
     let somewhere = own.targets.first().copied().context("a system")?;
     let settings = Settings { longest: Some(Longest(Seconds(1800))), ..Settings::default() };
     let (group, member) = (own.groups.first().copied(), big.people.get(big.people.len() / 2).copied());
@@ -100,14 +121,14 @@ pub(crate) async fn measure(report: &mut Report) -> anyhow::Result<()> {
         let took = |world: &World| -> anyhow::Result<_> {
             let begun = Instant::now();
             for _ in 0..TIMES {
-                black_box(decide(world, black_box(&command), &context(3))?);
+                black_box(decide(world, black_box(&command), &context(big))?);
             }
             Ok(begun.elapsed() / TIMES)
         };
         report.add(
             &format!("`decide` for {name}, with those three promises"),
-            seconds(took(&promised)?),
-            format!("{} without", seconds(took(&plain)?)),
+            seconds(took(promised)?),
+            format!("{} without", seconds(took(plain)?)),
             "50 ms",
         );
     }

@@ -96,6 +96,18 @@ fn yes(house: &mut House, who: Who, id: ElevationId) {
     obey(house);
 }
 
+/// Such a house in which two may pay, of whom one at a time does.
+fn house_of_one_payer() -> House {
+    let mut house = house();
+    let (tomas, oda) = (house.id(Who::Asker), house.id(Who::First));
+    for who in [tomas, oda] {
+        give(&mut house, who, "payer@/vault").unwrap();
+    }
+    let one = holders(&house, "payer@/vault", 0, Some(1), Counts::Held);
+    set(&mut house, one);
+    house
+}
+
 fn obey(house: &mut House) {
     for target in [house.target(), vault(house)] {
         for order in orders(&house.world, target, house.now) {
@@ -433,13 +445,7 @@ fn whoever_loosens_or_ends_one_or_tolerates_is_let_in_without_a_yes_a_day_later_
 
 #[test]
 fn what_comes_to_its_time_at_one_moment_is_opened_one_after_another() {
-    let mut house = house();
-    let (tomas, oda) = (house.id(Who::Asker), house.id(Who::First));
-    for who in [tomas, oda] {
-        give(&mut house, who, "payer@/vault").unwrap();
-    }
-    let one = holders(&house, "payer@/vault", 0, Some(1), Counts::Held);
-    set(&mut house, one);
+    let mut house = house_of_one_payer();
     let one = apart(&house, "payer@/vault", "writer@/cloud", Counts::Held);
     set(&mut house, one);
     let start = StartChoice::At { time: later(house.now, Seconds::hours(1)) };
@@ -530,13 +536,7 @@ fn what_a_system_calls_otherwise_by_now_is_told_to_be_kept_from_nobody() {
 
 #[test]
 fn of_two_limits_the_one_that_nothing_frees_is_told_and_nobody_waits_in_vain() {
-    let mut house = house();
-    let (tomas, oda) = (house.id(Who::Asker), house.id(Who::First));
-    for who in [tomas, oda] {
-        give(&mut house, who, "payer@/vault").unwrap();
-    }
-    let one = holders(&house, "payer@/vault", 0, Some(1), Counts::Held);
-    set(&mut house, one);
+    let mut house = house_of_one_payer();
     let keeps = Keeps::Holders { of: set_of(&house, "/vault"), least: 0, most: Some(2) };
     set(&mut house, separation("of-the-vault", keeps, Counts::Held));
     hold(&mut house, Who::Asker, "payer@/vault");
