@@ -96,6 +96,8 @@ ids! {
     AppointmentId "A";
     /// A rule of terms.
     TermsId "t";
+    /// Terms put in place from files.
+    FilingId "b";
     /// A stop.
     StopId "x";
     /// An elevation; shown as `E1042`.

@@ -34,6 +34,7 @@ mod elevation;
 mod estate;
 mod extension;
 mod fact;
+mod filing;
 mod glass;
 mod ids;
 mod influence;
@@ -72,8 +73,9 @@ pub use caution::{Caution, cautions};
 pub use circumstance::{Circumstance, Heard, ensure_circumstances};
 pub use command::{
     AnswerInput, Ask, AssuranceCommand, CalendarCommand, CircumstanceCommand, Command, ConversionCommand, DebriefInput,
-    DelegationCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, OperatorCommand,
-    PeopleCommand, PromiseCommand, Report, SeparationCommand, SourceCommand, StopCommand, TermsCommand,
+    DelegationCommand, DriftCommand, ElevationCommand, EligibilityCommand, EstateCommand, Extend, FilingCommand,
+    OperatorCommand, PeopleCommand, PromiseCommand, Report, SeparationCommand, SourceCommand, StopCommand,
+    TermsCommand,
 };
 pub use conversion::{Conversion, Item, ItemState, Plan, PlanItem, WavePlan, Waves, plan_conversion};
 pub use days::{beginning_of, day_of, most_at_once};
@@ -89,9 +91,13 @@ pub use estate::{
 };
 pub use extension::{ExtensionOffer, end_with_grace, extension_offer, grace_of};
 pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version};
+pub use filing::{
+    Amendment, Clause, ClauseKind, Fault, FileMark, Filed, Filing, FilingPlan, Refiled, faults, filing_plan,
+    named_clauses, plan_to_undo,
+};
 pub use ids::{
-    AlarmId, AppointmentId, ConversionId, DelegationId, DriftId, DutyId, ElevationId, EligibilityId, GrantId, Id, Pair,
-    RoleId, ScopeId, StandingId, StopId, SubjectId, TermsId,
+    AlarmId, AppointmentId, ConversionId, DelegationId, DriftId, DutyId, ElevationId, EligibilityId, FilingId, GrantId,
+    Id, Pair, RoleId, ScopeId, StandingId, StopId, SubjectId, TermsId,
 };
 pub use note::{CredentialStep, Note};
 pub use opening::Opening;
@@ -100,7 +106,8 @@ pub use promise::{BrokenBy, Promise, PromiseBreach, Promised};
 pub use refusal::{
     AnswerRefusal, AskRefusal, AssuranceRefusal, CalendarRefusal, CallerRefusal, CircumstanceRefusal, Class,
     ConversionRefusal, DebriefRefusal, DelegationRefusal, EligibilityRefusal, EstateRefusal, ExtendRefusal,
-    HoldRefusal, PeopleRefusal, PromiseRefusal, Refusal, SeparationRefusal, StopRefusal, TermsRefusal, TextRefusal,
+    FilingRefusal, HoldRefusal, PeopleRefusal, PromiseRefusal, Refusal, SeparationRefusal, StopRefusal, TermsRefusal,
+    TextRefusal,
 };
 pub use seal::{Trial, Tried};
 pub use separation::{AtOnce, Breach, Counts, Holding, How, Keeps, RightSet, Separation, Toleration};

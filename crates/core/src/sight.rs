@@ -4,8 +4,8 @@ use std::ops::Deref;
 
 use crate::{
     Actor, Alarm, Appointment, Assurance, Calendar, Circumstance, Conversion, Delegation, Drift, Duty, DutyKind,
-    Elevation, Eligibility, Fact, Promise, Reach, Role, Scope, ScopeId, Separation, Shortfall, Source, Standing, Stop,
-    Subject, SubjectId, Target, Terms, World,
+    Elevation, Eligibility, Fact, Filing, Promise, Reach, Role, Scope, ScopeId, Separation, Shortfall, Source,
+    Standing, Stop, Subject, SubjectId, Target, Terms, World,
 };
 
 /// Something that a caller may see. [`Sight`] alone makes one, and what shows things takes nothing else, so that no reply can
@@ -260,6 +260,13 @@ impl InSight for Promise {
     /// One about rights at a place that a duty shows them.
     fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
         sight.sees_scope(world, self.of.scope)
+    }
+}
+
+impl InSight for Filing {
+    /// One about a place that a duty shows them.
+    fn is_in_sight(&self, world: &World, sight: &Sight) -> bool {
+        sight.sees_scope(world, self.within)
     }
 }
 

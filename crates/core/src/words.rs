@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     AlarmId, AppointmentId, AppointmentState, ConversionId, DelegationId, Digest, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, Export, Finding, GrantId, HeldBecause, Lack, Phase, Reach, Right, ScopeId,
-    Seconds, SentBackBecause, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, Words, World,
+    ElevationId, EligibilityId, End, Export, FilingId, Finding, GrantId, HeldBecause, Lack, Phase, Reach, Right,
+    ScopeId, Seconds, SentBackBecause, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, Words, World,
 };
 
 /// A part of a sentence.
@@ -164,6 +164,7 @@ worded! {
     StandingId, |it, _world| text(&it.to_string());
     StopId, |it, _world| text(&it.to_string());
     TermsId, |it, _world| text(&it.to_string());
+    FilingId, |it, _world| text(&it.to_string());
     EligibilityId, |it, _world| text(&it.to_string());
     DutyId, |it, _world| text(&it.to_string());
     DelegationId, |it, _world| text(&it.to_string());

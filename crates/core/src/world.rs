@@ -15,9 +15,9 @@ use serde::{Deserialize, Serialize, de::DeserializeOwned};
 use crate::{
     Account, Alarm, AlarmId, Appointment, AppointmentId, Assurance, Calendar, Circumstance, Conversion, ConversionId,
     Delegation, DelegationId, Demand, Demanded, Drift, DriftId, Duty, DutyId, Elevation, ElevationId, Eligibility,
-    EligibilityId, Fact, Grant, GrantId, Heard, Influence, Item, Link, Membership, Pair, Promise, Role, RoleId, Scope,
-    ScopeId, Separation, Shortfall, Source, Standing, StandingId, Stop, StopId, Subject, SubjectId, Tally, Target,
-    Terms, TermsId,
+    EligibilityId, Fact, FileMark, Filing, FilingId, Grant, GrantId, Heard, Influence, Item, Link, Membership, Pair,
+    Promise, Role, RoleId, Scope, ScopeId, Separation, Shortfall, Source, Standing, StandingId, Stop, StopId, Subject,
+    SubjectId, Tally, Target, Terms, TermsId,
 };
 
 pub use past::{KEPT_FOR, Recall};
@@ -151,6 +151,8 @@ tables! {
     Heard "heard" heard: String => Heard, |it| it.key();
     Separation "separation" separations: String => Separation, |it| it.name.clone();
     Promise "promise" promises: String => Promise, |it| it.name.clone();
+    Filing "filing" filings: FilingId => Filing, |it| it.id;
+    FileMark "file-mark" file_marks: String => FileMark, |it| it.key();
     Shortfall "shortfall" shortfalls: String => Shortfall, |it| format!("{}-{}", it.assurance, it.subject.0);
     Conversion "conversion" conversions: ConversionId => Conversion, |it| it.id;
     Item "item" items: ItemKey => Item, |it| it.key();

@@ -6,6 +6,7 @@ mod circumstance;
 mod delegation;
 mod elevation;
 mod estate;
+mod filing;
 mod operator;
 mod people;
 mod promise;
@@ -19,6 +20,7 @@ pub use circumstance::CircumstanceCommand;
 pub use delegation::DelegationCommand;
 pub use elevation::{AnswerInput, Ask, DebriefInput, ElevationCommand, Extend};
 pub use estate::{EstateCommand, StopCommand};
+pub use filing::FilingCommand;
 pub use operator::OperatorCommand;
 pub use people::{PeopleCommand, SourceCommand};
 pub use promise::PromiseCommand;
@@ -84,6 +86,8 @@ commands! {
     Delegation(DelegationCommand);
     /// About rules of terms.
     Terms(TermsCommand);
+    /// About terms as files say them.
+    Filing(FilingCommand);
     /// About how sure one must be of people.
     Assurance(AssuranceCommand);
     /// About times in which nothing is held.

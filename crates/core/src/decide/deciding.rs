@@ -209,6 +209,31 @@ impl<'w> Deciding<'w> {
         facts.iter().fold(after, |after, fact| after.tried(&fact.put, &fact.cut))
     }
 
+    /// Decides more, on the World as what is decided so far makes it, and takes in what comes of that. What the caller looked at is
+    /// what all of it together is about, and no part.
+    pub(super) fn going_on<T>(
+        &mut self,
+        decide: impl FnOnce(&mut Deciding<'_>) -> Result<T, Refusal>,
+    ) -> Result<T, Refusal> {
+        let world = self.after();
+        let context = Context { looked_at: None, ..self.context.clone() };
+        let mut next = Deciding {
+            counters: self.counters.clone(),
+            written: self.written.clone(),
+            drawn: self.drawn,
+            from: self.from,
+            ..Deciding::new(&world, &context)
+        };
+        let said = decide(&mut next)?;
+        let Deciding { counters, written, drawn, from, standing, decision, watched, .. } = next;
+        (self.counters, self.written, self.drawn, self.from, self.standing) =
+            (counters, written, drawn, from, standing);
+        self.decision.facts.extend(decision.facts);
+        self.decision.texts.extend(decision.texts);
+        self.watched.extend(watched);
+        Ok(said)
+    }
+
     /// Facts that follow of themselves from what is decided, which somebody was permitted.
     pub(super) fn following(&mut self) -> Option<Draft<'_, 'w>> {
         (!self.decision.facts.is_empty()).then_some(Draft(self))

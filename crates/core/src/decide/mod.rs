@@ -18,6 +18,7 @@ mod drifts;
 mod elevations;
 mod estate;
 mod extensions;
+mod filings;
 mod grants;
 mod lifecycle;
 mod notes;
@@ -61,6 +62,7 @@ fn by_noun(deciding: &mut Deciding<'_>, command: &Command) -> Result<(), Refusal
         Command::Eligibility(command) => appointments::decide(deciding, command),
         Command::Delegation(command) => delegations::decide(deciding, command),
         Command::Terms(command) => terms::decide(deciding, command),
+        Command::Filing(command) => filings::decide(deciding, command),
         Command::Assurance(command) => assurances::decide(deciding, command),
         Command::Calendar(command) => calendars::decide(deciding, command),
         Command::Circumstance(command) => circumstances::decide(deciding, command),

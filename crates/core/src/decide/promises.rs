@@ -8,7 +8,7 @@ use super::{
 };
 use crate::{
     AlarmKind, Command, EstateCommand, Key, Kind, PeopleCommand, Promise, PromiseBreach, PromiseCommand,
-    PromiseRefusal, Refusal, Row, Sight, SourceCommand, Terms, What, World, promise::Touch,
+    PromiseRefusal, Refusal, Row, Sight, SourceCommand, Terms, What, World, promise::Touch, terms::moments,
 };
 
 /// Most of them.
@@ -116,10 +116,15 @@ pub(super) fn keep(deciding: &mut Deciding<'_>, command: &Command) -> Result<(),
 /// that is awake.
 fn at_other_times(deciding: &Deciding<'_>, after: &World) -> Vec<World> {
     let rules = deciding.decided().iter().flat_map(|fact| &fact.put).filter_map(|row| match row {
-        Row::Terms(rule) if !rule.valid.is_always() => Some(rule),
+        Row::Terms(rule) => Some(rule),
         _ => None,
     });
-    rules.flat_map(Terms::yet_to_come).map(|rule| after.tried(&[Row::Terms(rule)], &[])).collect()
+    let (rules, now): (Vec<&Terms>, _) = (rules.collect(), deciding.now());
+    let at = |moment| {
+        let put: Vec<Row> = rules.iter().map(|rule| Row::Terms(rule.at(moment))).collect();
+        after.tried(&put, &[])
+    };
+    moments(rules.iter().copied(), now).into_iter().filter(|moment| *moment > now).map(at).collect()
 }
 
 fn would_break(deciding: &Deciding<'_>, after: &World, promise: &Promise, breach: &PromiseBreach) -> Refusal {

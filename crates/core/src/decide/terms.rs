@@ -1,14 +1,18 @@
 //! Terms: set, changed in place, suspended, resumed, ended; woken and put to sleep at their times.
 
+use jiff::Timestamp;
+
 use super::{
     alarms,
     deciding::{Deciding, Draft},
+    proofs::Administers,
 };
 use crate::{
-    AlarmKind, Approver, Dormant, Key, Kind, Refusal, Row, Said, SubjectId, Terms, TermsCommand, TermsId, TermsRefusal,
-    What, World,
+    AlarmKind, Approver, Dormant, Key, Refusal, Row, Said, ScopeId, SubjectId, Terms, TermsCommand, TermsId,
+    TermsRefusal, What, World,
     due::Due,
     influence::{lets_through_with_less, touchers},
+    terms::moments,
 };
 
 pub(super) fn decide(deciding: &mut Deciding<'_>, command: &TermsCommand) -> Result<(), Refusal> {
@@ -20,15 +24,69 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &TermsCommand) -> Res
     }
 }
 
+/// A rule as it stood, if it did, and as it is to be, if it is.
+struct Amended {
+    old: Option<Terms>,
+    new: Option<Terms>,
+    /// What is said of it.
+    what: What,
+    /// Whom it names to answer.
+    named: Vec<SubjectId>,
+}
+
+impl Amended {
+    fn rules(&self) -> impl Iterator<Item = &Terms> {
+        self.old.iter().chain(&self.new)
+    }
+
+    fn key(&self) -> Option<Key> {
+        self.rules().next().map(|rule| Row::Terms(rule.clone()).key())
+    }
+}
+
+/// What a filing would have of a rule.
+pub(super) enum Wanted {
+    /// It is set: a new one, in place of the one of its number, or under that again where that ended.
+    Set(Terms),
+    /// It ends.
+    Ended(TermsId),
+}
+
+/// Whether a rule that is set is what the caller looked at, and there; or was looked at with all the others of a filing.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum LookedAtAs {
+    Itself,
+    APart,
+}
+
+/// Sets and ends many rules as one: what each does to whoever acts is judged by all of them together. Says which rule became of each.
+pub(super) fn amend(deciding: &mut Deciding<'_>, within: ScopeId, wanted: &[Wanted]) -> Result<Vec<TermsId>, Refusal> {
+    let administers = deciding.administers(within)?;
+    let mut amended = Vec::new();
+    for wanted in wanted {
+        amended.push(match wanted {
+            Wanted::Set(rule) => to_be_set(deciding, rule.clone(), LookedAtAs::APart)?,
+            Wanted::Ended(id) => {
+                let rule = known(deciding, *id)?;
+                deciding.administers(rule.scope)?;
+                to_be_ended(rule)
+            }
+        });
+    }
+    let ids = amended.iter().filter_map(|one| one.rules().next().map(|rule| rule.id)).collect();
+    put_in_place(deciding, administers, amended)?;
+    Ok(ids)
+}
+
+fn to_be_ended(rule: Terms) -> Amended {
+    let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
+    Amended { old: Some(rule), new: None, what, named: Vec::new() }
+}
+
 fn end(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
     let rule = known(deciding, id)?;
     let administers = deciding.administers(rule.scope)?;
-    let cut = vec![Key { kind: Kind::Terms, id: rule.id.0.to_string() }];
-    deciding.ensure_still_administers(&[], &cut)?;
-    let hand = Changed { old: Some(&rule), new: None, beside: &[] }.own_influence(deciding);
-    let what = What::TermsEnded { terms: rule.id, scope: rule.scope };
-    deciding.by(administers).fact_cutting(what, hand.into_iter().collect(), cut);
-    Ok(())
+    put_in_place(deciding, administers, vec![to_be_ended(rule)])
 }
 
 fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<(), Refusal> {
@@ -39,11 +97,8 @@ fn suspend(deciding: &mut Deciding<'_>, id: TermsId, reason: &Said) -> Result<()
     }
     let paused = Some(deciding.pause(reason)?);
     let what = What::TermsSuspended { terms: rule.id, scope: rule.scope };
-    let suspended = Terms { paused, ..rule.clone() };
-    ensure_still_administers(deciding, &suspended)?;
-    let hand = Changed { old: Some(&rule), new: Some(&suspended), beside: &[] }.own_influence(deciding);
-    deciding.by(administers).fact(what, [Row::Terms(suspended)].into_iter().chain(hand).collect());
-    Ok(())
+    let new = Some(Terms { paused, ..rule.clone() });
+    put_in_place(deciding, administers, vec![Amended { old: Some(rule), new, what, named: Vec::new() }])
 }
 
 fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
@@ -53,61 +108,124 @@ fn resume(deciding: &mut Deciding<'_>, id: TermsId) -> Result<(), Refusal> {
         return Err(TermsRefusal::RuleNotPaused { id }.into());
     }
     let what = What::TermsResumed { terms: rule.id, scope: rule.scope };
-    let resumed = resumed(deciding, rule.clone());
-    ensure_still_administers(deciding, &resumed)?;
-    let hand = Changed { old: Some(&rule), new: Some(&resumed), beside: &[] }.own_influence(deciding);
-    deciding.by(administers).fact(what, [Row::Terms(resumed)].into_iter().chain(hand).collect());
-    Ok(())
+    // Whoever resumes a rule answers for it as if they had set it.
+    let new = Some(set_by_caller(deciding, Terms { paused: None, ..rule.clone() }));
+    put_in_place(deciding, administers, vec![Amended { old: Some(rule), new, what, named: Vec::new() }])
 }
 
-/// Whether the caller could still administer with a rule, at each of its times.
-fn ensure_still_administers(deciding: &Deciding<'_>, rule: &Terms) -> Result<(), Refusal> {
-    rule.at_its_times().into_iter().try_for_each(|rule| deciding.ensure_still_administers(&[Row::Terms(rule)], &[]))
+fn set_by_caller(deciding: &Deciding<'_>, rule: Terms) -> Terms {
+    Terms { set_by: deciding.context.caller.subject(), set_at: Some(deciding.now()), ..rule }
 }
 
-/// A rule that is changed, with rows that are put beside it: as it stood, if it did, and as it would, if it would.
+fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
+    let administers = deciding.administers(terms.scope)?;
+    let amended = to_be_set(deciding, terms.clone(), LookedAtAs::Itself)?;
+    put_in_place(deciding, administers, vec![amended])
+}
+
+/// A rule that is set: a new one, or in place of another; checked.
+fn to_be_set(deciding: &mut Deciding<'_>, terms: Terms, looked_at: LookedAtAs) -> Result<Amended, Refusal> {
+    deciding.administers(terms.scope)?;
+    terms.check()?;
+    terms.valid.check(deciding.now())?;
+    terms.ensure_named_is_there(deciding.world)?;
+    let named = terms.settings.answered_by().filter_map(Approver::subject);
+    let named = named.flat_map(|id| deciding.world.everybody_in(id)).collect();
+    if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
+        return Err(TermsRefusal::UnknownAsker.into());
+    }
+    let mut rule = set_by_caller(deciding, terms.at(deciding.now()));
+    let old = match looked_at {
+        LookedAtAs::Itself if rule.id != TermsId(0) => Some(known(deciding, rule.id)?),
+        _ => deciding.world.terms.get(&rule.id).cloned(),
+    };
+    if let Some(old) = &old {
+        deciding.administers(old.scope)?;
+        if looked_at == LookedAtAs::Itself {
+            deciding.ensure_as_looked_at(&old.id, Some(old.digest()))?;
+        }
+        rule.paused = old.paused;
+    } else if rule.id == TermsId(0) {
+        rule.id = deciding.id();
+    }
+    let what = What::TermsSet { terms: rule.id, scope: rule.scope };
+    Ok(Amended { old, new: Some(rule), what, named })
+}
+
+/// Rules that are changed together, with rows that are put beside them.
 struct Changed<'c> {
-    old: Option<&'c Terms>,
-    new: Option<&'c Terms>,
+    amended: &'c [Amended],
     beside: &'c [Row],
 }
 
-impl Changed<'_> {
-    /// The World before and after, at each of the rule's times: also with what time alone would have come to. Where the times
-    /// themselves change, each is held against each, so that nobody puts off what would bind them.
-    fn worlds(&self, world: &World) -> Vec<(World, World)> {
-        let before: Vec<World> = match self.old {
-            None => vec![world.clone()],
-            Some(old) => old.yet_to_come().into_iter().map(|old| world.tried(&[Row::Terms(old)], &[])).collect(),
+impl<'c> Changed<'c> {
+    fn rules(&self) -> impl Iterator<Item = &'c Terms> {
+        self.amended.iter().flat_map(Amended::rules)
+    }
+
+    /// What is put and cut once it is done, as that stands at a moment.
+    fn rows(&self, at: Timestamp) -> (Vec<Row>, Vec<Key>) {
+        let put = self.amended.iter().filter_map(|one| one.new.as_ref()).map(|rule| Row::Terms(rule.at(at)));
+        let gone = self.amended.iter().filter(|one| one.new.is_none());
+        (self.beside.iter().cloned().chain(put).collect(), gone.filter_map(Amended::key).collect())
+    }
+
+    /// The World before and after, now and at each moment at which one of the rules wakes or goes to sleep: nobody puts off what
+    /// would bind them, and nobody gets by a rule that sleeps what they wouldn't by one that is awake.
+    fn worlds(&self, world: &World, now: Timestamp) -> Vec<(World, World)> {
+        let at = |moment| {
+            let before = self.amended.iter().filter_map(|one| one.old.as_ref());
+            let before: Vec<Row> = before.map(|rule| Row::Terms(rule.at(moment))).collect();
+            let (put, cut) = self.rows(moment);
+            (world.tried(&before, &[]), world.tried(&put, &cut))
         };
-        let after: Vec<World> = match (self.old, self.new) {
-            (_, Some(new)) => {
-                let put = |new| self.beside.iter().cloned().chain([Row::Terms(new)]).collect::<Vec<_>>();
-                new.at_its_times().into_iter().map(|new| world.tried(&put(new), &[])).collect()
-            }
-            (old, None) => vec![
-                world.tried(self.beside, &old.map(|old| Row::Terms(old.clone()).key()).into_iter().collect::<Vec<_>>()),
-            ],
-        };
-        if before.len() == after.len() && self.old.map(|old| old.valid) == self.new.map(|new| new.valid) {
-            return before.into_iter().zip(after).collect();
+        moments(self.rules(), now).into_iter().map(at).collect()
+    }
+}
+
+/// Refuses what would take from administering that the caller lacks, at any of the rules' times.
+fn ensure_still_administers(deciding: &Deciding<'_>, changed: &Changed<'_>) -> Result<(), Refusal> {
+    moments(changed.rules(), deciding.now()).into_iter().try_for_each(|at| {
+        let (put, cut) = changed.rows(at);
+        deciding.ensure_still_administers(&put, &cut)
+    })
+}
+
+fn put_in_place(deciding: &mut Deciding<'_>, permit: Administers, mut amended: Vec<Amended>) -> Result<(), Refusal> {
+    // What they change is tried with the role as it is read; in the facts stands its digest.
+    for rule in amended.iter_mut().filter_map(|one| one.new.as_mut()) {
+        rule.role = rule.role.take().map(|role| deciding.world.words(&role).into());
+    }
+    let mut beside = deciding.influences(amended.iter().flat_map(|one| one.named.iter().copied()));
+    let (changed, now) = (Changed { amended: &amended, beside: &beside }, deciding.now());
+    ensure_still_administers(deciding, &changed)?;
+    let (rules, worlds): (Vec<&Terms>, _) = (changed.rules().collect(), changed.worlds(deciding.world, now));
+    let gains =
+        |who: &SubjectId| worlds.iter().any(|(before, after)| lets_through_with_less(before, after, &rules, *who));
+    let me = deciding.context.caller.subject();
+    // Whoever gave the caller their standing within a day.
+    let givers = me.map_or_else(Vec::new, |me| touchers(deciding.world, me, now));
+    let favoured = givers.into_iter().find(gains);
+    beside.extend(me.filter(gains).map(|me| deciding.own_influence(me)));
+    let draft = &mut deciding.by(permit);
+    for Amended { old, new, what, .. } in amended {
+        let mut put = std::mem::take(&mut beside);
+        let cut =
+            if new.is_none() { old.iter().map(|old| Row::Terms(old.clone()).key()).collect() } else { Vec::new() };
+        if let Some(rule) = new {
+            let was = old.and_then(|old| old.role);
+            let role = rule.role.as_ref().map(|role| {
+                let world = draft.world;
+                draft.words_again(was.as_ref(), world.words(role))
+            });
+            put.push(Row::Terms(Terms { role, ..rule }));
         }
-        before.iter().flat_map(|before| after.iter().map(|after| (before.clone(), after.clone()))).collect()
+        draft.fact_cutting(what, put, cut);
     }
-
-    /// Who of some gets through with less by it.
-    fn favours(&self, world: &World, whom: &[SubjectId]) -> Option<SubjectId> {
-        let (rules, worlds): (Vec<&Terms>, _) = (self.old.into_iter().chain(self.new).collect(), self.worlds(world));
-        let gains =
-            |who: &SubjectId| worlds.iter().any(|(before, after)| lets_through_with_less(before, after, &rules, *who));
-        whom.iter().copied().find(gains)
+    if let (Some(by), Some(hand)) = (favoured, me) {
+        alarms::raise(draft, AlarmKind::HandedOn { by, hand });
     }
-
-    /// That the caller lets somebody through with less by it.
-    fn own_influence(&self, deciding: &Deciding<'_>) -> Option<Row> {
-        let me = deciding.context.caller.subject()?;
-        self.favours(deciding.world, &[me]).map(|me| deciding.own_influence(me))
-    }
+    Ok(())
 }
 
 /// Wakes the rules whose time has come, and puts those to sleep whose time is over; whether there were any. What comes of that
@@ -139,11 +257,6 @@ pub(super) fn tick(draft: &mut Draft<'_, '_>) -> bool {
     !due.is_empty()
 }
 
-/// Whoever resumes a rule answers for it as if they had set it.
-fn resumed(deciding: &Deciding<'_>, rule: Terms) -> Terms {
-    Terms { paused: None, set_by: deciding.context.caller.subject(), set_at: Some(deciding.now()), ..rule }
-}
-
 fn known(deciding: &Deciding<'_>, id: TermsId) -> Result<Terms, Refusal> {
     deciding
         .world
@@ -151,55 +264,4 @@ fn known(deciding: &Deciding<'_>, id: TermsId) -> Result<Terms, Refusal> {
         .get(&id)
         .cloned()
         .ok_or_else(|| Refusal::unknown("rule of terms", id, "`tempestas terms` lists them"))
-}
-
-fn set(deciding: &mut Deciding<'_>, terms: &Terms) -> Result<(), Refusal> {
-    let administers = deciding.administers(terms.scope)?;
-    terms.check()?;
-    terms.valid.check(deciding.now())?;
-    terms.ensure_named_is_there(deciding.world)?;
-    let named = terms.settings.answered_by().filter_map(Approver::subject);
-    let touched = named.flat_map(|id| deciding.world.everybody_in(id)).collect();
-    if terms.asker.is_some_and(|asker| !deciding.world.subjects.contains_key(&asker)) {
-        return Err(TermsRefusal::UnknownAsker.into());
-    }
-    let mut rule = Terms { dormant: terms.valid.dormant(deciding.now()), ..terms.clone() };
-    let old = (rule.id != TermsId(0)).then(|| known(deciding, rule.id)).transpose()?;
-    match &old {
-        None => rule.id = deciding.id(),
-        Some(old) => {
-            deciding.administers(old.scope)?;
-            deciding.ensure_as_looked_at(&old.id, Some(old.digest()))?;
-            rule.paused = old.paused;
-        }
-    }
-    ensure_still_administers(deciding, &rule)?;
-    put_in_place(&mut deciding.by(administers), rule, old.as_ref(), touched);
-    Ok(())
-}
-
-fn put_in_place(draft: &mut Draft<'_, '_>, mut rule: Terms, old: Option<&Terms>, touched: Vec<SubjectId>) {
-    rule.set_by = draft.context.caller.subject();
-    rule.set_at = Some(draft.now());
-    let mut put = draft.influences(touched);
-    // What it changes is tried with the role as it is read; in the fact stands its digest.
-    rule.role = rule.role.map(|role| draft.world.words(&role).into());
-    let changed = Changed { old, new: Some(&rule), beside: &put };
-    let me = draft.context.caller.subject();
-    // Whoever gave the caller their standing within a day.
-    let givers = me.map_or_else(Vec::new, |me| touchers(draft.world, me, draft.now()));
-    let favoured = changed.favours(draft.world, &givers);
-    let hand = changed.own_influence(draft);
-    put.extend(hand);
-    let was = old.and_then(|old| old.role.as_ref());
-    let role = rule.role.as_ref().map(|role| {
-        let world = draft.world;
-        draft.words_again(was, world.words(role))
-    });
-    let (terms, scope) = (rule.id, rule.scope);
-    put.push(Row::Terms(Terms { role, ..rule }));
-    draft.fact(What::TermsSet { terms, scope }, put);
-    if let (Some(by), Some(hand)) = (favoured, me) {
-        alarms::raise(draft, AlarmKind::HandedOn { by, hand });
-    }
 }

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::{About, Export, Topic};
 use crate::{
     AlarmId, AlarmKind, AppointmentId, AppointmentState, ConversionId, DelegationId, DriftId, DutyId, DutyKind,
-    ElevationId, EligibilityId, End, Finding, GrantId, HeldBecause, Lack, Reach, Right, ScopeId, Seconds,
+    ElevationId, EligibilityId, End, FilingId, Finding, GrantId, HeldBecause, Lack, Reach, Right, ScopeId, Seconds,
     SentBackBecause, StandingId, StartChoice, StopId, SubjectId, TermsId, Verdict, World,
     text::{Digest, Words},
     words::{Sentence, Worded},
@@ -202,6 +202,10 @@ facts! {
         TermsEnded { terms: TermsId, scope: ScopeId } about [scope] "ended terms {terms} at {scope}";
         TermsBegan { terms: TermsId, scope: ScopeId } about [scope] "let terms {terms} at {scope} begin, as was set";
         TermsOver { terms: TermsId, scope: ScopeId } about [scope] "let terms {terms} at {scope} run out, as was set";
+        FilesPut { filing: FilingId, scope: ScopeId, set: u32, ended: u32 } about [scope]
+            "put terms at {scope} in place from files: {set} set, {ended} ended ({filing})";
+        FilingUndone { filing: FilingId, undone: FilingId, scope: ScopeId } about [scope]
+            "undid {undone}, terms at {scope} put in place from files ({filing})";
         AssuranceSet { assurance: String } about [] "set the assurance {assurance}";
         AssuranceEnded { assurance: String } about [] "ended the assurance {assurance}";
         CalendarSet { calendar: String } about [] "set the calendar {calendar}";

@@ -14,6 +14,7 @@ mod delegating;
 mod eligibility;
 mod estate;
 mod extending;
+mod filing;
 mod holding;
 mod people;
 mod promise;
@@ -30,8 +31,9 @@ pub use {
     answering::AnswerRefusal, asking::AskRefusal, assurance::AssuranceRefusal, calendar::CalendarRefusal,
     caller::CallerRefusal, circumstance::CircumstanceRefusal, converting::ConversionRefusal,
     debriefing::DebriefRefusal, delegating::DelegationRefusal, eligibility::EligibilityRefusal, estate::EstateRefusal,
-    extending::ExtendRefusal, holding::HoldRefusal, people::PeopleRefusal, promise::PromiseRefusal,
-    separation::SeparationRefusal, stopping::StopRefusal, terms::TermsRefusal, text::TextRefusal,
+    extending::ExtendRefusal, filing::FilingRefusal, holding::HoldRefusal, people::PeopleRefusal,
+    promise::PromiseRefusal, separation::SeparationRefusal, stopping::StopRefusal, terms::TermsRefusal,
+    text::TextRefusal,
 };
 
 use crate::{
@@ -109,6 +111,9 @@ pub enum Refusal {
     /// A circumstance.
     #[error(transparent)]
     Circumstance(#[from] CircumstanceRefusal),
+    /// Terms as files say them.
+    #[error(transparent)]
+    Filing(#[from] FilingRefusal),
     /// A promise.
     #[error(transparent)]
     Promise(#[from] PromiseRefusal),
@@ -173,6 +178,7 @@ impl Refusal {
             Self::Assurance(why) => why.class(),
             Self::Calendar(why) => why.class(),
             Self::Circumstance(why) => why.class(),
+            Self::Filing(why) => why.class(),
             Self::Promise(why) => why.class(),
             Self::Separation(why) => why.class(),
             Self::Text(why) => why.class(),
@@ -207,6 +213,7 @@ impl Refusal {
             Self::Assurance(why) => Some(why.into()),
             Self::Calendar(why) => Some(why.into()),
             Self::Circumstance(why) => Some(why.into()),
+            Self::Filing(why) => Some(why.into()),
             Self::Promise(why) => Some(why.into()),
             Self::Separation(why) => Some(why.into()),
             Self::Text(why) => Some(why.into()),

@@ -21,6 +21,7 @@ pub use settings::{
     StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual, Week, WrittenApproval, WrittenDebrief, WrittenGlass,
     WrittenOnward, WrittenStage,
 };
+pub(crate) use validity::moments;
 pub use validity::{Dormant, Validity};
 
 use crate::{
@@ -211,7 +212,7 @@ impl Terms {
                 NAMES.iter().filter(|name| self.act.knows(name)).map(|name| format!("`{name}`")).collect();
             return Err(TermsRefusal::NotOfThisAct { setting: (*name).to_owned(), act: self.act, known }.into());
         }
-        settings.check(self.act)
+        settings.first_refused(self.act).map_or(Ok(()), |(_, why)| Err(why))
     }
 
     /// Whether another rule is about just the same: of two that set something otherwise, none wins by being more specific.

@@ -190,10 +190,12 @@ macro_rules! settings {
                 false
             }
 
-            /// Refuses values that can't be set.
-            pub(super) fn check(&self, act: Act) -> Result<(), Refusal> {
-                $(if let Some(value) = &self.$field { value.check(act, self)?; })*
-                Ok(())
+            /// The first value that can't be set, by the name of its setting, and why.
+            pub(crate) fn first_refused(&self, act: Act) -> Option<(&'static str, Refusal)> {
+                $(if let Some(why) = self.$field.as_ref().and_then(|value| value.check(act, self).err()) {
+                    return Some((<$setting>::NAME, why));
+                })*
+                None
             }
 
             /// Those that are set, by name, with their values in words.

@@ -1,6 +1,6 @@
 //! While a rule is valid: from a moment on, until one, or always. Time wakes it and puts it to sleep, each by a fact of its own.
 
-use std::fmt;
+use std::{collections::BTreeSet, fmt};
 
 use jiff::Timestamp;
 use schemars::JsonSchema;
@@ -80,17 +80,15 @@ impl Terms {
         }
     }
 
-    /// As it is at each of its times: what a change of it is judged by, so that nobody gets by sleep what they wouldn't awake.
-    pub(crate) fn at_its_times(&self) -> Vec<Self> {
-        let awake = Self { dormant: None, ..self.clone() };
-        if self.valid.is_always() {
-            return vec![awake];
-        }
-        vec![Self { dormant: Some(Dormant::Over), ..self.clone() }, awake]
+    /// As it is at a moment.
+    #[must_use]
+    pub(crate) fn at(&self, moment: Timestamp) -> Self {
+        Self { dormant: self.valid.dormant(moment), ..self.clone() }
     }
+}
 
-    /// As it is at each of its times that are not past.
-    pub(crate) fn yet_to_come(&self) -> Vec<Self> {
-        if self.dormant == Some(Dormant::Over) { vec![self.clone()] } else { self.at_its_times() }
-    }
+/// Now, and each moment after it at which one of some rules wakes or goes to sleep.
+pub(crate) fn moments<'t>(rules: impl Iterator<Item = &'t Terms>, now: Timestamp) -> BTreeSet<Timestamp> {
+    let times = rules.flat_map(|rule| [rule.valid.from, rule.valid.until]).flatten();
+    times.filter(|time| *time > now).chain([now]).collect()
 }

@@ -11,9 +11,9 @@ use super::{
 };
 use crate::{
     Account, Alarm, Appointment, Assurance, Calendar, Circumstance, Conversion, ConversionId, Delegation, DelegationId,
-    Demanded, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, Grant, GrantId, Heard, Id, Influence,
-    Item, Link, Membership, Pair, Promise, Role, RoleId, Scope, ScopeId, Separation, Shortfall, Source, Standing,
-    StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
+    Demanded, Drift, Duty, Elevation, ElevationId, Eligibility, EligibilityId, FileMark, Filing, Grant, GrantId, Heard,
+    Id, Influence, Item, Link, Membership, Pair, Promise, Role, RoleId, Scope, ScopeId, Separation, Shortfall, Source,
+    Standing, StandingId, Stop, Subject, SubjectId, SubjectKind, Tally, Target, Terms,
     due::{Due, LOOKED_AT_IN},
     text::Digest,
 };
@@ -280,7 +280,7 @@ macro_rules! by_key_alone {
     ($($row:ty)*) => { $(impl Indexed for $row {})* };
 }
 
-by_key_alone!(Demanded Influence Duty Assurance Calendar Circumstance Heard Separation Promise Shortfall Stop Source Link Tally);
+by_key_alone!(Demanded Influence Duty Assurance Calendar Circumstance Heard Separation Promise Filing FileMark Shortfall Stop Source Link Tally);
 
 macro_rules! numbers {
     ($($id:ty)*) => {$(

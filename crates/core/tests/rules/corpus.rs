@@ -322,6 +322,16 @@ fn facts_of_promises_are_read_as_they_were_written() {
 }
 
 #[test]
+fn facts_of_terms_put_from_files_are_read_as_they_were_written() {
+    let world = replayed(include_str!("filings-v3.jsonl"));
+    let undone: Vec<bool> = world.filings.values().map(|filing| filing.undone_by.is_some()).collect();
+    assert_eq!(undone, [false, false, true, false]);
+    let mut names: Vec<&str> = world.file_marks.values().map(|mark| mark.name.as_str()).collect();
+    names.sort_unstable();
+    assert_eq!(names, ["assured", "brief", "cloud-keysmith", "few", "house", "sure"]);
+}
+
+#[test]
 fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
     let exports = [
         include_str!("facts-v1.jsonl"),
@@ -345,6 +355,7 @@ fn every_kind_of_fact_that_a_version_wrote_is_kept_as_it_was_written() {
         include_str!("separations-v3.jsonl"),
         include_str!("circumstances-v3.jsonl"),
         include_str!("promises-v3.jsonl"),
+        include_str!("filings-v3.jsonl"),
     ];
     let lines = exports.into_iter().flat_map(str::lines).map(|line| serde_json::from_str::<FactLine>(line).unwrap());
     let kept: BTreeSet<&str> = lines.map(|line| Fact::from_bytes(line.fact.as_bytes()).unwrap().what.kind()).collect();

@@ -12,6 +12,7 @@ mod corpus;
 mod debriefs;
 mod delegations;
 mod extensions;
+mod filings;
 mod glass;
 mod hours;
 mod house;

@@ -22,6 +22,7 @@ fn each_cause_has_a_word_of_its_own() {
         AssuranceRefusal::VARIANTS,
         CircumstanceRefusal::VARIANTS,
         SeparationRefusal::VARIANTS,
+        FilingRefusal::VARIANTS,
         PromiseRefusal::VARIANTS,
         CalendarRefusal::VARIANTS,
         TextRefusal::VARIANTS,
