@@ -15,6 +15,7 @@ export const SPOKEN = [
   'empty_because',
   'ended',
   'less',
+  'refused_because',
   'says',
   'sentence',
   'stands',

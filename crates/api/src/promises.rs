@@ -67,6 +67,8 @@ pub struct PromiseView {
     pub set_by: Option<String>,
     /// When.
     pub set_at: Option<Timestamp>,
+    /// Whether files have it: what is changed by hand is put back by the next filing.
+    pub in_files: bool,
     /// What a change of it names in `If-Match`.
     pub digest: Digest,
 }

@@ -3,7 +3,7 @@
 use jiff::{civil::DateTime, tz::TimeZone};
 
 /// Under which names the service itself speaks; elsewhere somebody else does, and nothing is put otherwise.
-pub const SPOKEN: [&str; 15] = [
+pub const SPOKEN: [&str; 16] = [
     "assumes",
     "brief",
     "cautions",
@@ -12,6 +12,7 @@ pub const SPOKEN: [&str; 15] = [
     "empty_because",
     "ended",
     "less",
+    "refused_because",
     "says",
     "sentence",
     "stands",

@@ -73,6 +73,9 @@ pub struct TermsView {
     pub says: Vec<SettingWords>,
     /// Who set it last.
     pub set_by: Option<String>,
+    /// Its name in files, where files have it: what is changed by hand is put back by the next filing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub in_files: Option<String>,
     /// Set while it isn't valid: not yet, or no more.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub dormant: Option<Dormant>,
@@ -122,6 +125,9 @@ pub struct TermsTouched {
     /// How many standing rights would be held against the terms no longer.
     #[serde(default)]
     pub no_longer_against: usize,
+    /// Why it would be refused, were it done now; none where it wouldn't be.
+    #[serde(default)]
+    pub refused_because: Option<String>,
 }
 
 /// What two rules of one rank set otherwise than each other.

@@ -117,6 +117,7 @@ impl Demo {
                 seed::label(&seeded.administrator).await?;
                 seed::separations(&seeded.administrator).await?;
                 seed::promises(&seeded.administrator).await?;
+                seed::files(&seeded.administrator).await?;
                 (seeded.people, systems)
             }
             Past::None => {

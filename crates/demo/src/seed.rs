@@ -6,9 +6,9 @@ use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
 use ring::rand::{SecureRandom as _, SystemRandom};
 use tempestas_api::{
-    AssuranceBody, CalendarBody, EnrolRequest, KeepsBody, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility,
-    NewFolder, NewManager, NewMember, NewSubject, NewTarget, NewTerms, PromiseBody, PromisedBody, SeparationBody,
-    SignInRequest, TargetSettings, TolerateRequest,
+    AssuranceBody, CalendarBody, EnrolRequest, FilesQuery, KeepsBody, NewAccount, NewCover, NewDelegation, NewDuty,
+    NewEligibility, NewFolder, NewManager, NewMember, NewSubject, NewTarget, NewTerms, PromiseBody, PromisedBody,
+    SeparationBody, SignInRequest, TargetSettings, TermsFiles, TolerateRequest,
 };
 use tempestas_client::{Client, Connection};
 use tempestas_core::{Connector, Counts, DutyKind, LookedAt, ProofMethod, Seconds, SubjectKind};
@@ -276,6 +276,21 @@ pub async fn promises(mara: &Client) -> anyhow::Result<()> {
         ("two-to-answer", "weight:critical@/harbour", None, PromisedBody::Answerable { people: 2 }),
     ] {
         mara.set_promise(name, LookedAt::Nothing, &PromiseBody { of: of.to_owned(), by, promised }).await?;
+    }
+    Ok(())
+}
+
+/// Has the terms of the analysts' cloud come from files from now on, as they stand.
+///
+/// # Errors
+/// When the service refuses.
+pub async fn files(mara: &Client) -> anyhow::Result<()> {
+    let within = "/analytics".to_owned();
+    let taken = mara.terms_files(&FilesQuery { within: within.clone() }).await?.files;
+    let files = taken.into_iter().map(|(name, lines)| (name, lines.join("\n"))).collect();
+    let files = TermsFiles { within, files };
+    if let Some(plan) = mara.compare_files(&files).await?.plan {
+        mara.put_files(LookedAt::This(plan.digest), &files).await?;
     }
     Ok(())
 }

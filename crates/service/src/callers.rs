@@ -10,8 +10,8 @@ use axum::{
 };
 use jiff::{SignedDuration, Timestamp};
 use tempestas_core::{
-    Administers, Caller, Command, Demand, DutyKind, Fact, FreshProof, LookedAt, Note, ProofMethod, Refusal, ScopeId,
-    Seconds, Sight, SubjectId, Surety, World,
+    Administers, Caller, Command, Context, Demand, DutyKind, Fact, FreshProof, LookedAt, Note, ProofMethod, Refusal,
+    ScopeId, Seconds, Sight, SubjectId, Surety, World, decide,
 };
 use tempestas_engine::Outcome;
 use tempestas_store::{Private, SignIn, SignInKind};
@@ -55,6 +55,24 @@ pub(crate) struct Overseer(pub(crate) SignedIn);
 /// Somebody with the duty of an administrator somewhere. Where, and how freshly proven, is decided with the command.
 pub(crate) struct Administrator(pub(crate) SignedIn);
 
+/// A caller who would know whether a command of theirs would be refused, and gives none.
+pub(crate) struct Trying(Caller);
+
+impl Trying {
+    /// Why a command would be refused, were it given now; nothing comes of it. That a fresher proof is wanted is no reason: it is
+    /// given with the command.
+    pub(crate) fn refused(&self, world: &World, command: impl Into<Command>) -> Option<String> {
+        let context = Context {
+            now: Timestamp::now(),
+            caller: self.0.clone(),
+            chance: tempestas_engine::random(),
+            looked_at: None,
+        };
+        let refusal = decide(world, &command.into(), &context).err()?;
+        (!matches!(refusal, Refusal::StepUp { .. })).then(|| refusal.to_string())
+    }
+}
+
 impl CallerKind for Anyone {
     const WORD: &'static str = "anyone";
 }
@@ -96,6 +114,11 @@ impl SignedIn {
         private: Vec<Private>,
     ) -> Outcome {
         self.app.change(self.caller(), looked_at, command, private).await
+    }
+
+    /// What would become of commands of this caller, to be looked at before any is given.
+    pub(crate) fn trying(&self) -> Trying {
+        Trying(self.caller())
     }
 
     fn caller(&self) -> Caller {

@@ -27,7 +27,7 @@ pub(crate) use table::{Drafting, Table, offered};
 use crate::{app::App, problem::Failure};
 
 /// Most bytes of a request's body.
-pub(crate) const BODY_MOST: usize = 64 * 1024;
+pub(crate) const BODY_MOST: usize = 256 * 1024;
 /// Most bytes of a body that is too large which are still read, so that its sender hears why.
 const DRAIN_MOST: usize = 32 * 1024 * 1024;
 

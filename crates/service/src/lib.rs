@@ -15,6 +15,7 @@ mod desks;
 mod door;
 mod drafts;
 mod events;
+mod files;
 mod house;
 mod identity;
 mod journal;

@@ -86,7 +86,7 @@ impl Failure {
         }
     }
 
-    fn says(&self) -> String {
+    pub(crate) fn says(&self) -> String {
         match self {
             Self::Refused(refusal) => refusal.to_string(),
             Self::Edge(refusal) => refusal.to_string(),

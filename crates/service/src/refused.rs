@@ -17,6 +17,8 @@ pub(crate) enum EdgeRefusal {
         "a program that was let in by a code reads and drafts; do this in the console, or sign in with `tempestas sign-in --password`"
     )]
     OnlyInConsole,
+    #[error("{first}{}; `tempestas terms check` tells each", more_faults(*more))]
+    BadFiles { first: String, more: usize },
     #[error("{why}")]
     BadCalendar { why: String },
     #[error("`{said}` is no network; write one like `10.20.0.0/16` or `2001:db8::/32`")]
@@ -123,6 +125,15 @@ pub(crate) enum EdgeRefusal {
     StopUnsaid,
     #[error("more than {most} elevations were in force between {from} and {to}; give a shorter span")]
     TooManyBars { most: usize, from: jiff::Timestamp, to: jiff::Timestamp },
+}
+
+/// That other faults are there besides the first.
+fn more_faults(more: usize) -> String {
+    match more {
+        0 => String::new(),
+        1 => ", and 1 more fault".to_owned(),
+        more => format!(", and {more} more faults"),
+    }
 }
 
 impl EdgeRefusal {

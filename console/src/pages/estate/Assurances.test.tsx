@@ -21,6 +21,7 @@ const HARDWARE: Api['AssuranceView'] = {
   let_through: [{ who: 'tomas.reyes', times: 3, last_at: '2026-11-02T08:00:00Z', lack: 'method' }],
   set_by: 'mara.lindqvist',
   set_at: '2026-11-01T08:00:00Z',
+  in_files: false,
   digest: 'a1',
 }
 

@@ -5,6 +5,7 @@ import { type Api, get, put, remove } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { useAction, useData } from '../../parts/data'
 import { Input } from '../../parts/fields'
+import { textOf } from '../../parts/files'
 import { Instant, Reference } from '../../parts/told'
 import { Named, Setting } from './Named'
 
@@ -22,13 +23,11 @@ function File({ onRead }: { onRead: (text: string | undefined) => void }) {
       label="iCalendar file"
       type="file"
       accept=".ics,text/calendar"
-      hint="Nothing is held during any of its entries. 64 KiB at most."
+      hint="Nothing is held during any of its entries. 256 KiB at most."
       onChange={(event) => {
         const [file] = event.target.files ?? []
         onRead(undefined)
-        const reader = new FileReader()
-        reader.onload = () => onRead(reader.result as string)
-        if (file) reader.readAsText(file)
+        if (file) void textOf(file).then(onRead, () => onRead(undefined))
       }}
     />
   )

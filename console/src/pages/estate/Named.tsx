@@ -102,7 +102,14 @@ interface NamedProps<T> {
 }
 
 /** Every one that the reader sees. */
-export function Named<T extends { name: string }>({ title, all, none, may, Says, Edit }: NamedProps<T>) {
+export function Named<T extends { name: string; in_files?: boolean }>({
+  title,
+  all,
+  none,
+  may,
+  Says,
+  Edit,
+}: NamedProps<T>) {
   const [edit, setEdit] = useState<{ one?: T }>()
   return (
     <Section
@@ -128,6 +135,9 @@ export function Named<T extends { name: string }>({ title, all, none, may, Says,
                 >
                   <div className="min-w-0">
                     <Says one={one} may={may} />
+                    {one.in_files && (
+                      <p className="text-ink-2">In files: what is changed here is put back with the next filing.</p>
+                    )}
                   </div>
                   {may && (
                     <Button look="quiet" onClick={() => setEdit({ one })}>

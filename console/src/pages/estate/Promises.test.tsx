@@ -19,6 +19,7 @@ const KEPT: Api['PromiseView'] = {
   broken: { times: 0, examples: [] },
   set_by: 'mara.lindqvist',
   set_at: '2026-11-01T08:00:00Z',
+  in_files: false,
   digest: 'a1',
 }
 

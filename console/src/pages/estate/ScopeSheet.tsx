@@ -13,10 +13,11 @@ import { count, span } from '../../words/time'
 import { Assurances } from './Assurances'
 import { Calendars } from './Calendars'
 import { Circumstances } from './Circumstances'
+import { TermsFiles } from './Files'
 import { Promises } from './Promises'
 import { Separations } from './Separations'
 import { TermsEditor } from './TermsEditor'
-import { useMe } from '../../parts/me'
+import { isOverseer, useMe } from '../../parts/me'
 
 type Scope = Api['ScopeView']
 
@@ -214,16 +215,14 @@ function Effective({ path, roles }: { path: string; roles: Api['RoleView'][] }) 
 export function ScopeSheet({ path, scope }: { path: string; scope: Scope | undefined }) {
   const me = useMe()
   const roles = useData(['roles'], ['standing', 'estate'], () => get('/api/v1/roles'))
+  const administers = me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false
   if (!scope) return <Empty>There is no scope {path} that you may see.</Empty>
   return (
     <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="mono text-[1.07rem] font-semibold break-words">{path === '/' ? 'Everything' : path}</h2>
       {scope.kind === 'target' && <TargetFacts path={path} />}
-      <TermsEditor
-        path={path}
-        roles={roles.data ?? []}
-        may={me.data?.duties.some((duty) => duty.duty === 'administrator' && within(path, duty.scope)) ?? false}
-      />
+      <TermsEditor path={path} roles={roles.data ?? []} may={administers} />
+      {me.data && isOverseer(me.data) && <TermsFiles path={path} may={administers} />}
       {path === '/' && <Assurances may={me.data?.administers_all ?? false} />}
       {path === '/' && <Calendars may={me.data?.administers_all ?? false} />}
       {path === '/' && <Circumstances may={me.data?.administers_all ?? false} />}

@@ -26,6 +26,7 @@ const APART: Api['SeparationView'] = {
   breaches: [breach('tomas.reyes', 'may ask for berth_planner@/harbour and holds vessel_traffic@/harbour')],
   set_by: 'mara.lindqvist',
   set_at: '2026-11-01T08:00:00Z',
+  in_files: false,
   digest: 'a1',
 }
 

@@ -10,8 +10,8 @@ import { Instant, Who } from '../../parts/told'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
 import { writeNamed } from '../../words/named'
-import { count } from '../../words/time'
 import { RuleForm } from './RuleForm'
+import { ACT, Touches } from './Touches'
 import { wholeSettings } from './settings/list'
 
 type Rule = Api['TermsView']
@@ -26,6 +26,7 @@ const asItIs = ({
   suspended: _suspended,
   dormant: _dormant,
   says: _says,
+  in_files: _files,
   ...rule
 }: Rule): NewRule => rule
 
@@ -44,17 +45,6 @@ const whole = (rule: NewRule): WholeRule => ({
   valid_until: rule.valid_until ?? null,
 })
 
-/** What somebody would have to bring less, or more, for. */
-const ACT: Record<Rule['act'], string> = {
-  elevate: '',
-  extend: 'to go on',
-  'be-made-eligible': 'to be made eligible',
-  'open-session': 'to open a session',
-  'see-secret': 'to see a secret',
-  answer: 'to answer',
-  administer: 'to administer',
-}
-
 const covers = (rule: string, path: string) => rule === '/' || path === rule || path.startsWith(`${rule}/`)
 
 function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure: boolean) => void }) {
@@ -65,35 +55,7 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
     <Shown of="whom it touches" query={touched}>
       {(touched) => (
         <div className="grid gap-2 rounded bg-sunk px-3 py-2">
-          <p className="font-medium">
-            {touched.count === 0
-              ? 'Changes nothing for anybody who may ask at present.'
-              : `Changes what ${count(touched.people, 'person', 'people')} must bring, in ${count(touched.count, 'eligibility', 'eligibilities')}.`}
-            {touched.open_asks.length > 0 &&
-              ` ${count(touched.open_asks.length, 'open ask')} keep their own terms; at opening the stricter wins.`}
-            {touched.newly_against > 0 &&
-              ` ${count(touched.newly_against, 'standing right')} would be held against the terms.`}
-            {touched.no_longer_against > 0 &&
-              ` ${count(touched.no_longer_against, 'standing right')} would be so no longer.`}
-          </p>
-          {touched.contradicts.map((one) => (
-            <p key={`${one.rule} ${one.setting}`}>
-              <span className="mono">{one.rule}</span> is about just the same, and sets {one.setting} to {one.theirs};
-              the stricter holds: {one.holds}.
-            </p>
-          ))}
-          <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">
-            {touched.touched.map((one) => (
-              <li key={`${one.who} ${one.right} ${one.act}`} className="border-t border-line py-1.5">
-                <Who name={one.who} /> {ACT[one.act]} for <span className="mono">{one.right}</span>
-                {one.changes.map((change) => (
-                  <span key={change.setting} className="block text-ink-2">
-                    {change.setting}: <s>{change.before}</s> → <strong>{change.after}</strong>
-                  </span>
-                ))}
-              </li>
-            ))}
-          </ul>
+          <Touches touched={touched} />
           <label className="flex items-center gap-2">
             <input type="checkbox" onChange={(event) => setSure(event.target.checked)} /> I have looked at whom it
             touches
@@ -101,6 +63,16 @@ function Touched({ trial, setSure }: { trial: Api['TermsTrial']; setSure: (sure:
         </div>
       )}
     </Shown>
+  )
+}
+
+/** That what is changed here is not changed in the files. */
+function InFiles({ name }: { name: string }) {
+  return (
+    <p className="rounded bg-warm-soft px-3 py-2 text-warm">
+      Files have this rule, as <span className="mono">{name}</span>. What is changed here is put back with the next
+      filing, unless it is changed there as well.
+    </p>
   )
 }
 
@@ -159,6 +131,7 @@ function Edit({ rule, start, roles, onClose }: EditProps) {
     >
       <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
         <RuleForm rule={draft} roles={roles} onChange={change} />
+        {rule?.in_files && <InFiles name={rule.in_files} />}
         {looking && <Touched trial={looking} setSure={setSure} />}
         <Wrong error={save.error} />
         <div className="flex flex-wrap gap-2">
@@ -209,6 +182,7 @@ function HoldsFor({ rule, path }: { rule: Rule; path: string }) {
         </>
       )}{' '}
       <span className="mono text-ink-3">{rule.id}</span>
+      {rule.in_files && <span className="font-normal text-ink-2"> in files, as {rule.in_files}</span>}
     </p>
   )
 }

@@ -8,14 +8,14 @@ use tempestas_api::{
     ConvertRequest, DebriefFilter, DebriefRequest, DelegationView, DemandView, Done, DraftView, DriftFilter, DriftView,
     DutyView, EffectiveQuery, EffectiveReply, ElevationFilter, ElevationStory, ElevationView, EligibilityReply,
     EligibilityView, EligibleReply, EndTarget, EnrolReply, EnrolRequest, Enrolment, EntryProof, ExtensionDemand,
-    ExtensionPreview, ExtensionRequest, Hit, HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk,
-    LoginReply, ManagerView, Me, NewAccount, NewCover, NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager,
-    NewMember, NewSource, NewStop, NewSubject, NewTarget, NewTerms, PlanView, PreviewRequest, PromiseBody, PromiseView,
-    ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody,
-    SeparationView, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter,
-    StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsReply,
-    TermsTouched, TermsTrial, TermsView, TolerateRequest, TriedSeal, WaitQuery, WaysQuery, WaysReply, WhichTarget,
-    WordRequest,
+    ExtensionPreview, ExtensionRequest, FilesCompared, FilesQuery, FilesReply, FilingPlanView, FilingView, Hit,
+    HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover,
+    NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject,
+    NewTarget, NewTerms, PlanView, PreviewRequest, PromiseBody, PromiseView, ProofRequest, ProofView, RehearsalView,
+    RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody, SeparationView, SignInReply, SignInRequest,
+    SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
+    SuspendRequest, TargetSettings, TargetView, TermsFiles, TermsReply, TermsTouched, TermsTrial, TermsView,
+    TolerateRequest, TriedSeal, UndoFiling, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -211,6 +211,18 @@ calls! {
     suspend_terms(id: &str, why: &SuspendRequest) -> Done = POST ["terms", id, "suspend"] body why;
     /// Resumes a rule.
     resume_terms(id: &str) -> Done = POST ["terms", id, "resume"];
+    /// Terms as files.
+    terms_files(query: &FilesQuery) -> FilesReply = GET ["terms", "files"] query query;
+    /// What files of terms would change.
+    compare_files(files: &TermsFiles) -> FilesCompared = POST ["terms", "files", "compare"] body files;
+    /// Puts files of terms in place.
+    put_files(looked_at: LookedAt, files: &TermsFiles) -> FilingView = PUT ["terms", "files"] on looked_at body files;
+    /// What was put from files.
+    filings() -> Vec<FilingView> = GET ["terms", "filings"];
+    /// What undoing a filing would change.
+    show_undo(id: &str) -> FilingPlanView = GET ["terms", "filings", id, "undo"];
+    /// Undoes a filing.
+    undo_filing(id: &str, undo: &UndoFiling) -> FilingView = POST ["terms", "filings", id, "undo"] body undo;
     /// How sure one must be of people, by name.
     assurances() -> Vec<AssuranceView> = GET ["assurances"];
     /// Sets one.

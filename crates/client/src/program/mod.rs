@@ -13,6 +13,7 @@ mod elevations;
 mod eligible;
 mod estate;
 mod files;
+mod filings;
 mod find;
 mod home;
 mod ledger;

@@ -9,7 +9,7 @@ use tempestas_core::{Dormant, LookedAt, Validity};
 use super::{
     args::TermsVerb,
     cli::Cli,
-    files,
+    files, filings,
     show::{self, say},
 };
 
@@ -55,6 +55,9 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
                 for one in &all.terms {
                     let by = one.set_by.as_ref().map_or_else(String::new, |by| format!("  # set by {by}"));
                     say!("# {}{by}", one.id);
+                    if let Some(name) = &one.in_files {
+                        say!("# in files, as {name}");
+                    }
                     if let Some(dormant) = one.dormant {
                         say!("# {}", asleep(dormant));
                     }
@@ -106,6 +109,13 @@ pub(crate) async fn terms(cli: &Cli, verb: TermsVerb) -> anyhow::Result<()> {
                 say!("Set {} at {}.{later}", set.id, set.rule.scope);
             })
         }
+        TermsVerb::Export { dir, within, replace } => filings::export(cli, dir, within, replace).await,
+        TermsVerb::Check(files) => filings::check(cli, files).await,
+        TermsVerb::Compare(files) => filings::compare(cli, files).await,
+        TermsVerb::Put { files, plan } => filings::put(cli, files, plan).await,
+        TermsVerb::Filings => filings::filings(cli).await,
+        TermsVerb::Undo { filing, yes } => filings::undo(cli, &filing, yes).await,
+        TermsVerb::Schema => filings::schema(),
         TermsVerb::Suspend { id, reason } => {
             let why = SuspendRequest { reason };
             let done = cli.fresh(async |client| client.suspend_terms(&id, &why).await).await?;
@@ -131,7 +141,7 @@ const fn asleep(dormant: Dormant) -> &'static str {
 }
 
 /// Whom a change touches, and how.
-fn shown(touched: &TermsTouched) {
+pub(crate) fn shown(touched: &TermsTouched) {
     let rows = touched.touched.iter().flat_map(|one| {
         let row = |change: &SettingChange| {
             let act = show::word(one.act);
@@ -170,6 +180,9 @@ fn shown(touched: &TermsTouched) {
     }
     if touched.no_longer_against > 0 {
         say!("Held against the terms no longer: {} standing.", touched.no_longer_against);
+    }
+    if let Some(why) = &touched.refused_because {
+        say!("It would be refused: {why}.");
     }
     if !touched.open_asks.is_empty() {
         say!("Asks made before keep their terms, and open under the stricter: {}", touched.open_asks.join(", "));

@@ -25,9 +25,6 @@ fn put(deciding: &mut Deciding<'_>, filed: &Filed) -> Result<(), Refusal> {
     deciding.administers(filed.within)?;
     filed.clauses.iter().try_for_each(|(name, clause)| checked_name(&clause.kind().to_string(), name))?;
     let plan = filing_plan(deciding.world, filed)?;
-    if plan.amendments.is_empty() {
-        return Err(FilingRefusal::NothingToPut.into());
-    }
     carry_out(deciding, &plan)
 }
 
@@ -41,6 +38,9 @@ fn undo(deciding: &mut Deciding<'_>, id: FilingId) -> Result<(), Refusal> {
 
 fn carry_out(deciding: &mut Deciding<'_>, plan: &FilingPlan) -> Result<(), Refusal> {
     deciding.ensure_as_looked_at(&"what the files would change", Some(plan.digest()))?;
+    if plan.amendments.is_empty() {
+        return Err(FilingRefusal::NothingToPut.into());
+    }
     let id: FilingId = deciding.id();
     // What rules and promises want is there before them, and goes after them.
     each(deciding, (plan, ClauseKind::Assurance, true), set)?;
@@ -90,7 +90,7 @@ fn end(deciding: &mut Deciding<'_>, clause: &Clause) -> Result<(), Refusal> {
 fn rules(deciding: &mut Deciding<'_>, plan: &FilingPlan) -> Result<Vec<TermsId>, Refusal> {
     let world = deciding.world;
     let wanted = |one: &Amendment| match (&one.before, &one.after) {
-        (_, Some(Clause::Rule(rule))) => Some(Wanted::Set(rule.clone())),
+        (_, Some(Clause::Rule(rule))) => Some(Wanted::Set(Box::new(rule.clone()))),
         (Some(Clause::Rule(rule)), None) => Some(Wanted::Ended(rule.id)),
         _ => None,
     };
@@ -125,7 +125,7 @@ fn record(deciding: &mut Deciding<'_>, plan: &FilingPlan, id: FilingId, rules: V
     let set = changes.iter().filter(is_set).count();
     let (set, ended) = (count(set), count(changes.len() - set));
     let mark = |change: &Refiled| {
-        change.name.clone().map(|name| Row::FileMark(FileMark { of: change.key.clone(), name, filing: id }))
+        change.name.clone().map(|name| Row::FileMark(FileMark { of: change.key.clone(), name, filing: id, at: now }))
     };
     let mut put: Vec<Row> = changes.iter().filter_map(mark).collect();
     let unnamed = |mark: &&FileMark| {

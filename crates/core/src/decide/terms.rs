@@ -47,7 +47,7 @@ impl Amended {
 /// What a filing would have of a rule.
 pub(super) enum Wanted {
     /// It is set: a new one, in place of the one of its number, or under that again where that ended.
-    Set(Terms),
+    Set(Box<Terms>),
     /// It ends.
     Ended(TermsId),
 }
@@ -65,7 +65,7 @@ pub(super) fn amend(deciding: &mut Deciding<'_>, within: ScopeId, wanted: &[Want
     let mut amended = Vec::new();
     for wanted in wanted {
         amended.push(match wanted {
-            Wanted::Set(rule) => to_be_set(deciding, rule.clone(), LookedAtAs::APart)?,
+            Wanted::Set(rule) => to_be_set(deciding, Terms::clone(rule), LookedAtAs::APart)?,
             Wanted::Ended(id) => {
                 let rule = known(deciding, *id)?;
                 deciding.administers(rule.scope)?;

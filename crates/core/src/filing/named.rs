@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::Clause;
@@ -19,6 +20,8 @@ pub struct FileMark {
     pub name: String,
     /// The filing that put it last.
     pub filing: FilingId,
+    /// When that was.
+    pub at: Timestamp,
 }
 
 impl FileMark {

@@ -100,6 +100,8 @@ overseer       get    /sources
 overseer       get    /ways
 overseer       get    /eligibilities
 overseer       get    /terms
+overseer       get    /terms/files
+overseer       get    /terms/filings
 overseer       get    /assurances
 overseer       get    /assurances/{name}
 overseer       get    /calendars
@@ -114,6 +116,10 @@ overseer       get    /ledger/export
 administrator  post   /stops
 administrator  post   /stops/{id}/lift
 administrator  post   /terms/preview
+administrator  post   /terms/files/compare
+administrator  put    /terms/files
+administrator  get    /terms/filings/{id}/undo
+administrator  post   /terms/filings/{id}/undo
 administrator  put    /assurances/{name}
 administrator  delete /assurances/{name}
 administrator  put    /calendars/{name}

@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use jiff::{SignedDuration, Timestamp};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use tempestas_api::{AssuranceBody, CircumstanceBody, KeepsBody, PromiseBody, PromisedBody, SeparationBody};
+use tempestas_api::{
+    AssuranceBody, CircumstanceBody, KeepsBody, PromiseBody, PromisedBody, SeparationBody, TermsFiles,
+};
 use tempestas_core::{Counts, LookedAt, ProofMethod, Seconds};
 use tempestas_demo::quillhaven::BRIGHTWATER;
 
@@ -13,6 +15,9 @@ use crate::{
     calendars::freeze,
     house::{House, MARA, ODA, Plan, TOMAS, on_cloud},
 };
+
+/// A file of terms.
+const LAKE: &str = "[rule.lake]\nscope = \"/analytics/brightwater/lake\"\nsettings = { longest = 1200, usual = 600 }\n";
 
 /// A route that changes something in place: its template in the document, as it is called here, and what it is sent.
 struct Change {
@@ -109,6 +114,12 @@ impl House {
                 Method::PUT,
                 serde_json::to_value(brief(9)).unwrap(),
             ),
+            change(
+                "/terms/files",
+                "terms/files".to_owned(),
+                Method::PUT,
+                json!({ "within": BRIGHTWATER, "files": { "lake.toml": LAKE } }),
+            ),
             change("/people/{who}/manager", format!("people/{TOMAS}/manager"), Method::PUT, json!({ "manager": ODA })),
             change(
                 "/targets/settings",
@@ -129,6 +140,11 @@ impl House {
     async fn digest(&self, change: &Change) -> String {
         let id = change.at.split('/').nth(1).unwrap();
         let shown = match change.route {
+            "/terms/files" => {
+                let files: TermsFiles = serde_json::from_value(change.body.clone()).unwrap();
+                let compared = self.client(MARA).compare_files(&files).await.unwrap();
+                serde_json::to_value(compared.plan.unwrap()).unwrap()
+            }
             "/terms/{id}" => self.found("terms", |one| one["id"] == id).await,
             "/eligibilities/{id}" => self.found("eligibilities", |one| one["id"] == id).await,
             "/assurances/{name}" => self.found("assurances", |one| one["name"] == id).await,

@@ -19,6 +19,7 @@ mod doors;
 mod extensions;
 mod fathom;
 mod faults;
+mod filings;
 mod foreign;
 mod glass;
 mod hosts;

@@ -27,7 +27,7 @@ async fn every_example_of_terms_is_as_the_page_says() {
         house.sign_in_at_a_terminal(&home, who);
         homes.insert(who.to_owned(), home);
     }
-    let (mut rules, mut shown) = (0, 0);
+    let (mut rules, mut shown, mut plan) = (0, 0, String::new());
     for (language, block) in blocks(PAGE) {
         if language == "toml" {
             std::fs::write(house.path().join("rule.toml"), block).unwrap();
@@ -37,16 +37,25 @@ async fn every_example_of_terms_is_as_the_page_says() {
             rules += 1;
             continue;
         }
+        if language == "toml file" {
+            std::fs::write(house.path().join("port.toml"), block).unwrap();
+            continue;
+        }
         if language == "ics" {
             std::fs::write(house.path().join("holidays.ics"), block).unwrap();
             continue;
         }
         let (command, expected) = block.split_once('\n').unwrap();
         let (command, who) = command.trim_start_matches("$ tempestas ").split_once("# as ").unwrap();
-        let file = house.path().join("holidays.ics").display().to_string();
-        let arguments = command.split_whitespace();
-        let arguments: Vec<&str> = arguments.map(|word| if word == "holidays.ics" { &file } else { word }).collect();
+        let arguments = command.split_whitespace().map(|word| match word {
+            "holidays.ics" | "port.toml" => house.path().join(word).display().to_string(),
+            "PLAN" => plan.clone(),
+            word => word.to_owned(),
+        });
+        let arguments: Vec<String> = arguments.collect();
+        let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
         let (exit, text) = house.tempestas(&homes[who.trim()], &arguments, "");
+        plan = text.split("--plan ").nth(1).map_or(plan, |rest| rest.chars().take(64).collect());
         assert_eq!(exit, 0, "{command}: {text}");
         let said: Vec<String> = text.lines().map(words).collect();
         for line in expected.lines().map(words) {

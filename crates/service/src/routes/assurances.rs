@@ -29,7 +29,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(name): At) -> Tagging<Assura
     Ok(Tagged(known.digest(), views::assurance(&world, &sight, known)))
 }
 
-fn read(world: &World, name: String, said: AssuranceBody) -> Result<Assurance, Failure> {
+pub(super) fn read(world: &World, name: String, said: AssuranceBody) -> Result<Assurance, Failure> {
     let network = |said: String| said.parse().map_err(|_| EdgeRefusal::NoNetwork { said });
     let group = |name: Option<String>| name.map(|name| subject(world, &name)).transpose();
     Ok(Assurance {

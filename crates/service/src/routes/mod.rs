@@ -12,6 +12,7 @@ mod devices;
 mod drift;
 mod elevations;
 mod estate;
+mod filings;
 mod ledger;
 mod pages;
 mod people;

@@ -29,7 +29,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(name): At) -> Tagging<Promis
     Ok(Tagged(known.digest(), views::promise(&world, &sight, known, Timestamp::now())))
 }
 
-fn read(world: &World, me: SubjectId, name: String, said: PromiseBody) -> Result<Promise, Failure> {
+pub(super) fn read(world: &World, me: SubjectId, name: String, said: PromiseBody) -> Result<Promise, Failure> {
     let promised = match said.promised {
         PromisedBody::Answered { yes } => Promised::Answered { yes },
         PromisedBody::Brief { longest } => Promised::Brief { longest },

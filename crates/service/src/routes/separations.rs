@@ -29,7 +29,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(name): At) -> Tagging<Separa
     Ok(Tagged(known.digest(), views::separation(&world, &sight, known, Timestamp::now())))
 }
 
-fn read(world: &World, me: SubjectId, name: String, said: &SeparationBody) -> Result<Separation, Failure> {
+pub(super) fn read(world: &World, me: SubjectId, name: String, said: &SeparationBody) -> Result<Separation, Failure> {
     let rights = |text: &str| right_set(world, me, text);
     let keeps = match &said.keeps {
         KeepsBody::Apart { one, other } => Keeps::Apart { one: rights(one)?, other: rights(other)? },

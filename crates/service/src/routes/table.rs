@@ -2,14 +2,14 @@
 
 use super::{
     appointments, assurances, authorities, calendars, circumstances, conversions, days, delegations, devices, drift,
-    elevations, estate, ledger, pages, people, promises, rehearsals, separations, sign_in, sources, standing, stops,
-    terms, trials, ways,
+    elevations, estate, filings, ledger, pages, people, promises, rehearsals, separations, sign_in, sources, standing,
+    stops, terms, trials, ways,
 };
 use crate::door::Table;
 
 /// Every route.
 pub(super) fn table() -> Table {
-    let parts: [fn(Table) -> Table; 14] = [
+    let parts: [fn(Table) -> Table; 15] = [
         of_sign_ins,
         of_pages,
         of_stops,
@@ -17,6 +17,7 @@ pub(super) fn table() -> Table {
         of_estate,
         of_rights,
         of_terms,
+        of_files,
         of_assurances,
         of_calendars,
         of_circumstances,
@@ -223,6 +224,18 @@ fn of_circumstances(table: Table) -> Table {
         .get("/circumstances/{name}", circumstances::show, "One circumstance")
         .put("/circumstances/{name}", circumstances::set, "Set a circumstance, a new one or in place")
         .delete("/circumstances/{name}", circumstances::end, "End a circumstance that no rule wants")
+}
+
+/// Terms as files.
+fn of_files(table: Table) -> Table {
+    table
+        .get("/terms/files", filings::take_away, "Terms as files, in TOML")
+        .post("/terms/files/compare", filings::compare, "What files of terms would change, and what is wrong with them")
+        .looks()
+        .put("/terms/files", filings::put, "Put files of terms in place, as one")
+        .get("/terms/filings", filings::list, "What was put from files")
+        .get("/terms/filings/{id}/undo", filings::show_undo, "What undoing a filing would change")
+        .post("/terms/filings/{id}/undo", filings::undo, "Undo a filing, as one")
 }
 
 /// What must hold whatever terms say, by name.

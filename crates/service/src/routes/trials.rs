@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use jiff::Timestamp;
 use tempestas_api::{ContradictionView, EffectiveSetting, SettingChange, TermsTouched, TermsTrial, TouchedView};
 use tempestas_core::{
-    Act, Duty, DutyKind, Effective, Eligibility, Right, ScopeId, Sight, SubjectId, Terms, TermsId, World, demand_for,
-    effective_at_under, effective_under,
+    Act, Duty, DutyKind, Effective, Eligibility, Right, ScopeId, Sight, SubjectId, Terms, TermsCommand, TermsId, World,
+    demand_for, effective_at_under, effective_under,
 };
 
 use super::{reference, terms::rule};
@@ -32,46 +32,65 @@ pub(super) async fn trial(Administrator(me): Administrator, Body(trial): Body<Te
     }
     let new = trial.rule.map(|new| rule(&world, me.person, replaces.unwrap_or(TermsId(0)), new)).transpose()?;
     if let Some(new) = &new {
-        if !Sight::is_administrator(&world, me.person, new.scope) {
-            return Err(Failure::unknown(
-                "scope",
-                &world.path(new.scope),
-                "an administrator of a scope sets its terms",
-            ));
-        }
+        ensure_administers(&world, me.person, new.scope)?;
         new.check()?;
         new.valid.check(Timestamp::now())?;
         new.ensure_named_is_there(&world)?;
     }
+    let command = match (&new, replaces) {
+        (Some(new), _) => Some(TermsCommand::Set { terms: new.clone() }),
+        (None, Some(terms)) => Some(TermsCommand::End { terms }),
+        (None, None) => None,
+    };
+    let changed: Vec<Changed> = vec![(replaces, new)];
     // Over everybody's rights it takes a while.
+    let trying = me.trying();
     let touched = me.app.engine().reckon(move || {
-        let before: Vec<&Terms> = world.terms.values().collect();
-        let kept = before.iter().copied().filter(|known| Some(known.id) != replaces);
-        let after = kept.chain(new.as_ref()).collect();
-        let cut = before.iter().copied().filter(|known| Some(known.id) == replaces);
-        let changing = cut.chain(new.as_ref()).collect();
-        Trial { world: &world, sight, before, after, changing, new: new.as_ref() }.touched()
+        let refused_because = command.and_then(|command| trying.refused(&world, command));
+        TermsTouched { refused_because, ..touched(&world, &sight, &changed) }
     });
     Ok(Json(touched.await?))
+}
+
+/// Refuses whoever doesn't administer a place, as if it weren't there.
+pub(super) fn ensure_administers(world: &World, me: SubjectId, place: ScopeId) -> Result<(), Failure> {
+    if Sight::is_administrator(world, me, place) {
+        return Ok(());
+    }
+    Err(Failure::unknown("scope", &world.path(place), "an administrator of a scope sets its terms"))
+}
+
+/// The rule that would go, and the one that would come.
+pub(super) type Changed = (Option<TermsId>, Option<Terms>);
+
+/// Whom changes of rules would touch, all made at once, of what somebody sees.
+pub(super) fn touched(world: &World, sight: &Sight, changed: &[Changed]) -> TermsTouched {
+    let goes: BTreeSet<TermsId> = changed.iter().filter_map(|(goes, _)| *goes).collect();
+    let new: Vec<&Terms> = changed.iter().filter_map(|(_, new)| new.as_ref()).collect();
+    let before: Vec<&Terms> = world.terms.values().collect();
+    let (cut, kept): (Vec<&Terms>, Vec<&Terms>) = before.iter().partition(|known| goes.contains(&known.id));
+    let after = kept.into_iter().chain(new.iter().copied()).collect();
+    let changing = cut.into_iter().chain(new.iter().copied()).collect();
+    Trial { world, sight, before, after, changing, new }.touched()
 }
 
 /// A change of terms that is tried.
 struct Trial<'w> {
     world: &'w World,
-    sight: Sight,
+    sight: &'w Sight,
     /// Every rule as it stands.
     before: Vec<&'w Terms>,
     /// Every rule as it would.
     after: Vec<&'w Terms>,
-    /// The rule that would go, and the one that would come.
+    /// The rules that would go, and those that would come.
     changing: Vec<&'w Terms>,
     /// The latter.
-    new: Option<&'w Terms>,
+    new: Vec<&'w Terms>,
 }
 
 impl Trial<'_> {
     fn touched(&self) -> TermsTouched {
-        let (world, sight) = (self.world, &self.sight);
+        let (world, sight) = (self.world, self.sight);
         let acts: BTreeSet<Act> = self.changing.iter().flat_map(|rule| rule.act.reaches()).collect();
         let (acts, steps): (BTreeSet<Act>, BTreeSet<Act>) = acts.into_iter().partition(|act| !act.is_a_step());
         let mut touched = self.touched_standing();
@@ -117,7 +136,7 @@ impl Trial<'_> {
 
     /// What would be held against the terms, and what no longer; whoever may ask is still to be looked at.
     fn touched_standing(&self) -> TermsTouched {
-        let (world, sight) = (self.world, &self.sight);
+        let (world, sight) = (self.world, self.sight);
         let (mut newly_against, mut no_longer_against) = (0, 0);
         if self.changing.iter().any(|rule| rule.settings.standing.is_some()) {
             for held in world.standing.values().filter(|held| sight.sees(world, *held)) {
@@ -131,26 +150,36 @@ impl Trial<'_> {
         }
         let (touched, open_asks) = (Vec::new(), Vec::new());
         let contradicts = self.contradictions();
-        TermsTouched { touched, count: 0, people: 0, open_asks, contradicts, newly_against, no_longer_against }
+        TermsTouched {
+            touched,
+            count: 0,
+            people: 0,
+            open_asks,
+            contradicts,
+            newly_against,
+            no_longer_against,
+            refused_because: None,
+        }
     }
 
     /// What rules that are about just the same as the new one set otherwise.
     fn contradictions(&self) -> Vec<ContradictionView> {
-        let (world, sight) = (self.world, &self.sight);
-        let Some(new) = self.new else { return Vec::new() };
-        let others = self.after.iter().filter(|other| other.id != new.id && other.is_in_force());
-        let others = others.filter(|other| other.is_about_the_same(new, world) && sight.sees(world, **other));
-        let view = |other: &Terms| -> Vec<ContradictionView> {
-            let set = new.settings.contradicted_by(&other.settings, world).into_iter();
-            set.map(|(setting, theirs, holds)| ContradictionView {
-                rule: other.id.to_string(),
-                setting: setting.to_owned(),
-                theirs,
-                holds,
-            })
-            .collect()
+        let (world, sight) = (self.world, self.sight);
+        let of = |new: &&Terms| -> Vec<ContradictionView> {
+            let others = self.after.iter().filter(|other| other.id != new.id && other.is_in_force());
+            let others = others.filter(|other| other.is_about_the_same(new, world) && sight.sees(world, **other));
+            let set = others.flat_map(|other| {
+                let set = new.settings.contradicted_by(&other.settings, world).into_iter();
+                set.map(|(setting, theirs, holds)| ContradictionView {
+                    rule: other.id.to_string(),
+                    setting: setting.to_owned(),
+                    theirs,
+                    holds,
+                })
+            });
+            set.collect()
         };
-        others.flat_map(|other| view(other)).collect()
+        self.new.iter().flat_map(of).collect()
     }
 
     /// Who would be touched when they answer or administer: for what, and how.

@@ -1,7 +1,7 @@
 //! Assurances as replies show them.
 
 use tempestas_api::{AssuranceBody, AssuranceView, LetThroughView};
-use tempestas_core::{Assurance, Sight, Visible, World};
+use tempestas_core::{Assurance, Clause, Sight, Visible, World};
 
 /// One, with what of it the caller sees.
 pub(crate) fn assurance(world: &World, sight: &Sight, one: Visible<'_, Assurance>) -> AssuranceView {
@@ -11,14 +11,7 @@ pub(crate) fn assurance(world: &World, sight: &Sight, one: Visible<'_, Assurance
     AssuranceView {
         name: one.name.clone(),
         says: one.words(world),
-        assurance: AssuranceBody {
-            accepts: one.accepts.clone(),
-            within: one.within,
-            networks: one.networks.iter().map(ToString::to_string).collect(),
-            bypass: one.bypass.map(name),
-            pilot: one.pilot.map(name),
-            watch_only: one.watch_only,
-        },
+        assurance: assurance_body(world, &one),
         wanted_by: wanting.map(|rule| rule.id.to_string()).collect(),
         let_through: let_through
             .map(|shortfall| LetThroughView {
@@ -30,6 +23,20 @@ pub(crate) fn assurance(world: &World, sight: &Sight, one: Visible<'_, Assurance
             .collect(),
         set_by: one.set_by.map(name),
         set_at: one.set_at,
+        in_files: super::is_in_files(world, &Clause::Assurance((*one).clone())),
         digest: one.digest(),
+    }
+}
+
+/// It as it is set.
+pub(crate) fn assurance_body(world: &World, one: &Assurance) -> AssuranceBody {
+    let name = |id| world.subject_name(id);
+    AssuranceBody {
+        accepts: one.accepts.clone(),
+        within: one.within,
+        networks: one.networks.iter().map(ToString::to_string).collect(),
+        bypass: one.bypass.map(name),
+        pilot: one.pilot.map(name),
+        watch_only: one.watch_only,
     }
 }

@@ -2,13 +2,27 @@
 
 use jiff::Timestamp;
 use tempestas_api::{BrokenView, ExampleView, PromiseBody, PromiseView, PromisedBody};
-use tempestas_core::{Promise, PromiseBreach, Promised, Sight, Visible, World};
+use tempestas_core::{Clause, Promise, PromiseBreach, Promised, Sight, Visible, World};
 
 /// Most examples of what breaks one.
 const EXAMPLES: usize = 20;
 
 /// One, with what breaks it of what the caller sees.
 pub(crate) fn promise(world: &World, sight: &Sight, one: Visible<'_, Promise>, now: Timestamp) -> PromiseView {
+    PromiseView {
+        name: one.name.clone(),
+        says: one.words(world),
+        promise: promise_body(world, &one),
+        broken: broken(world, sight, &one, now),
+        set_by: one.set_by.map(|id| world.subject_name(id)),
+        set_at: one.set_at,
+        in_files: super::is_in_files(world, &Clause::Promise((*one).clone())),
+        digest: one.digest(),
+    }
+}
+
+/// It as it is set.
+pub(crate) fn promise_body(world: &World, one: &Promise) -> PromiseBody {
     let promised = match &one.promised {
         Promised::Answered { yes } => PromisedBody::Answered { yes: *yes },
         Promised::Brief { longest } => PromisedBody::Brief { longest: *longest },
@@ -17,15 +31,7 @@ pub(crate) fn promise(world: &World, sight: &Sight, one: Visible<'_, Promise>, n
         Promised::NeverStanding => PromisedBody::NeverStanding,
         Promised::Only { to } => PromisedBody::Only { to: world.subject_name(*to) },
     };
-    PromiseView {
-        name: one.name.clone(),
-        says: one.words(world),
-        promise: PromiseBody { of: one.of.text(world), by: one.by.map(|by| world.subject_name(by)), promised },
-        broken: broken(world, sight, &one, now),
-        set_by: one.set_by.map(|id| world.subject_name(id)),
-        set_at: one.set_at,
-        digest: one.digest(),
-    }
+    PromiseBody { of: one.of.text(world), by: one.by.map(|by| world.subject_name(by)), promised }
 }
 
 /// What breaks one, of what the caller sees.

@@ -2,25 +2,31 @@
 
 use jiff::Timestamp;
 use tempestas_api::{BreachView, HoldingView, KeepsBody, SeparationBody, SeparationView};
-use tempestas_core::{Breach, Keeps, Separation, Sight, Visible, World};
+use tempestas_core::{Breach, Clause, Keeps, Separation, Sight, Visible, World};
 
 /// One, with what breaks it of what the caller sees.
 pub(crate) fn separation(world: &World, sight: &Sight, one: Visible<'_, Separation>, now: Timestamp) -> SeparationView {
+    SeparationView {
+        name: one.name.clone(),
+        says: one.words(world),
+        separation: separation_body(world, &one),
+        without_right: one.keeps.sets().filter(|set| !set.holds_any(world)).map(|set| set.text(world)).collect(),
+        breaches: breaches(world, sight, &one, now),
+        set_by: one.set_by.map(|id| world.subject_name(id)),
+        set_at: one.set_at,
+        in_files: super::is_in_files(world, &Clause::Separation((*one).clone())),
+        digest: one.digest(),
+    }
+}
+
+/// It as it is set.
+pub(crate) fn separation_body(world: &World, one: &Separation) -> SeparationBody {
     let keeps = match &one.keeps {
         Keeps::Apart { one, other } => KeepsBody::Apart { one: one.text(world), other: other.text(world) },
         Keeps::Few { of, most } => KeepsBody::Few { of: of.text(world), most: *most },
         Keeps::Holders { of, least, most } => KeepsBody::Holders { of: of.text(world), least: *least, most: *most },
     };
-    SeparationView {
-        name: one.name.clone(),
-        says: one.words(world),
-        separation: SeparationBody { keeps, counts: one.counts },
-        without_right: one.keeps.sets().filter(|set| !set.holds_any(world)).map(|set| set.text(world)).collect(),
-        breaches: breaches(world, sight, &one, now),
-        set_by: one.set_by.map(|id| world.subject_name(id)),
-        set_at: one.set_at,
-        digest: one.digest(),
-    }
+    SeparationBody { keeps, counts: one.counts }
 }
 
 /// What breaks one, of what the caller sees whole.

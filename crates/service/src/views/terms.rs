@@ -1,7 +1,7 @@
 //! Rules of terms, and what holds by them, as replies show them.
 
 use tempestas_api::{EffectiveSetting, NewTerms, SettingWords, TermsView};
-use tempestas_core::{Effective, Terms, TermsId, Visible, World};
+use tempestas_core::{Clause, Effective, Terms, TermsId, Visible, World};
 
 use super::rights::pause;
 
@@ -25,6 +25,7 @@ pub(crate) fn terms(world: &World, rule: Visible<'_, Terms>) -> TermsView {
         },
         says: words.map(|(setting, words)| SettingWords { setting: setting.to_owned(), words }).collect(),
         set_by: rule.set_by.map(|by| world.subject_name(by)),
+        in_files: world.name_in_files(&Clause::Rule((*rule).clone()).key()).map(str::to_owned),
         dormant: rule.dormant,
         suspended: rule.paused.as_ref().map(|paused| pause(world, paused)),
     }

@@ -17,7 +17,7 @@ pub(crate) enum CalendarsVerb {
     Set {
         /// Its name, by which rules go by it: `closed = ["NAME"]`.
         name: String,
-        /// The file; `-` is standard input. 64 KiB at most.
+        /// The file; `-` is standard input. 256 KiB at most.
         file: PathBuf,
         /// An IANA time zone, of which its whole days are, and its times without a zone: `Europe/Oslo`.
         #[arg(long)]

@@ -8,6 +8,7 @@ mod estate;
 mod promises;
 mod rights;
 mod separations;
+mod terms;
 
 use std::path::PathBuf;
 
@@ -24,10 +25,10 @@ pub(crate) use circumstances::CircumstancesVerb;
 pub(crate) use estate::{EnrolVerb, PeopleVerb, SourceVerb, TargetsVerb};
 pub(crate) use promises::{PromisesVerb, SetPromise};
 pub(crate) use rights::{
-    ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, TermsVerb, WaveArgs,
-    WaysVerb,
+    ConvertVerb, CoverVerb, DelegateVerb, DriftVerb, EligibleVerb, GroupArgs, StandingArgs, WaveArgs, WaysVerb,
 };
 pub(crate) use separations::{SeparationsVerb, SetSeparation};
+pub(crate) use terms::{Files, TermsVerb, Within};
 
 /// Ask for power when the work needs it; it ends by itself.
 ///

@@ -4,13 +4,9 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Subcommand};
 use jiff::Timestamp;
-use tempestas_core::{Act, Seconds};
+use tempestas_core::Seconds;
 
 use super::YesNo;
-
-fn act(text: &str) -> Result<Act, String> {
-    serde_json::from_value(text.into()).map_err(|_| "it is one of elevate, extend and be-made-eligible".to_owned())
-}
 
 #[derive(ClapArgs)]
 pub(crate) struct StandingArgs {
@@ -308,51 +304,5 @@ pub(crate) enum DelegateVerb {
     End {
         /// Reference, like w12.
         delegation: String,
-    },
-}
-
-#[derive(Subcommand)]
-pub(crate) enum TermsVerb {
-    /// List the rules, and how they are weighed.
-    List,
-    /// What holds for a right, and where each setting comes from.
-    Show {
-        /// The right, ROLE@/PATH.
-        right: String,
-        /// For this asker instead of you.
-        #[arg(long)]
-        asker: Option<String>,
-        /// For another act than holding it: extend, be-made-eligible.
-        #[arg(long, default_value = "elevate", value_parser = act)]
-        act: Act,
-    },
-    /// Set a rule from a TOML file.
-    Set {
-        /// The file; `-` for standard input.
-        file: PathBuf,
-        /// Change this rule in place instead of adding one.
-        #[arg(long)]
-        id: Option<String>,
-        /// Only show whom it would touch, and how.
-        #[arg(long)]
-        preview: bool,
-    },
-    /// Let a rule fit nothing for now; it stays as it is.
-    Suspend {
-        /// Its id.
-        id: String,
-        /// Why, for whoever resumes it to read.
-        #[arg(long)]
-        reason: String,
-    },
-    /// Resume a rule that was suspended.
-    Resume {
-        /// Its id.
-        id: String,
-    },
-    /// End a rule.
-    End {
-        /// Its id.
-        id: String,
     },
 }
