@@ -98,6 +98,8 @@ pub struct FilingPlanView {
     pub same: usize,
     /// Rules of the place that files don't have, and would leave alone.
     pub by_hand: Vec<String>,
+    /// Rules of the place that files of another place have, with that, and which these leave alone.
+    pub of_other_files: Vec<String>,
     /// Whom its rules would touch, and whether it would be refused.
     pub touched: TermsTouched,
 }

@@ -51,6 +51,7 @@ const PLAN: Api['FilingPlanView'] = {
   ],
   same: 3,
   by_hand: ['t17'],
+  of_other_files: [],
   touched: TOUCHED,
 }
 

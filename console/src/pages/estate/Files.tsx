@@ -65,6 +65,9 @@ function Planned({ plan }: { plan: Plan }) {
       {plan.by_hand.length > 0 && (
         <p className="text-ink-2">Not in these files, and left alone: {plan.by_hand.join(', ')}.</p>
       )}
+      {plan.of_other_files.length > 0 && (
+        <p className="text-ink-2">Of files of another place, and left alone: {plan.of_other_files.join(', ')}.</p>
+      )}
       {says && (
         <div className="grid gap-2 rounded bg-sunk px-3 py-2">
           <Touches touched={plan.touched} />

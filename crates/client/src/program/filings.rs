@@ -208,6 +208,9 @@ fn planned(plan: &FilingPlanView) {
     if !plan.by_hand.is_empty() {
         say!("Not in these files, and left alone: {}.", plan.by_hand.join(", "));
     }
+    if !plan.of_other_files.is_empty() {
+        say!("Of files of another place, and left alone: {}.", plan.of_other_files.join(", "));
+    }
     if plan.changes.iter().any(|one| one.becomes != Becomes::Filed && one.becomes != Becomes::Unfiled) {
         say!("");
         shown(&plan.touched);

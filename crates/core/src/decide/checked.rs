@@ -3,7 +3,7 @@
 use crate::{Refusal, Said, TextRefusal, is_deceptive};
 
 /// Checks a name that people type.
-pub(super) fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
+pub(crate) fn checked_name(what: &str, name: &str) -> Result<(), Refusal> {
     let fits = (2..=64).contains(&name.len())
         && name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || "._-".contains(c))
         && name.starts_with(|c: char| c.is_ascii_alphanumeric())

@@ -34,6 +34,7 @@ mod stops;
 mod surveys;
 mod terms;
 
+pub(crate) use checked::checked_name;
 pub use notes::refusals_dropped;
 pub use proofs::{Administers, FreshProof, not_administrator};
 

@@ -18,6 +18,8 @@ pub struct FileMark {
     pub of: Key,
     /// Its name in files.
     pub name: String,
+    /// The place that those files are about: they alone end it by naming it no more.
+    pub within: ScopeId,
     /// The filing that put it last.
     pub filing: FilingId,
     /// When that was.
@@ -41,6 +43,11 @@ impl World {
     #[must_use]
     pub fn file_mark(&self, of: &Key) -> Option<&FileMark> {
         self.file_marks.get(&mark_key(of))
+    }
+
+    /// What files of just this place call a clause, where they have it.
+    pub(crate) fn name_in_files_of(&self, within: ScopeId, of: &Key) -> Option<&str> {
+        self.file_mark(of).filter(|mark| mark.within == within).map(|mark| mark.name.as_str())
     }
 
     /// What files call a clause, where they have it.

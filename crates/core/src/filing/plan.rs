@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use super::{Clause, ClauseKind, Filing, named::all_named};
 use crate::{
     Assurance, Digest, Dormant, FilingId, FilingRefusal, Key, Kind, Refusal, Row, ScopeId, Terms, TermsId, World,
+    decide::checked_name,
 };
 
 /// What files say about a place and all below it, whole.
@@ -141,7 +142,7 @@ fn of_rules(world: &World, filed: &Filed) -> Result<Vec<Amendment>, Refusal> {
         let old = best.map(|old| old.id).and_then(|id| left.remove(&id));
         amendments.push(amend(name, old, rule));
     }
-    let gone = left.into_values().filter_map(|rule| going(world, Clause::Rule(rule.clone())));
+    let gone = left.into_values().filter_map(|rule| going(world, filed.within, Clause::Rule(rule.clone())));
     amendments.extend(gone);
     Ok(amendments)
 }
@@ -150,10 +151,10 @@ fn rule_key(id: TermsId) -> Key {
     Key { kind: Kind::Terms, id: id.0.to_string() }
 }
 
-/// A clause that files had, and have no more.
-fn going(world: &World, clause: Clause) -> Option<Amendment> {
+/// A clause that files of this place had, and have no more. What files of another place have is theirs to end.
+fn going(world: &World, within: ScopeId, clause: Clause) -> Option<Amendment> {
     let key = clause.key();
-    let known_as = Some(world.name_in_files(&key)?.to_owned());
+    let known_as = Some(world.name_in_files_of(within, &key)?.to_owned());
     Some(Amendment { key: Some(key), name: None, known_as, before: Some(clause), after: None })
 }
 
@@ -178,7 +179,7 @@ fn of_named(world: &World, filed: &Filed) -> Result<Vec<Amendment>, Refusal> {
         amendments.push(Amendment { key: Some(key), name, known_as, before, after });
     }
     let all = all_named(world).filter(|clause| !kept.contains(&clause.key()));
-    amendments.extend(all.filter_map(|clause| going(world, clause)));
+    amendments.extend(all.filter_map(|clause| going(world, filed.within, clause)));
     Ok(amendments)
 }
 
@@ -197,7 +198,12 @@ pub fn plan_to_undo(world: &World, filing: &Filing, now: Timestamp) -> Result<Fi
     let (mut amendments, mut changed) = (Vec::new(), Vec::new());
     for change in &filing.changes {
         let before = Clause::at(world, &change.key);
-        if before.as_ref().map(Clause::digest) != change.after {
+        let is_taken = |name: &String| {
+            let others =
+                world.file_marks.values().filter(|mark| mark.of.kind == change.key.kind && mark.of != change.key);
+            others.filter(|mark| mark.name == *name).any(|mark| Clause::at(world, &mark.of).is_some())
+        };
+        if before.as_ref().map(Clause::digest) != change.after || change.known_as.iter().any(is_taken) {
             changed.push(change.name.clone().or_else(|| change.known_as.clone()).unwrap_or_default());
             continue;
         }
@@ -242,6 +248,9 @@ pub fn faults(world: &World, filed: &Filed, now: Timestamp) -> Vec<Fault> {
     let standing: BTreeSet<Digest> =
         world.terms.values().map(|rule| Clause::Rule(rule.clone()).read(world).digest()).collect();
     let fault = |(name, clause): &(String, Clause)| {
+        if let Err(why) = checked_name(&clause.kind().to_string(), name) {
+            return Some(Fault { kind: clause.kind(), name: name.clone(), setting: None, why });
+        }
         let (setting, why) = match clause {
             // What stands already was checked when it was set, and may be over by now.
             Clause::Rule(_) if standing.contains(&clause.read(world).digest()) => return None,

@@ -168,6 +168,18 @@ fn a_filing_is_undone_whole_while_nothing_of_it_changed_and_only_for_a_while() {
 }
 
 #[test]
+fn a_name_that_another_rule_has_by_now_is_not_given_back() {
+    let mut house = House::new(&settings(0));
+    let (root, target) = (root(&house), house.target());
+    put(&mut house, &files(root, &[("first", rule(target, longest(30)))])).unwrap();
+    let renamed = put(&mut house, &files(root, &[("second", rule(target, longest(20)))])).unwrap();
+    put(&mut house, &files(root, &[("second", rule(target, longest(20))), ("first", rule(root, longest(40)))]))
+        .unwrap();
+    let refused = undo(&mut house, renamed).unwrap_err();
+    assert!(matches!(refused, Refusal::Filing(FilingRefusal::ChangedSinceFiled { .. })), "{refused}");
+}
+
+#[test]
 fn a_rule_that_is_over_by_now_is_not_brought_back() {
     let mut house = House::new(&settings(0));
     let (root, target) = (root(&house), house.target());
@@ -265,8 +277,12 @@ fn whoever_administers_a_part_puts_that_part_and_nothing_else() {
     let taken = put_as_other(files(target, &[("all", rule(target, longest(30)))])).unwrap_err();
     assert!(matches!(taken, Refusal::Filing(FilingRefusal::ClauseNameTaken { .. })), "{taken}");
     put_as_other(files(target, &[("mine", rule(target, longest(30)))])).unwrap();
-    // Their files name nothing of the house's, and end nothing of it.
-    assert_eq!(filed_rules(&house).iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>(), ["all", "mine"]);
+    // Files of everything leave alone what files of a part have, and these what those have.
+    put(&mut house, &files(root, &[("every", rule(root, longest(50)))])).unwrap();
+    assert_eq!(filed_rules(&house).iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>(), ["every", "mine"]);
+    let none = files(target, &[]);
+    put(&mut house, &none).unwrap();
+    assert_eq!(filed_rules(&house).iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>(), ["every"]);
     let assurance = sure();
     let clauses = vec![("sure".to_owned(), Clause::Assurance(assurance))];
     let of_the_house = filing_plan(&house.world, &Filed { within: target, clauses }).unwrap_err();
@@ -371,11 +387,12 @@ fn each_clause_that_cannot_be_is_told_with_its_setting() {
             ("nobody", rule(target, unknown)),
             ("usual", rule(target, usual)),
             ("nothing", rule(target, Settings::default())),
+            ("Not a\nname", rule(target, longest(30))),
         ],
     );
     let faults = faults(&house.world, &filed, house.now);
     let told: Vec<(&str, Option<&str>)> = faults.iter().map(|fault| (fault.name.as_str(), fault.setting)).collect();
-    assert_eq!(told, [("nobody", None), ("usual", Some("usual")), ("nothing", None)]);
+    assert_eq!(told, [("nobody", None), ("usual", Some("usual")), ("nothing", None), ("Not a\nname", None)]);
 }
 
 proptest! {

@@ -30,18 +30,26 @@ fn kind(key: &Key) -> &'static str {
 
 /// What would be changed as one, with whom it touches.
 pub(crate) fn filing_plan(world: &World, plan: &FilingPlan, touched: TermsTouched) -> FilingPlanView {
-    let within = world.terms.values().filter(|rule| world.is_within(rule.scope, plan.within));
-    let changed = |rule: &&Terms| {
-        let key = Clause::Rule((*rule).clone()).key();
-        plan.amendments.iter().any(|one| one.key.as_ref() == Some(&key))
-    };
-    let by_hand =
-        within.filter(|rule| !changed(rule) && world.file_mark(&Clause::Rule((*rule).clone()).key()).is_none());
+    let (mut by_hand, mut of_other_files) = (Vec::new(), Vec::new());
+    for rule in world.terms.values().filter(|rule| world.is_within(rule.scope, plan.within)) {
+        let key = Clause::Rule(rule.clone()).key();
+        if plan.amendments.iter().any(|one| one.key.as_ref() == Some(&key)) {
+            continue;
+        }
+        match world.file_mark(&key) {
+            None => by_hand.push(rule.id.to_string()),
+            Some(mark) if mark.within != plan.within => {
+                of_other_files.push(format!("{} ({} of {})", rule.id, mark.name, world.path(mark.within)));
+            }
+            Some(_) => {}
+        }
+    }
     FilingPlanView {
         digest: plan.digest(),
         changes: plan.amendments.iter().map(|one| clause(world, one)).collect(),
         same: plan.same,
-        by_hand: by_hand.map(|rule| rule.id.to_string()).collect(),
+        by_hand,
+        of_other_files,
         touched,
     }
 }
