@@ -133,6 +133,8 @@ pub struct TermsTouched {
 /// What two rules of one rank set otherwise than each other.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct ContradictionView {
+    /// The rule that is tried, by its number, or its name in files; empty where it is a new one and there is no other.
+    pub of: String,
     /// The other rule.
     pub rule: String,
     /// The setting.

@@ -21,8 +21,8 @@ const BECOMES: Record<Api['Becomes'], string> = {
   new: 'new',
   changed: 'changed',
   ended: 'ends',
-  filed: 'stays, and is in files from now on',
-  unfiled: 'stays, and is in files no more',
+  filed: 'in files from now on',
+  unfiled: 'in files no more',
 }
 
 function Change({ one }: { one: Api['ClauseChange'] }) {
@@ -53,14 +53,27 @@ function Change({ one }: { one: Api['ClauseChange'] }) {
 /** What would be changed as one, and whom that touches. */
 function Planned({ plan }: { plan: Plan }) {
   if (plan.changes.length === 0) return <p>Everything stands as they say: {count(plan.same, 'clause')}.</p>
-  const says = plan.changes.some(({ becomes }) => becomes !== 'filed' && becomes !== 'unfiled')
+  const named = (becomes: string) => becomes === 'filed' || becomes === 'unfiled'
+  const says = plan.changes.filter(({ becomes }) => !named(becomes))
   return (
     <div className="grid gap-2">
-      <ul className="max-h-64 overflow-auto" tabIndex={0} aria-label="What changes">
-        {plan.changes.map((one) => (
-          <Change key={`${one.kind} ${one.name}`} one={one} />
-        ))}
-      </ul>
+      {says.length > 0 && (
+        <ul className="max-h-64 overflow-auto" tabIndex={0} aria-label="What changes">
+          {says.map((one) => (
+            <Change key={`${one.kind} ${one.name}`} one={one} />
+          ))}
+        </ul>
+      )}
+      {(['filed', 'unfiled'] as const).map((becomes) => {
+        const all = plan.changes.filter((one) => one.becomes === becomes).map((one) => `${one.kind} ${one.name}`)
+        return (
+          all.length > 0 && (
+            <p key={becomes} className="break-words text-ink-2">
+              Stays as it is, and is {BECOMES[becomes]}: {all.join(', ')}.
+            </p>
+          )
+        )
+      })}
       {plan.same > 0 && <p className="text-ink-2">{count(plan.same, 'clause')} as it stands already.</p>}
       {plan.by_hand.length > 0 && (
         <p className="text-ink-2">Not in these files, and left alone: {plan.by_hand.join(', ')}.</p>
@@ -68,7 +81,7 @@ function Planned({ plan }: { plan: Plan }) {
       {plan.of_other_files.length > 0 && (
         <p className="text-ink-2">Of files of another place, and left alone: {plan.of_other_files.join(', ')}.</p>
       )}
-      {says && (
+      {says.length > 0 && (
         <div className="grid gap-2 rounded bg-sunk px-3 py-2">
           <Touches touched={plan.touched} />
         </div>

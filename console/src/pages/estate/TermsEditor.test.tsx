@@ -32,7 +32,7 @@ const TOUCHED: Api['TermsTouched'] = {
   count: 2,
   people: 1,
   open_asks: ['E1042'],
-  contradicts: [{ rule: 'T9', setting: 'longest', theirs: '30 min', holds: '30 min' }],
+  contradicts: [{ of: '', rule: 'T9', setting: 'longest', theirs: '30 min', holds: '30 min' }],
   newly_against: 3,
   refused_because: null,
   no_longer_against: 0,

@@ -38,8 +38,8 @@ export function Touches({ touched }: { touched: Api['TermsTouched'] }) {
       </p>
       {touched.contradicts.map((one) => (
         <p key={`${one.rule} ${one.setting}`}>
-          <span className="mono">{one.rule}</span> is about just the same, and sets {one.setting} to {one.theirs}; the
-          stricter holds: {one.holds}.
+          <span className="mono">{one.rule}</span> is about just the same{one.of && ` as ${one.of}`}, and sets{' '}
+          {one.setting} to {one.theirs}; the stricter holds: {one.holds}.
         </p>
       ))}
       <ul className="max-h-48 overflow-auto" tabIndex={0} aria-label="Whom it touches">

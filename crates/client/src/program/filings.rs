@@ -201,7 +201,16 @@ fn planned(plan: &FilingPlanView) {
             if plan.same == 1 { "it is" } else { "they are" }
         );
     }
-    plan.changes.iter().for_each(change);
+    let (named, changes): (Vec<_>, Vec<_>) =
+        plan.changes.iter().partition(|one| matches!(one.becomes, Becomes::Filed | Becomes::Unfiled));
+    changes.iter().for_each(|one| change(one));
+    for (becomes, says) in [(Becomes::Filed, "in files from now on"), (Becomes::Unfiled, "in files no more")] {
+        let names = named.iter().filter(|one| one.becomes == becomes).map(|one| format!("{} {}", one.kind, one.name));
+        let names: Vec<String> = names.collect();
+        if !names.is_empty() {
+            say!("Stays as it is, and is {says}: {}.", names.join(", "));
+        }
+    }
     if !plan.changes.is_empty() && plan.same > 0 {
         say!("{} stay as they are.", how(plan.same));
     }
@@ -211,7 +220,7 @@ fn planned(plan: &FilingPlanView) {
     if !plan.of_other_files.is_empty() {
         say!("Of files of another place, and left alone: {}.", plan.of_other_files.join(", "));
     }
-    if plan.changes.iter().any(|one| one.becomes != Becomes::Filed && one.becomes != Becomes::Unfiled) {
+    if !changes.is_empty() {
         say!("");
         shown(&plan.touched);
     }
@@ -226,8 +235,7 @@ fn change(one: &ClauseChange) {
         Becomes::New => "new",
         Becomes::Changed => "changed",
         Becomes::Ended => "ends",
-        Becomes::Filed => "stays, and is in files from now on",
-        Becomes::Unfiled => "stays, and is in files no more",
+        Becomes::Filed | Becomes::Unfiled => "stays as it is",
     };
     let rule = one.rule.as_ref().map_or_else(String::new, |rule| format!(" ({rule})"));
     say!("{} {}{rule}: {becomes}", one.kind, one.name);

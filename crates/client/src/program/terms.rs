@@ -166,10 +166,10 @@ pub(crate) fn shown(touched: &TermsTouched) {
         say!("The first {shown} of {all}.");
     }
     for one in &touched.contradicts {
+        let as_what = if one.of.is_empty() { String::new() } else { format!(" as {}", one.of) };
+        let (rule, setting) = (&one.rule, &one.setting);
         say!(
-            "{} is about just the same, and sets {} to {}; the stricter holds: {}.",
-            one.rule,
-            one.setting,
+            "{rule} is about just the same{as_what}, and sets {setting} to {}; the stricter holds: {}.",
             one.theirs,
             one.holds
         );

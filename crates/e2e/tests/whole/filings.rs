@@ -47,7 +47,7 @@ async fn a_directory_is_taken_away_edited_put_and_undone_at_a_terminal() {
     assert!(text.contains("house.toml") && text.contains("analytics.toml"), "{text}");
     assert_eq!(well(&["check", &path]).trim(), "Nothing is wrong with them.");
     let text = well(&["compare", &path]);
-    assert!(text.contains("stays, and is in files from now on") && !text.contains("changed"), "{text}");
+    assert!(text.contains("Stays as it is, and is in files from now on: ") && !text.contains("changed"), "{text}");
     let (exit, text) = run(&["put", &path]);
     assert!(exit != 0 && text.contains("--plan"), "{text}");
     let text = well(&["put", &path, "--plan", &plan(&well(&["compare", &path]))]);

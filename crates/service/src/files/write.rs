@@ -69,8 +69,11 @@ fn top(world: &World, scope: ScopeId) -> String {
 fn in_toml(kind: &str, name: &str, said: &impl Serialize) -> Result<String, Failure> {
     let failed = |why: toml::ser::Error| Failure::Failed(why.into());
     let mut said = toml::Table::try_from(said).map_err(failed)?;
-    said.retain(|_, value| {
-        !value.as_table().is_some_and(toml::Table::is_empty) && !value.as_array().is_some_and(Vec::is_empty)
+    said.retain(|name, value| {
+        // What is left out is said of holding.
+        !(name == "act" && value.as_str() == Some("elevate"))
+            && !value.as_table().is_some_and(toml::Table::is_empty)
+            && !value.as_array().is_some_and(Vec::is_empty)
     });
     let named = toml::Table::from_iter([(name.to_owned(), toml::Value::Table(said))]);
     toml::to_string(&toml::Table::from_iter([(kind.to_owned(), toml::Value::Table(named))])).map_err(failed)

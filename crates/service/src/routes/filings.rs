@@ -1,12 +1,14 @@
 //! Terms as files: taken away, compared, put as one, and undone as one.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use tempestas_api::{
     FaultView, FilesCompared, FilesQuery, FilesReply, FilingPlanView, FilingView, TermsFiles, TermsTouched, UndoFiling,
 };
 use tempestas_core::{
-    Clause, Filed, Filing, FilingCommand, FilingId, FilingPlan, LookedAt, SubjectId, Terms, TermsId, What, World,
-    faults, filing_plan, named_clauses, plan_to_undo,
+    Clause, ClauseKind, Filed, Filing, FilingCommand, FilingId, FilingPlan, LookedAt, Sight, SubjectId, Terms, TermsId,
+    What, World, faults, filing_plan, named_clauses, plan_to_undo,
 };
 use tempestas_engine::Outcome;
 
@@ -68,13 +70,30 @@ pub(super) async fn compare(Administrator(me): Administrator, Body(said): Body<T
         }
         let plan = filing_plan(&world, &filed)?;
         let would_be = (!plan.amendments.is_empty()).then_some(FilingCommand::Put { filed });
-        let touched = TermsTouched {
-            refused_because: would_be.and_then(|command| trying.refused(&world, command)),
-            ..touched(&world, &sight, &changed(&plan))
-        };
+        let refused_because = would_be.and_then(|command| trying.refused(&world, command));
+        let touched = touched_by(&world, &sight, &plan, refused_because);
         Ok(FilesCompared { faults: Vec::new(), plan: Some(views::filing_plan(&world, &plan, touched)) })
     });
     reckoning.await?.map(Json)
+}
+
+/// Whom a plan would touch.
+fn touched_by(world: &World, sight: &Sight, plan: &FilingPlan, refused_because: Option<String>) -> TermsTouched {
+    let changed = changed(plan);
+    let mut touched = touched(world, sight, &changed);
+    // What is to be made has a name, and no number yet.
+    let rules = plan.amendments.iter().filter(|one| one.kind() == ClauseKind::Rule);
+    let names: BTreeMap<String, &String> = changed
+        .iter()
+        .zip(rules)
+        .filter_map(|((_, new), one)| Some((new.as_ref()?.id.to_string(), one.name.as_ref()?)))
+        .collect();
+    let named = |id: &mut String| names.get(id).into_iter().for_each(|name| id.clone_from(name));
+    for one in &mut touched.contradicts {
+        named(&mut one.of);
+        named(&mut one.rule);
+    }
+    TermsTouched { refused_because, ..touched }
 }
 
 /// The rules that a plan changes. What is to be made has a number of its own for as long as it is tried.
@@ -145,7 +164,7 @@ pub(super) async fn show_undo(Administrator(me): Administrator, At(id): At) -> T
     let (sight, trying) = (me.sight(), me.trying());
     let reckoning = me.app.engine().reckon(move || {
         let refused_because = trying.refused(&world, command);
-        let touched = TermsTouched { refused_because, ..touched(&world, &sight, &changed(&plan)) };
+        let touched = touched_by(&world, &sight, &plan, refused_because);
         views::filing_plan(&world, &plan, touched)
     });
     let shown = reckoning.await?;

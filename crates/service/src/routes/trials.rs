@@ -165,12 +165,15 @@ impl Trial<'_> {
     /// What rules that are about just the same as the new one set otherwise.
     fn contradictions(&self) -> Vec<ContradictionView> {
         let (world, sight) = (self.world, self.sight);
-        let of = |new: &&Terms| -> Vec<ContradictionView> {
-            let others = self.after.iter().filter(|other| other.id != new.id && other.is_in_force());
+        let of = |(n, new): (usize, &&Terms)| -> Vec<ContradictionView> {
+            // Of two new ones it is said once.
+            let said: BTreeSet<TermsId> = self.new.iter().take(n + 1).map(|new| new.id).collect();
+            let others = self.after.iter().filter(|other| !said.contains(&other.id) && other.is_in_force());
             let others = others.filter(|other| other.is_about_the_same(new, world) && sight.sees(world, **other));
             let set = others.flat_map(|other| {
                 let set = new.settings.contradicted_by(&other.settings, world).into_iter();
                 set.map(|(setting, theirs, holds)| ContradictionView {
+                    of: if new.id == TermsId(0) { String::new() } else { new.id.to_string() },
                     rule: other.id.to_string(),
                     setting: setting.to_owned(),
                     theirs,
@@ -179,7 +182,7 @@ impl Trial<'_> {
             });
             set.collect()
         };
-        self.new.iter().flat_map(of).collect()
+        self.new.iter().enumerate().flat_map(of).collect()
     }
 
     /// Who would be touched when they answer or administer: for what, and how.
