@@ -93,6 +93,7 @@ describe('terms as files', () => {
       'rule berths t4 changed (changed by hand, by henrik.voss)longest: 1 h → 30 minticket: required',
       'rule tides t9 ends',
     ])
+    expect(screen.getByRole('dialog').textContent).toContain('1 changed, 1 to end.')
     expect(screen.getByRole('dialog').textContent).toContain('left alone: t17')
     await user.click(screen.getByRole('button', { name: 'Put all of it' }))
     const body = { within: '/harbour', files: { 'port.toml': '[rule.berths]', 'tides.toml': '# none' } }

@@ -25,6 +25,9 @@ const BECOMES: Record<Api['Becomes'], string> = {
   unfiled: 'in files no more',
 }
 
+/** How changes are counted. */
+const COUNTED = { new: 'new', changed: 'changed', ended: 'to end' }
+
 function Change({ one }: { one: Api['ClauseChange'] }) {
   return (
     <li className="border-t border-line py-1.5 break-words first:border-0">
@@ -55,8 +58,13 @@ function Planned({ plan }: { plan: Plan }) {
   if (plan.changes.length === 0) return <p>Everything stands as they say: {count(plan.same, 'clause')}.</p>
   const named = (becomes: string) => becomes === 'filed' || becomes === 'unfiled'
   const says = plan.changes.filter(({ becomes }) => !named(becomes))
+  const counted = (['new', 'changed', 'ended'] as const)
+    .map((becomes) => [says.filter((one) => one.becomes === becomes).length, COUNTED[becomes]] as const)
+    .filter(([many]) => many > 0)
+    .map(([many, word]) => `${many} ${word}`)
   return (
     <div className="grid gap-2">
+      {counted.length > 0 && <p className="font-medium">{counted.join(', ')}.</p>}
       {says.length > 0 && (
         <ul className="max-h-64 overflow-auto" tabIndex={0} aria-label="What changes">
           {says.map((one) => (

@@ -203,6 +203,15 @@ fn planned(plan: &FilingPlanView) {
     }
     let (named, changes): (Vec<_>, Vec<_>) =
         plan.changes.iter().partition(|one| matches!(one.becomes, Becomes::Filed | Becomes::Unfiled));
+    let counted =
+        [(Becomes::New, "new"), (Becomes::Changed, "changed"), (Becomes::Ended, "to end")].map(|(becomes, says)| {
+            let many = changes.iter().filter(|one| one.becomes == becomes).count();
+            (many > 0).then(|| format!("{many} {says}"))
+        });
+    let counted: Vec<String> = counted.into_iter().flatten().collect();
+    if !counted.is_empty() {
+        say!("{}.\n", counted.join(", "));
+    }
     changes.iter().for_each(|one| change(one));
     for (becomes, says) in [(Becomes::Filed, "in files from now on"), (Becomes::Unfiled, "in files no more")] {
         let names = named.iter().filter(|one| one.becomes == becomes).map(|one| format!("{} {}", one.kind, one.name));

@@ -64,8 +64,8 @@ pub struct FilingPlan {
     pub undoes: Option<FilingId>,
     /// What would change.
     pub amendments: Vec<Amendment>,
-    /// How many clauses stand as they are to stand.
-    pub same: usize,
+    /// Clauses of the files that stand as they are to stand.
+    pub same: Vec<Key>,
 }
 
 impl FilingPlan {
@@ -97,9 +97,9 @@ impl FilingPlan {
 pub fn filing_plan(world: &World, filed: &Filed) -> Result<FilingPlan, Refusal> {
     let mut amendments = of_rules(world, filed)?;
     amendments.extend(of_named(world, filed)?);
-    let all = amendments.len();
-    amendments.retain(|one| !one.is_nothing(world));
-    Ok(FilingPlan { within: filed.within, undoes: None, same: all - amendments.len(), amendments })
+    let (same, amendments): (Vec<_>, Vec<_>) = amendments.into_iter().partition(|one| one.is_nothing(world));
+    let same = same.into_iter().filter_map(|one| one.key).collect();
+    Ok(FilingPlan { within: filed.within, undoes: None, same, amendments })
 }
 
 fn of_rules(world: &World, filed: &Filed) -> Result<Vec<Amendment>, Refusal> {
@@ -222,7 +222,7 @@ pub fn plan_to_undo(world: &World, filing: &Filing, now: Timestamp) -> Result<Fi
     if !changed.is_empty() {
         return Err(FilingRefusal::ChangedSinceFiled { id, changed }.into());
     }
-    Ok(FilingPlan { within: filing.within, undoes: Some(id), same: 0, amendments })
+    Ok(FilingPlan { within: filing.within, undoes: Some(id), same: Vec::new(), amendments })
 }
 
 /// What can't be as a file says it.

@@ -33,7 +33,7 @@ pub(crate) fn filing_plan(world: &World, plan: &FilingPlan, touched: TermsTouche
     let (mut by_hand, mut of_other_files) = (Vec::new(), Vec::new());
     for rule in world.terms.values().filter(|rule| world.is_within(rule.scope, plan.within)) {
         let key = Clause::Rule(rule.clone()).key();
-        if plan.amendments.iter().any(|one| one.key.as_ref() == Some(&key)) {
+        if plan.same.contains(&key) || plan.amendments.iter().any(|one| one.key.as_ref() == Some(&key)) {
             continue;
         }
         match world.file_mark(&key) {
@@ -47,7 +47,7 @@ pub(crate) fn filing_plan(world: &World, plan: &FilingPlan, touched: TermsTouche
     FilingPlanView {
         digest: plan.digest(),
         changes: plan.amendments.iter().map(|one| clause(world, one)).collect(),
-        same: plan.same,
+        same: plan.same.len(),
         by_hand,
         of_other_files,
         touched,
