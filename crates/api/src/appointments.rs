@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{AppointmentState, Digest, Verdict};
+use tempestas_core::{AppointmentState, Digest, Seconds, Verdict, Weight};
 
 use crate::{ElevationView, EligibilityView, StageView};
 
@@ -98,6 +98,51 @@ pub struct AppointmentStory {
     pub appointment: AppointmentView,
     /// Every elevation that rests on it, the latest first.
     pub elevations: Vec<ElevationView>,
+}
+
+/// What is looked for among what is offered.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct OfferQuery {
+    /// Words, each of which stands in the right or in what it lets one do.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub q: String,
+}
+
+/// A right that the caller is not eligible for, and may ask to be.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+pub struct OfferView {
+    /// The right, as wide as it is offered.
+    pub right: String,
+    /// How much harm it can do.
+    pub weight: Weight,
+    /// What it lets one do, as its system says.
+    pub lets: String,
+    /// For how long at most, in seconds.
+    pub longest: Option<Seconds>,
+    /// How many letters and digits a reason has at least, where one is wanted.
+    pub reason: Option<u16>,
+    /// Who says yes, stage by stage.
+    pub asked: Vec<Vec<String>>,
+    /// Why nobody could say yes at present, where nobody could.
+    pub trouble: Option<String>,
+}
+
+/// Asks to be made eligible.
+#[derive(Debug, Clone, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewWish {
+    /// For what: something that is offered, or less of it.
+    #[schemars(regex(pattern = r"^[\s\S]+@/"))]
+    pub right: String,
+    /// That a group of one's own is; oneself, where it is left out.
+    #[serde(default)]
+    pub group: Option<String>,
+    /// Until when.
+    pub until: Timestamp,
+    /// Why.
+    #[serde(default)]
+    pub reason: Option<String>,
 }
 
 /// What came of making somebody eligible, or of changing a window.

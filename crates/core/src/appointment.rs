@@ -7,8 +7,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Act, AppointmentId, Approval, Elevation, Eligibility, EligibilityId, EligibilityRefusal, Longest, ReasonRule,
-    Refusal, Right, Seconds, Stage, StageTerms, Stages, SubjectId, Surety, World,
+    Act, AppointmentId, Approval, Approver, Elevation, Eligibility, EligibilityId, EligibilityRefusal, Longest,
+    ReasonRule, Refusal, Right, Seconds, Stage, StageTerms, Stages, SubjectId, Surety, World,
     approval::one_or_several,
     approvers::{Concern, Shortage, asked_in_stages, shortage},
     assurance::FOR_A_STEP,
@@ -17,7 +17,7 @@ use crate::{
     text::Digest,
 };
 
-/// How long administrators have to answer a wish, where no terms say otherwise.
+/// How long owners and administrators have to answer a wish, where no terms say otherwise.
 const WISH_WITHIN: Seconds = Seconds::hours(24 * 7);
 
 /// Where an appointment stands.
@@ -170,8 +170,12 @@ pub(crate) fn making(
         {
             refuse_own_terms(world, &terms, by, now)?;
         }
-        let by_administrators = || StageTerms { within: WISH_WITHIN, ..StageTerms::default() }.into();
-        let approval = if wished && terms.approval == Approval::None { by_administrators() } else { terms.approval };
+        // What nobody need be asked about when an administrator does it is answered by whoever owns it, or administers it.
+        let by_the_house = || {
+            let approvers = vec![Approver::Owners, Approver::Administrators];
+            StageTerms { approvers, within: WISH_WITHIN, ..StageTerms::default() }.into()
+        };
+        let approval = if wished && terms.approval == Approval::None { by_the_house() } else { terms.approval };
         // Whoever would be made eligible answers no more than whoever wished it.
         let parties: Vec<SubjectId> = by.into_iter().chain(world.people_in(subject)).collect();
         let concern = Concern { scope: right.scope, wider: None, holder: subject, parties: &parties };

@@ -40,6 +40,7 @@ mod ids;
 mod influence;
 pub mod ledger;
 mod note;
+mod offer;
 mod opening;
 mod orders;
 mod promise;
@@ -100,6 +101,7 @@ pub use ids::{
     Id, Pair, RoleId, ScopeId, StandingId, StopId, SubjectId, TermsId,
 };
 pub use note::{CredentialStep, Note};
+pub use offer::{OfferTakes, offer_takes};
 pub use opening::Opening;
 pub use orders::{Order, Task, orders, targets_of};
 pub use promise::{BrokenBy, Promise, PromiseBreach, Promised};
@@ -119,10 +121,10 @@ pub use subject::{Influence, ManagerSet, Membership, Subject, SubjectKind};
 pub use survey::{AccountFound, Marked, PartFound, RightFound, RoleFound, Survey};
 pub use terms::{
     Act, Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Dormant, Effective, Extensions, Glass, Grace,
-    Hours, LapseRule, Longest, NextStage, OnlyWhile, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes, ReasonRule,
-    ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts, Terms, TicketRule, Trace, UsesRule,
-    Usual, Validity, Week, WrittenApproval, WrittenDebrief, WrittenGlass, WrittenOnward, WrittenSettings, WrittenStage,
-    effective_at, effective_at_under, effective_terms, effective_under, label_from,
+    Hours, LapseRule, Longest, NextStage, OfferRule, OnlyWhile, Onward, OpenTime, PRECEDENCE, ProofMaxAge, Purposes,
+    ReasonRule, ReferenceRule, References, Setting, Settings, StageTerms, StandingRule, Starts, Terms, TicketRule,
+    Trace, UsesRule, Usual, Validity, Week, WrittenApproval, WrittenDebrief, WrittenGlass, WrittenOnward,
+    WrittenSettings, WrittenStage, effective_at, effective_at_under, effective_terms, effective_under, label_from,
 };
 pub use text::{Digest, PrivateText, Said, Words, digests_in, glance, is_deceptive, plainly};
 pub(crate) use time::moment;

@@ -1,6 +1,9 @@
 //! Fills an empty service with Quillhaven, through its own interface and nothing else.
 
-use std::{collections::BTreeSet, path::Path};
+use std::{
+    collections::{BTreeMap, BTreeSet},
+    path::Path,
+};
 
 use anyhow::Context as _;
 use jiff::{SignedDuration, Timestamp};
@@ -280,14 +283,24 @@ pub async fn promises(mara: &Client) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// Has the terms of the analysts' cloud come from files from now on, as they stand.
+/// Whoever works at the port may ask to read the tables of the tides.
+const OFFERED: &str = r#"
+[rule.tides-offered]
+scope = "/analytics/brightwater/lake"
+act = "be-made-eligible"
+role = "tide-reader"
+settings = { longest = 7776000, reason = { is = "required", at_least = 10 }, offered = "open" }
+"#;
+
+/// Has the terms of the analysts' cloud come from files from now on, as they stand; and with one rule that the files add.
 ///
 /// # Errors
 /// When the service refuses.
 pub async fn files(mara: &Client) -> anyhow::Result<()> {
     let within = "/analytics".to_owned();
     let taken = mara.terms_files(&FilesQuery { within: within.clone() }).await?.files;
-    let files = taken.into_iter().map(|(name, lines)| (name, lines.join("\n"))).collect();
+    let mut files: BTreeMap<String, String> = taken.into_iter().map(|(name, lines)| (name, lines.join("\n"))).collect();
+    files.insert("tides.toml".to_owned(), OFFERED.to_owned());
     let files = TermsFiles { within, files };
     if let Some(plan) = mara.compare_files(&files).await?.plan {
         mara.put_files(LookedAt::This(plan.digest), &files).await?;

@@ -23,6 +23,7 @@ function port(eligible: Api['EligibilityView'][], mine: Api['ElevationView'][] =
   serve(({ url }) => {
     if (url === '/api/v1/eligible') return [200, { eligible, empty_because: why ?? null }]
     if (url.startsWith('/api/v1/elevations')) return [200, mine]
+    if (/^\/api\/v1\/(offers|appointments)/.test(url)) return [200, []]
     if (url === '/api/v1/asks/preview') return [200, demand({ right: 'root@/harbour/pier' })]
     return [200, me()]
   })

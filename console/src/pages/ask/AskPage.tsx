@@ -7,8 +7,10 @@ import { Section, Sentence } from '../../parts/sections'
 import { Empty, Shown } from '../../parts/shown'
 import { Right, Weight } from '../../parts/told'
 import { useData } from '../../parts/data'
+import { useMe } from '../../parts/me'
 import { count } from '../../words/time'
 import { AskSheet } from './AskSheet'
+import { Offers } from './Offers'
 
 /** What was asked for often comes first; what can't be had at present, last. */
 function ranked(eligible: Api['EligibilityView'][], mine: Api['ElevationView'][], q: string) {
@@ -85,6 +87,7 @@ export default function AskPage() {
   const mine = useData(['elevations', 'mine', 'ended'], ['elevations'], () =>
     get('/api/v1/elevations', { query: { ended: true } }),
   )
+  const me = useMe()
   const choose = (right: string | null) => setSearch(right ? { right } : {})
   const last = chosen ? mine.data?.find((one) => one.right === chosen || one.asked?.right === chosen) : undefined
   return (
@@ -101,25 +104,27 @@ export default function AskPage() {
           : 'What you may ask for'}
       </Sentence>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-4 lg:grid-cols-2">
-        <Section
-          title="Rights"
-          className={chosen ? 'max-lg:hidden' : ''}
-          aside={
-            <input
-              type="search"
-              value={q}
-              onChange={(event) => setQ(event.target.value)}
-              aria-label="Search what you may ask for"
-              placeholder="Search"
-              autoFocus
-              className="h-8 w-52 rounded border border-edge bg-sheet px-2"
-            />
-          }
-        >
-          <Shown of="what you may ask for" query={eligible} lines={6}>
-            {(reply) => <List {...{ reply, q, chosen, choose }} mine={mine.data ?? []} />}
-          </Shown>
-        </Section>
+        <div className={`grid grid-cols-[minmax(0,1fr)] gap-4 ${chosen ? 'max-lg:hidden' : ''}`}>
+          <Section
+            title="Rights"
+            aside={
+              <input
+                type="search"
+                value={q}
+                onChange={(event) => setQ(event.target.value)}
+                aria-label="Search what you may ask for"
+                placeholder="Search"
+                autoFocus
+                className="h-8 w-52 rounded border border-edge bg-sheet px-2"
+              />
+            }
+          >
+            <Shown of="what you may ask for" query={eligible} lines={6}>
+              {(reply) => <List {...{ reply, q, chosen, choose }} mine={mine.data ?? []} />}
+            </Shown>
+          </Section>
+          <Offers q={q} me={me.data?.name} />
+        </div>
         {chosen ? (
           <AskSheet
             key={chosen}

@@ -60,7 +60,7 @@ const FAULT: Api['FaultView'] = { file: 'port.toml', line: 4, column: 9, says: '
 function house(filings: Api['FilingView'][], compared: Partial<Api['FilesCompared']> = {}) {
   const asked = serve(({ method, url }) => {
     if (url.endsWith('/undo') && method === 'GET') return [200, PLAN]
-    if (url.endsWith('/compare')) return [200, { faults: [], plan: PLAN, ...compared }]
+    if (url.endsWith('/preview')) return [200, { faults: [], plan: PLAN, ...compared }]
     return method === 'GET' ? [200, filings] : [200, FILING]
   })
   return { sent: () => asked.filter((one) => one.method !== 'GET'), user: userEvent.setup() }
@@ -99,7 +99,7 @@ describe('terms as files', () => {
     const body = { within: '/harbour', files: { 'port.toml': '[rule.berths]', 'tides.toml': '# none' } }
     await waitFor(() => expect(sent()).toHaveLength(2))
     expect(sent()).toMatchObject([
-      { url: '/api/v1/terms/files/compare', body },
+      { url: '/api/v1/terms/files/preview', body },
       { method: 'PUT', url: '/api/v1/terms/files', body, headers: { 'if-match': '"d1"' } },
     ])
     await waitFor(() => expect(screen.queryByRole('dialog')).toBeNull())

@@ -15,7 +15,7 @@ import { Touches } from './Touches'
 
 type Plan = Api['FilingPlanView']
 type Filing = Api['FilingView']
-type Files = NonNullable<Parameters<typeof post<'/api/v1/terms/files/compare'>>[1]>
+type Files = NonNullable<Parameters<typeof post<'/api/v1/terms/files/preview'>>[1]>
 
 const BECOMES: Record<Api['Becomes'], string> = {
   new: 'new',
@@ -116,7 +116,7 @@ function Faults({ faults }: { faults: Api['FaultView'][] }) {
 /** Compares files with what stands, and puts them once they were looked at. */
 function Compare({ within, close }: { within: string; close: () => void }) {
   const [files, setFiles] = useState<Files>({ within, files: {} })
-  const compare = useAction((files: Files) => post('/api/v1/terms/files/compare', files))
+  const compare = useAction((files: Files) => post('/api/v1/terms/files/preview', files))
   const plan = compare.data?.plan
   const save = useAction((digest: string) => put('/api/v1/terms/files', digest, files), close)
   const read = useAction(

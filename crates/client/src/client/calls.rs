@@ -11,11 +11,12 @@ use tempestas_api::{
     ExtensionPreview, ExtensionRequest, FilesCompared, FilesQuery, FilesReply, FilingPlanView, FilingView, Hit,
     HostEnrolment, IgnoreDrift, LedgerFilter, LedgerReply, LoginAsk, LoginReply, ManagerView, Me, NewAccount, NewCover,
     NewDelegation, NewDuty, NewEligibility, NewFolder, NewManager, NewMember, NewSource, NewStop, NewSubject,
-    NewTarget, NewTerms, PlanView, PreviewRequest, PromiseBody, PromiseView, ProofRequest, ProofView, RehearsalView,
-    RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody, SeparationView, SignInReply, SignInRequest,
-    SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter, StandingView, StopView, SubjectView, SurveyReply,
-    SuspendRequest, TargetSettings, TargetView, TermsFiles, TermsReply, TermsTouched, TermsTrial, TermsView,
-    TolerateRequest, TriedSeal, UndoFiling, WaitQuery, WaysQuery, WaysReply, WhichTarget, WordRequest,
+    NewTarget, NewTerms, NewWish, OfferQuery, OfferView, PlanView, PreviewRequest, PromiseBody, PromiseView,
+    ProofRequest, ProofView, RehearsalView, RehearseRequest, RoleView, ScopeView, SearchQuery, SeparationBody,
+    SeparationView, SignInReply, SignInRequest, SignInView, SinceQuery, SourcePatch, SourceView, StandingFilter,
+    StandingView, StopView, SubjectView, SurveyReply, SuspendRequest, TargetSettings, TargetView, TermsFiles,
+    TermsReply, TermsTouched, TermsTrial, TermsView, TolerateRequest, TriedSeal, UndoFiling, WaitQuery, WaysQuery,
+    WaysReply, WhichTarget, WordRequest,
 };
 use tempestas_core::LookedAt;
 
@@ -211,10 +212,14 @@ calls! {
     suspend_terms(id: &str, why: &SuspendRequest) -> Done = POST ["terms", id, "suspend"] body why;
     /// Resumes a rule.
     resume_terms(id: &str) -> Done = POST ["terms", id, "resume"];
+    /// What I am not eligible for, and may ask to be.
+    offers(query: &OfferQuery) -> Vec<OfferView> = GET ["offers"] query query;
+    /// Asks to be made eligible.
+    wish(new: &NewWish) -> EligibilityReply = POST ["wishes"] body new;
     /// Terms as files.
     terms_files(query: &FilesQuery) -> FilesReply = GET ["terms", "files"] query query;
     /// What files of terms would change.
-    compare_files(files: &TermsFiles) -> FilesCompared = POST ["terms", "files", "compare"] body files;
+    compare_files(files: &TermsFiles) -> FilesCompared = POST ["terms", "files", "preview"] body files;
     /// Puts files of terms in place.
     put_files(looked_at: LookedAt, files: &TermsFiles) -> FilingView = PUT ["terms", "files"] on looked_at body files;
     /// What was put from files.

@@ -1,11 +1,12 @@
 //! `eligible`, `cover`.
 
 use anyhow::Context as _;
+use jiff::Timestamp;
 use tempestas_api::{
     AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, EligibilityReply, EligibilityView, NewCover,
-    NewEligibility, StageView, SuspendRequest, TakesView,
+    NewEligibility, NewWish, OfferQuery, OfferView, StageView, SuspendRequest, TakesView,
 };
-use tempestas_core::{AppointmentState, LookedAt, Verdict};
+use tempestas_core::{AppointmentState, LookedAt, Verdict, later};
 
 use super::{
     args::{CoverVerb, EligibleVerb},
@@ -56,6 +57,18 @@ pub(crate) async fn eligible(cli: &Cli, long: bool, all: bool, verb: Option<Elig
             let done = cli.fresh(async |client| client.end_eligibility(&id).await).await?;
             cli.print(&done, |_| say!("Ended {id}."))
         }
+        Some(EligibleVerb::Offered { words }) => {
+            let q = words.join(" ");
+            let offers = cli.client().offers(&OfferQuery { q: q.clone() }).await?;
+            cli.print(&offers, |offers| offered(offers, &q))
+        }
+        Some(EligibleVerb::Wish { right, until, lasts, group, reason }) => {
+            let ends = lasts.map(|lasts| later(Timestamp::now(), lasts));
+            let until = until.or(ends).context("say until when: `--until`, or `--for`")?;
+            let new = NewWish { right, group, until, reason };
+            let wished = cli.fresh(async |client| client.wish(&new).await).await?;
+            cli.print(&wished, came_of)
+        }
         Some(EligibleVerb::Wishes { all }) => {
             let mut wishes = cli.client().appointments().await?;
             wishes.retain(|one| all || one.state == AppointmentState::Waiting);
@@ -103,6 +116,30 @@ async fn answer(cli: &Cli, id: &str, verdict: Verdict, reason: Option<String>, y
     let said_now = AppointmentVerdict { verdict, reason, shown: wish.digest };
     let answered = cli.fresh(async |client| client.answer_appointment(id, &said_now).await).await?;
     cli.print(&answered, said)
+}
+
+/// What is offered, a line each, with what it lets one do below.
+fn offered(offers: &[OfferView], q: &str) {
+    if offers.is_empty() && q.is_empty() {
+        say!("Nothing is offered to you that you may not ask for already.");
+    } else if offers.is_empty() {
+        say!("Nothing that is offered to you reads like that; `tempestas eligible offered` lists all of it.");
+    }
+    for one in offers {
+        say!("{}  ({})", one.right, show::toned(&one.weight.to_string()));
+        if !one.lets.is_empty() {
+            say!("    {}", show::inline(&one.lets));
+        }
+        let stages = one.asked.iter().map(|stage| stage.join(" or "));
+        let asked = stages.collect::<Vec<_>>().join(", then ");
+        let longest = one.longest.map_or_else(String::new, |longest| format!(", for {longest} at most"));
+        let reason =
+            one.reason.map_or_else(String::new, |letters| format!(", with a reason of {letters} letters at least"));
+        match &one.trouble {
+            Some(trouble) => say!("    not at present: {trouble}"),
+            None => say!("    {asked} decides{longest}{reason}"),
+        }
+    }
 }
 
 /// An eligibility as the caller sees it: of their own, or where they look after.

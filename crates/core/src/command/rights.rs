@@ -24,6 +24,18 @@ pub enum EligibilityCommand {
         /// Why.
         reason: Option<Said>,
     },
+    /// Asks to be made eligible, or that a group of one's own is, for what terms offer.
+    #[strum(serialize = "wish")]
+    Wish {
+        /// Oneself, or the group.
+        subject: SubjectId,
+        /// For what.
+        right: Right,
+        /// Until when.
+        until: Timestamp,
+        /// Why.
+        reason: Option<Said>,
+    },
     /// Changes a window in place. Its holder may wish that too.
     #[strum(serialize = "change-eligibility")]
     Change {

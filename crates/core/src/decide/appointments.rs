@@ -28,6 +28,7 @@ pub(super) fn decide(deciding: &mut Deciding<'_>, command: &EligibilityCommand) 
             let wish = Wish { subject: *subject, rights: vec![*right], from, until: *until, reason, covers: None };
             appoint(deciding, administers, &wish, false)
         }
+        EligibilityCommand::Wish { subject, right, until, reason } => wish(deciding, *subject, *right, *until, reason),
         EligibilityCommand::Change { eligibility, from, until, reason } => {
             change(deciding, *eligibility, *from, *until, reason)
         }
@@ -150,6 +151,33 @@ fn change(
     }
     let wish = Wish { subject: held.subject, rights: vec![held.right], from, until, reason, covers: None };
     appoint(deciding, permitted, &wish, !runs_it)
+}
+
+fn wish(
+    deciding: &mut Deciding<'_>,
+    subject: SubjectId,
+    right: Right,
+    until: Timestamp,
+    reason: &Option<Said>,
+) -> Result<(), Refusal> {
+    let person = deciding.person()?;
+    let (world, now) = (deciding.world, deciding.now());
+    // What isn't offered is answered like what isn't there.
+    let unknown = || {
+        Refusal::unknown(
+            "offer of",
+            world.right_name(right),
+            "`tempestas eligible offered` lists what is offered to you",
+        )
+    };
+    if !world.belongs_to(person.id(), subject) || !world.is_offered(right, subject) {
+        return Err(unknown());
+    }
+    if world.is_eligible(right, subject, now) {
+        return Err(EligibilityRefusal::EligibleAlready { right: world.right_name(right) }.into());
+    }
+    let wish = Wish { subject, rights: vec![right], from: now, until: Some(until), reason, covers: None };
+    appoint(deciding, Permitted::by(person), &wish, true)
 }
 
 fn ensure_window(deciding: &Deciding<'_>, from: Timestamp, until: Option<Timestamp>) -> Result<(), Refusal> {

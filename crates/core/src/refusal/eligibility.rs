@@ -24,6 +24,8 @@ pub enum EligibilityRefusal {
         "nobody resumes an eligibility of their own, nor of somebody whose standing they had a hand in within a day; another administrator can"
     )]
     OwnResumption,
+    #[error("{right} may be asked for already; `tempestas eligible` lists it, and until when")]
+    EligibleAlready { right: String },
     #[error("{id} has no end, so there is nothing to renew")]
     NothingToRenew { id: EligibilityId },
     #[error("{id} ended at {}; ask an administrator to make you eligible anew", moment(*at))]
@@ -97,7 +99,8 @@ impl EligibilityRefusal {
             | Self::CoverOfSelf
             | Self::WishWithoutReason { .. }
             | Self::WishRefusedWithoutReason => Class::Invalid,
-            Self::PausedAlready { .. }
+            Self::EligibleAlready { .. }
+            | Self::PausedAlready { .. }
             | Self::NotPaused { .. }
             | Self::NothingToRenew { .. }
             | Self::PastRenewing { .. }

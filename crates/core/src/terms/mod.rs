@@ -17,9 +17,9 @@ pub use effective::{PRECEDENCE, Trace, effective_at, effective_at_under, effecti
 pub use setting::{Effective, Setting, Settings, WrittenSettings};
 pub use settings::{
     Approval, Approver, Assured, Closed, DebriefRule, DebriefTerms, Extensions, Glass, Grace, Hours, LapseRule,
-    Longest, NextStage, OnlyWhile, Onward, OpenTime, ProofMaxAge, Purposes, ReasonRule, ReferenceRule, References,
-    StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual, Week, WrittenApproval, WrittenDebrief, WrittenGlass,
-    WrittenOnward, WrittenStage,
+    Longest, NextStage, OfferRule, OnlyWhile, Onward, OpenTime, ProofMaxAge, Purposes, ReasonRule, ReferenceRule,
+    References, StageTerms, StandingRule, Starts, TicketRule, UsesRule, Usual, Week, WrittenApproval, WrittenDebrief,
+    WrittenGlass, WrittenOnward, WrittenStage,
 };
 pub(crate) use validity::moments;
 pub use validity::{Dormant, Validity};

@@ -4,8 +4,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Act, Approval, Assured, Closed, DebriefRule, Extensions, Glass, Grace, Hours, LapseRule, Longest, OnlyWhile,
-    ProofMaxAge, Purposes, ReasonRule, References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual,
+    Act, Approval, Assured, Closed, DebriefRule, Extensions, Glass, Grace, Hours, LapseRule, Longest, OfferRule,
+    OnlyWhile, ProofMaxAge, Purposes, ReasonRule, References, StandingRule, Starts, TicketRule, Trace, UsesRule, Usual,
     effective::Weigh,
 };
 use crate::{Refusal, SubjectId, World};
@@ -274,6 +274,7 @@ settings! {
     only_while: OnlyWhile, "The circumstances while which alone it may be held.", unsaid if "Setting::is_as_before";
     lapse: LapseRule, "How it must end.";
     standing: StandingRule, "Whether it may be held all the time.", unsaid if "Setting::is_as_before";
+    offered: OfferRule, "Whether who isn't eligible may ask to be.", unsaid if "Setting::is_as_before";
     uses: UsesRule, "How often it may be used before it ends.", unsaid if "Setting::is_as_before";
     extensions: Extensions, "How often it may be extended.", unsaid if "Setting::is_as_before";
     grace: Grace, "How much longer its holder may take once, at its end.", unsaid if "Setting::is_as_before";

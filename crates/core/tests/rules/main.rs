@@ -21,6 +21,7 @@ mod influence;
 mod interleavings;
 mod lifecycle;
 mod notes;
+mod offers;
 mod past;
 mod people;
 mod promises;

@@ -65,6 +65,7 @@ fn of_two_values_the_stricter_relaxes_neither_rule_that_it_is_held_to() {
     keeps_to_the_rules(world, &[only_while(&[]), only_while(&["incident"]), only_while(&["incident", "visit"])]);
     keeps_to_the_rules(world, &[Hours::default(), Hours([day.clone()].into()), Hours([day, night].into())]);
     keeps_to_the_rules(world, &[UsesRule::Any, UsesRule::One]);
+    keeps_to_the_rules(world, &[OfferRule::Open, OfferRule::Closed]);
     keeps_to_the_rules(world, &[StandingRule::Allowed, StandingRule::Never]);
     let reasons = [1, 8, 200].map(|at_least| ReasonRule::Required { at_least });
     keeps_to_the_rules(world, &[&[ReasonRule::Hidden, ReasonRule::Optional], &reasons[..]].concat());
@@ -220,7 +221,8 @@ fn a_setting_that_says_nothing_about_an_act_is_refused_for_it() {
     assert!(!Act::Elevate.knows("grace of the house"), "nobody knows that");
     let mut rule = crate::house::rule(ScopeId(1), Settings { lapse: Some(LapseRule::ByItself), ..Settings::default() });
     rule.act = Act::BeMadeEligible;
-    let known = ["`longest`", "`reason`", "`assurance`", "`assured`", "`approval`"].map(str::to_owned).to_vec();
+    let known = ["`longest`", "`reason`", "`assurance`", "`assured`", "`approval`", "`offered`"];
+    let known = known.map(str::to_owned).to_vec();
     assert_eq!(
         rule.check(),
         Err(TermsRefusal::NotOfThisAct { setting: "lapse".to_owned(), act: Act::BeMadeEligible, known }.into())

@@ -82,7 +82,7 @@ async fn bad_input_gets_a_sentence_that_says_what_to_do() {
     let (exit, text) = house.tempestas(&home, &["me"], "");
     assert!(exit == 4 && text.contains("run `tempestas sign-in`"), "{exit}: {text}");
     let (exit, text) = house.tempestas(&home, &["ask", &right, "--for", "soon"], "");
-    assert!(exit == 2 && text.contains("write it like 45s, 30m or 2h"), "{exit}: {text}");
+    assert!(exit == 2 && text.contains("write it like 45s, 30m, 2h or 30d"), "{exit}: {text}");
 }
 
 #[tokio::test(flavor = "multi_thread")]

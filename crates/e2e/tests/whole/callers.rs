@@ -46,6 +46,8 @@ signed-in      get    /sign-ins
 signed-in      delete /sign-ins/{id}
 signed-in      get    /eligible
 signed-in      get    /terms/effective
+signed-in      get    /offers
+signed-in      post   /wishes
 signed-in      patch  /eligibilities/{id}
 signed-in      get    /eligibilities/{id}
 signed-in      get    /appointments
@@ -116,7 +118,7 @@ overseer       get    /ledger/export
 administrator  post   /stops
 administrator  post   /stops/{id}/lift
 administrator  post   /terms/preview
-administrator  post   /terms/files/compare
+administrator  post   /terms/files/preview
 administrator  put    /terms/files
 administrator  get    /terms/filings/{id}/undo
 administrator  post   /terms/filings/{id}/undo

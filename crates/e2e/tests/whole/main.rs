@@ -29,6 +29,7 @@ mod in_place;
 mod lapse;
 mod lists;
 mod looked_up;
+mod offers;
 mod operating;
 mod parts;
 mod printed;

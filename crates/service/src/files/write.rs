@@ -71,9 +71,10 @@ fn in_toml(kind: &str, name: &str, said: &impl Serialize) -> Result<String, Fail
     let mut said = toml::Table::try_from(said).map_err(failed)?;
     said.retain(|name, value| {
         // What is left out is said of holding.
-        !(name == "act" && value.as_str() == Some("elevate"))
-            && !value.as_table().is_some_and(toml::Table::is_empty)
-            && !value.as_array().is_some_and(Vec::is_empty)
+        let is_of_holding = name == "act" && value.as_str() == Some("elevate");
+        let is_empty =
+            value.as_table().is_some_and(toml::Table::is_empty) || value.as_array().is_some_and(Vec::is_empty);
+        !is_of_holding && !is_empty
     });
     let named = toml::Table::from_iter([(name.to_owned(), toml::Value::Table(said))]);
     toml::to_string(&toml::Table::from_iter([(kind.to_owned(), toml::Value::Table(named))])).map_err(failed)

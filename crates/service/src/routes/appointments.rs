@@ -2,12 +2,13 @@
 
 use std::cmp::Reverse;
 
+use jiff::Timestamp;
 use tempestas_api::{
     AppointmentStory, AppointmentVerdict, AppointmentView, ChangeWindow, Done, EligibilityReply, NewCover,
-    NewEligibility, OpenFilter, SuspendRequest,
+    NewEligibility, NewWish, OfferQuery, OfferView, OpenFilter, SuspendRequest,
 };
 use tempestas_core::{
-    Appointment, AppointmentId, AppointmentState, EligibilityCommand, EligibilityId, Said, Visible, What, World,
+    Appointment, AppointmentId, AppointmentState, EligibilityCommand, EligibilityId, Right, Said, Visible, What, World,
 };
 use tempestas_engine::Committed;
 use tempestas_store::Past;
@@ -15,7 +16,7 @@ use tempestas_store::Past;
 use super::{made, reference, right, subject};
 use crate::{
     callers::{Administrator, SignedIn},
-    door::{Answer, At, Body, Json, Listed, Listing, Looked},
+    door::{Answer, At, Body, Json, Listed, Listing, Looked, Query},
     past::Found,
     problem::Failure,
     refused::EdgeRefusal,
@@ -63,6 +64,45 @@ pub(super) async fn give(
     };
     let reason = new.reason.map(Said::new);
     let command = EligibilityCommand::Give { subject, right, from: new.from, until: new.until, reason };
+    let done = me.submit(command).await?;
+    came_of(&me, &done)
+}
+
+/// Most offers that are shown at once.
+const OFFERS_MOST: usize = 200;
+
+/// What terms offer to the caller, of what they aren't eligible for.
+pub(super) async fn offers(me: SignedIn, Query(query): Query<OfferQuery>) -> Answer<Vec<OfferView>> {
+    let (world, me_id) = (me.app.world(), me.person);
+    let words: Vec<String> = query.q.to_lowercase().split_whitespace().map(str::to_owned).collect();
+    let offers = me.app.engine().reckon(move || {
+        let now = Timestamp::now();
+        let is_meant = |right: &Right| {
+            let said = format!("{} {}", world.right_name(*right), world.role_says(right.role)).to_lowercase();
+            words.iter().all(|word| said.contains(word.as_str()))
+        };
+        let offered = world.offered_to(me_id, now).into_iter().filter(is_meant).take(OFFERS_MOST);
+        offered.map(|right| views::offer(&world, me_id, right, now)).collect()
+    });
+    Ok(Json(offers.await?))
+}
+
+/// Asks to be made eligible for what is offered.
+pub(super) async fn wish(me: SignedIn, Body(new): Body<NewWish>) -> Answer<EligibilityReply> {
+    let (subject, right) = {
+        let world = me.app.world();
+        // What isn't offered, or nobody's group of theirs, is answered like what isn't there.
+        let unknown =
+            || Failure::unknown("offer of", &new.right, "`tempestas eligible offered` lists what is offered to you");
+        let subject = match &new.group {
+            None => Some(me.person),
+            Some(group) => subject(&world, group).ok().filter(|group| world.belongs_to(me.person, *group)),
+        };
+        let right = world.right_from(&new.right).ok();
+        let offered = subject.zip(right).filter(|(subject, right)| world.is_offered(*right, *subject));
+        offered.ok_or_else(unknown)?
+    };
+    let command = EligibilityCommand::Wish { subject, right, until: new.until, reason: new.reason.map(Said::new) };
     let done = me.submit(command).await?;
     came_of(&me, &done)
 }

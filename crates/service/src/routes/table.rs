@@ -169,6 +169,8 @@ fn of_rights(table: Table) -> Table {
         .get("/eligible", standing::eligible, "What I may ask for")
         .get("/eligibilities", standing::eligibilities, "Who may ask for what")
         .post("/eligibilities", appointments::give, "Make somebody eligible")
+        .get("/offers", appointments::offers, "What I am not eligible for, and may ask to be")
+        .post("/wishes", appointments::wish, "Ask to be made eligible for what is offered")
         .get("/eligibilities/{id}", standing::eligibility, "One eligibility")
         .patch("/eligibilities/{id}", appointments::change, "Change a window in place, or wish for its renewal")
         .post("/eligibilities/{id}/suspend", appointments::suspend, "Suspend an eligibility")
@@ -230,7 +232,7 @@ fn of_circumstances(table: Table) -> Table {
 fn of_files(table: Table) -> Table {
     table
         .get("/terms/files", filings::take_away, "Terms as files, in TOML")
-        .post("/terms/files/compare", filings::compare, "What files of terms would change, and what is wrong with them")
+        .post("/terms/files/preview", filings::compare, "What files of terms would change, and what is wrong with them")
         .looks()
         .put("/terms/files", filings::put, "Put files of terms in place, as one")
         .get("/terms/filings", filings::list, "What was put from files")

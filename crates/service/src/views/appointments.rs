@@ -1,9 +1,28 @@
 //! Wishes for eligibilities, and covers, as replies show them.
 
-use tempestas_api::AppointmentView;
-use tempestas_core::{Appointment, AppointmentState, SubjectId, Visible, World};
+use jiff::Timestamp;
+use tempestas_api::{AppointmentView, OfferView};
+use tempestas_core::{Appointment, AppointmentState, Right, Stage, SubjectId, Visible, Weight, World, offer_takes};
 
 use super::elevations::stages;
+
+/// A right that is offered to somebody, with what asking for it takes.
+pub(crate) fn offer(world: &World, to: SubjectId, right: Right, now: Timestamp) -> OfferView {
+    let (takes, trouble) = match offer_takes(world, to, to, right, now) {
+        Ok(takes) => (Some(takes), None),
+        Err(why) => (None, Some(why.to_string())),
+    };
+    let names = |stage: &Stage| stage.approvers.iter().map(|who| world.subject_name(*who)).collect();
+    OfferView {
+        right: world.right_name(right),
+        weight: world.roles.get(&right.role).map_or(Weight::Critical, |role| role.weight),
+        lets: world.role_says(right.role).to_owned(),
+        longest: takes.as_ref().and_then(|takes| takes.longest),
+        reason: takes.as_ref().and_then(|takes| takes.reason),
+        asked: takes.map(|takes| takes.stages.iter().map(names).collect()).unwrap_or_default(),
+        trouble,
+    }
+}
 
 /// An appointment as one person sees it.
 pub(crate) fn appointment(world: &World, one: Visible<'_, Appointment>, me: SubjectId) -> AppointmentView {

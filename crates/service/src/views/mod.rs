@@ -19,7 +19,7 @@ mod separations;
 mod terms;
 
 pub(crate) use alarms::{alarm, stop};
-pub(crate) use appointments::appointment;
+pub(crate) use appointments::{appointment, offer};
 pub(crate) use assurances::{assurance, assurance_body};
 pub(crate) use calendars::calendar;
 pub(crate) use circumstances::circumstance;

@@ -10,6 +10,7 @@ import { Glass, GlassFew } from './glass'
 import { Hours } from './hours'
 import { Lapse } from './lapse'
 import { Assured, Closed, OnlyWhile } from './named'
+import { Offered } from './offered'
 import { Purposes, Reason, ReasonLetters } from './reason'
 import { References, wholeReferences } from './references'
 import { Standing } from './standing'
@@ -40,6 +41,7 @@ export const SETTINGS: Setting[] = [
   { name: 'assured', Field: Assured },
   { name: 'reason', Field: Reason, More: ReasonLetters, only: [...HOLDING, 'be-made-eligible'] },
   { name: 'approval', Field: Approval, More: ApprovalStages, only: [...HOLDING, 'be-made-eligible'] },
+  { name: 'offered', Field: Offered, only: ['be-made-eligible'] },
   { name: 'ticket', Field: Ticket, More: TicketForm, only: HOLDING },
   { name: 'purposes', Field: Purposes, only: HOLDING },
   { name: 'references', Field: References, only: HOLDING },
@@ -66,6 +68,7 @@ export const wholeSettings = (settings: Settings) => ({
   approval: settings.approval ?? null,
   lapse: settings.lapse ?? null,
   standing: settings.standing ?? null,
+  offered: settings.offered ?? null,
   uses: settings.uses ?? null,
   hours: settings.hours ?? null,
   closed: settings.closed ?? null,

@@ -15,7 +15,7 @@ use std::path::PathBuf;
 use anstream::ColorChoice;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
-use jiff::{SignedDuration, Timestamp};
+use jiff::{Span, SpanRelativeTo, Timestamp};
 use tempestas_core::{Seconds, Verdict};
 
 pub(crate) use asking::{AskArgs, Asking, DebriefsVerb, ExtendArgs, Found};
@@ -469,6 +469,8 @@ pub(crate) enum Until {
 }
 
 pub(crate) fn span(text: &str) -> Result<Seconds, String> {
-    let span: SignedDuration = text.parse().map_err(|_| "write it like 45s, 30m or 2h".to_owned())?;
+    let unread = |_| "write it like 45s, 30m, 2h or 30d".to_owned();
+    let span: Span = text.parse().map_err(unread)?;
+    let span = span.to_duration(SpanRelativeTo::days_are_24_hours()).map_err(unread)?;
     u32::try_from(span.as_secs()).map(Seconds).map_err(|_| "it must be positive, and less than a century".to_owned())
 }

@@ -6,7 +6,7 @@ use clap::{Args as ClapArgs, Subcommand};
 use jiff::Timestamp;
 use tempestas_core::Seconds;
 
-use super::YesNo;
+use super::{YesNo, span};
 
 #[derive(ClapArgs)]
 pub(crate) struct StandingArgs {
@@ -219,6 +219,28 @@ pub(crate) enum EligibleVerb {
     End {
         /// Its id, like y12.
         id: String,
+    },
+    /// What you are not eligible for, and may ask to be.
+    Offered {
+        /// Words to look for, in the right or in what it lets one do.
+        words: Vec<String>,
+    },
+    /// Ask to be made eligible for something that is offered, for a while.
+    Wish {
+        /// The right, ROLE@/PATH.
+        right: String,
+        /// Until when.
+        #[arg(long, required_unless_present = "lasts", conflicts_with = "lasts")]
+        until: Option<Timestamp>,
+        /// For how long from now, like 12h or 30d.
+        #[arg(long = "for", value_parser = span)]
+        lasts: Option<Seconds>,
+        /// Not you alone: this group of yours.
+        #[arg(long)]
+        group: Option<String>,
+        /// Why.
+        #[arg(long)]
+        reason: Option<String>,
     },
     /// Wishes to be made eligible that wait for a yes.
     Wishes {
