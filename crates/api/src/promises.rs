@@ -3,40 +3,10 @@
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tempestas_core::{Digest, Seconds};
+use tempestas_core::{Digest, Promised};
 
-/// What is promised of rights.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "is", deny_unknown_fields)]
-pub enum PromisedBody {
-    /// Nobody holds one without so many yes from others.
-    Answered {
-        /// How many.
-        yes: u16,
-    },
-    /// Nobody holds one for longer at a time.
-    Brief {
-        /// How long at most, in seconds.
-        longest: Seconds,
-    },
-    /// Nobody begins to hold one without meeting an assurance.
-    Assured {
-        /// Its name.
-        assurance: String,
-    },
-    /// Whoever asks for one, so many people could answer in each stage.
-    Answerable {
-        /// How many.
-        people: u16,
-    },
-    /// Nobody holds one all the time.
-    NeverStanding,
-    /// Nobody but some may ask for one, or hold it.
-    Only {
-        /// The person, or the group of those, who may.
-        to: String,
-    },
-}
+/// What is promised of rights, with whoever it names by name.
+pub type PromisedBody = Promised<String>;
 
 /// A promise as it is set.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]

@@ -15,10 +15,11 @@ pub(crate) use touch::Touch;
 
 use crate::{Digest, PromiseRefusal, Refusal, RightSet, Seconds, SubjectId, World, separation::people};
 
-/// What is promised of rights.
+/// What is promised of rights. Whoever is named is so by id, or on the wire by name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "is")]
-pub enum Promised {
+#[schemars(rename = "PromisedBody")]
+pub enum Promised<W = SubjectId> {
     /// Nobody holds one without so many yes from others.
     Answered {
         /// How many.
@@ -26,7 +27,7 @@ pub enum Promised {
     },
     /// Nobody holds one for longer at a time.
     Brief {
-        /// How long at most.
+        /// How long at most, in seconds.
         longest: Seconds,
     },
     /// Nobody begins to hold one without meeting an assurance.
@@ -44,8 +45,25 @@ pub enum Promised {
     /// Nobody but some may ask for one, or hold it.
     Only {
         /// The person, or the group of those, who may.
-        to: SubjectId,
+        to: W,
     },
+}
+
+impl<W> Promised<W> {
+    /// The same, with whoever it names in another form.
+    ///
+    /// # Errors
+    /// Those of `as_who`.
+    pub fn naming<V, E>(self, as_who: impl FnOnce(W) -> Result<V, E>) -> Result<Promised<V>, E> {
+        Ok(match self {
+            Self::Answered { yes } => Promised::Answered { yes },
+            Self::Brief { longest } => Promised::Brief { longest },
+            Self::Assured { assurance } => Promised::Assured { assurance },
+            Self::Answerable { people } => Promised::Answerable { people },
+            Self::NeverStanding => Promised::NeverStanding,
+            Self::Only { to } => Promised::Only { to: as_who(to)? },
+        })
+    }
 }
 
 /// A promise, under a name of the house's own.

@@ -1,8 +1,8 @@
 //! Promises: what must hold whatever terms, groups and labels say, by name.
 
 use jiff::Timestamp;
-use tempestas_api::{BrokenView, Done, PromiseBody, PromiseView, PromisedBody};
-use tempestas_core::{Promise, PromiseCommand, Promised, SubjectId, World};
+use tempestas_api::{BrokenView, Done, PromiseBody, PromiseView};
+use tempestas_core::{Promise, PromiseCommand, SubjectId, World};
 
 use super::{right_set, sees_whole, subject};
 use crate::{
@@ -30,14 +30,7 @@ pub(super) async fn show(Overseer(me): Overseer, At(name): At) -> Tagging<Promis
 }
 
 pub(super) fn read(world: &World, me: SubjectId, name: String, said: PromiseBody) -> Result<Promise, Failure> {
-    let promised = match said.promised {
-        PromisedBody::Answered { yes } => Promised::Answered { yes },
-        PromisedBody::Brief { longest } => Promised::Brief { longest },
-        PromisedBody::Assured { assurance } => Promised::Assured { assurance },
-        PromisedBody::Answerable { people } => Promised::Answerable { people },
-        PromisedBody::NeverStanding => Promised::NeverStanding,
-        PromisedBody::Only { to } => Promised::Only { to: subject(world, &to)? },
-    };
+    let promised = said.promised.naming(|to| subject(world, &to))?;
     let by = said.by.map(|by| subject(world, &by)).transpose()?;
     Ok(Promise { name, of: right_set(world, me, &said.of)?, by, promised, set_by: None, set_at: None })
 }

@@ -1,8 +1,10 @@
 //! Promises as replies show them.
 
+use std::convert::Infallible;
+
 use jiff::Timestamp;
-use tempestas_api::{BrokenView, ExampleView, PromiseBody, PromiseView, PromisedBody};
-use tempestas_core::{Clause, Promise, PromiseBreach, Promised, Sight, Visible, World};
+use tempestas_api::{BrokenView, ExampleView, PromiseBody, PromiseView};
+use tempestas_core::{Clause, Promise, PromiseBreach, Sight, Visible, World};
 
 /// Most examples of what breaks one.
 const EXAMPLES: usize = 20;
@@ -23,14 +25,7 @@ pub(crate) fn promise(world: &World, sight: &Sight, one: Visible<'_, Promise>, n
 
 /// It as it is set.
 pub(crate) fn promise_body(world: &World, one: &Promise) -> PromiseBody {
-    let promised = match &one.promised {
-        Promised::Answered { yes } => PromisedBody::Answered { yes: *yes },
-        Promised::Brief { longest } => PromisedBody::Brief { longest: *longest },
-        Promised::Assured { assurance } => PromisedBody::Assured { assurance: assurance.clone() },
-        Promised::Answerable { people } => PromisedBody::Answerable { people: *people },
-        Promised::NeverStanding => PromisedBody::NeverStanding,
-        Promised::Only { to } => PromisedBody::Only { to: world.subject_name(*to) },
-    };
+    let Ok(promised) = one.promised.clone().naming(|to| Ok::<_, Infallible>(world.subject_name(to)));
     PromiseBody { of: one.of.text(world), by: one.by.map(|by| world.subject_name(by)), promised }
 }
 
