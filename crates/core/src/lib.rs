@@ -93,7 +93,7 @@ pub use estate::{
 pub use extension::{ExtensionOffer, end_with_grace, extension_offer, grace_of};
 pub use fact::{Export, FACT_VERSION, Fact, Topic, What, row_of_version};
 pub use filing::{
-    Amendment, Clause, ClauseKind, Fault, FileMark, Filed, Filing, FilingPlan, Refiled, faults, filing_plan,
+    Amendment, Clause, ClauseKind, Fault, FileMark, Filed, Filing, FilingPlan, InFiles, Refiled, faults, filing_plan,
     named_clauses, plan_to_undo,
 };
 pub use ids::{

@@ -125,9 +125,10 @@ fn record(deciding: &mut Deciding<'_>, plan: &FilingPlan, id: FilingId, rules: V
     let set = changes.iter().filter(is_set).count();
     let (set, ended) = (count(set), count(changes.len() - set));
     let mark = |change: &Refiled| {
-        change.name.clone().map(|name| {
-            Row::FileMark(FileMark { of: change.key.clone(), name, within: plan.within, filing: id, at: now })
-        })
+        change
+            .name
+            .clone()
+            .map(|known_as| Row::FileMark(FileMark { of: change.key.clone(), known_as, filing: id, at: now }))
     };
     let mut put: Vec<Row> = changes.iter().filter_map(mark).collect();
     let unnamed = |mark: &&FileMark| {

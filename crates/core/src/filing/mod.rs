@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 pub use clause::{Clause, ClauseKind};
-pub use named::{FileMark, named_clauses};
+pub use named::{FileMark, InFiles, named_clauses};
 pub use plan::{Amendment, Fault, Filed, FilingPlan, faults, filing_plan, plan_to_undo};
 
 use crate::{Digest, FilingId, Key, ScopeId, Seconds, SubjectId, later};
@@ -42,12 +42,12 @@ pub struct Filing {
 pub struct Refiled {
     /// What it is found by.
     pub key: Key,
-    /// Its name in files since.
+    /// What files call it since.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub name: Option<String>,
-    /// Its name in files before.
+    pub name: Option<InFiles>,
+    /// What they called it before.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub known_as: Option<String>,
+    pub known_as: Option<InFiles>,
     /// As it stood; none of one that was made.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub before: Option<Clause>,
@@ -61,5 +61,13 @@ impl Filing {
     #[must_use]
     pub fn undo_until(&self) -> Timestamp {
         later(self.at, UNDONE_FOR)
+    }
+}
+
+impl Refiled {
+    /// Its name in files, since or before.
+    #[must_use]
+    pub fn called(&self) -> &str {
+        self.name.as_ref().or(self.known_as.as_ref()).map_or("", |known| &known.name)
     }
 }

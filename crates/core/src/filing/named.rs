@@ -11,15 +11,23 @@ use crate::{Act, FilingId, Key, ScopeId, Terms, World};
 /// How many letters a name has at most.
 const LETTERS: usize = 60;
 
-/// That files have a clause, and under which name.
+/// What files call a clause.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct InFiles {
+    /// Its name.
+    pub name: String,
+    /// The place that those files are about: they alone end it by naming it no more.
+    pub within: ScopeId,
+}
+
+/// That files have a clause.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FileMark {
     /// The clause.
     pub of: Key,
-    /// Its name in files.
-    pub name: String,
-    /// The place that those files are about: they alone end it by naming it no more.
-    pub within: ScopeId,
+    /// What they call it.
+    #[serde(flatten)]
+    pub known_as: InFiles,
     /// The filing that put it last.
     pub filing: FilingId,
     /// When that was.
@@ -45,15 +53,10 @@ impl World {
         self.file_marks.get(&mark_key(of))
     }
 
-    /// What files of just this place call a clause, where they have it.
-    pub(crate) fn name_in_files_of(&self, within: ScopeId, of: &Key) -> Option<&str> {
-        self.file_mark(of).filter(|mark| mark.within == within).map(|mark| mark.name.as_str())
-    }
-
     /// What files call a clause, where they have it.
     #[must_use]
     pub fn name_in_files(&self, of: &Key) -> Option<&str> {
-        self.file_mark(of).map(|mark| mark.name.as_str())
+        self.file_mark(of).map(|mark| mark.known_as.name.as_str())
     }
 }
 

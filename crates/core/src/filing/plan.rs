@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use jiff::Timestamp;
 
-use super::{Clause, ClauseKind, Filing, named::all_named};
+use super::{Clause, ClauseKind, Filing, InFiles, named::all_named};
 use crate::{
     Assurance, Digest, Dormant, FilingId, FilingRefusal, Key, Kind, Refusal, Row, ScopeId, Terms, TermsId, World,
     decide::checked_name,
@@ -24,10 +24,10 @@ pub struct Filed {
 pub struct Amendment {
     /// What it is found by; none of a rule that is yet to be made.
     pub key: Option<Key>,
-    /// Its name in files from then on; none where files have it no more.
-    pub name: Option<String>,
-    /// Its name in files until then.
-    pub known_as: Option<String>,
+    /// What files call it from then on; none where they have it no more.
+    pub name: Option<InFiles>,
+    /// What they call it until then.
+    pub known_as: Option<InFiles>,
     /// As it stands.
     pub before: Option<Clause>,
     /// As it is to stand.
@@ -41,6 +41,12 @@ impl Amendment {
         self.before.as_ref().or(self.after.as_ref()).map_or(ClauseKind::Rule, Clause::kind)
     }
 
+    /// Its name in files, from then on or until then.
+    #[must_use]
+    pub fn called(&self) -> &str {
+        self.name.as_ref().or(self.known_as.as_ref()).map_or("", |known| &known.name)
+    }
+
     /// Whether nothing changes but that files have it, or under which name.
     #[must_use]
     pub fn is_of_name_alone(&self, world: &World) -> bool {
@@ -51,7 +57,8 @@ impl Amendment {
     }
 
     fn is_nothing(&self, world: &World) -> bool {
-        self.name == self.known_as && self.is_of_name_alone(world)
+        let names = [&self.name, &self.known_as].map(|known| known.as_ref().map(|known| &known.name));
+        names[0] == names[1] && self.is_of_name_alone(world)
     }
 }
 
@@ -113,8 +120,8 @@ fn of_rules(world: &World, filed: &Filed) -> Result<Vec<Amendment>, Refusal> {
         let id = old.map_or(TermsId(0), |old| old.id);
         Amendment {
             key: old.map(|old| rule_key(old.id)),
-            name: Some(name.to_owned()),
-            known_as: old.and_then(|old| world.name_in_files(&rule_key(old.id))).map(str::to_owned),
+            name: Some(InFiles { name: name.to_owned(), within: filed.within }),
+            known_as: old.and_then(|old| known_as(world, &rule_key(old.id))),
             before: old.cloned().map(Clause::Rule),
             after: Some(Clause::Rule(Terms { id, ..new.clone() })),
         }
@@ -154,8 +161,12 @@ fn rule_key(id: TermsId) -> Key {
 /// A clause that files of this place had, and have no more. What files of another place have is theirs to end.
 fn going(world: &World, within: ScopeId, clause: Clause) -> Option<Amendment> {
     let key = clause.key();
-    let known_as = Some(world.name_in_files_of(within, &key)?.to_owned());
-    Some(Amendment { key: Some(key), name: None, known_as, before: Some(clause), after: None })
+    let known_as = known_as(world, &key).filter(|known| known.within == within)?;
+    Some(Amendment { key: Some(key), name: None, known_as: Some(known_as), before: Some(clause), after: None })
+}
+
+fn known_as(world: &World, key: &Key) -> Option<InFiles> {
+    world.file_mark(key).map(|mark| mark.known_as.clone())
 }
 
 /// Of what is the house's, and found by its name.
@@ -173,9 +184,10 @@ fn of_named(world: &World, filed: &Filed) -> Result<Vec<Amendment>, Refusal> {
     let mut amendments: Vec<Amendment> = Vec::new();
     for (name, clause) in named() {
         let key = clause.key();
-        let (known_as, before) = (world.name_in_files(&key).map(str::to_owned), Clause::at(world, &key));
+        let (known_as, before) = (known_as(world, &key), Clause::at(world, &key));
         kept.insert(key.clone());
-        let (name, after) = (Some(name.clone()), Some(clause.clone()));
+        let name = Some(InFiles { name: name.clone(), within: filed.within });
+        let after = Some(clause.clone());
         amendments.push(Amendment { key: Some(key), name, known_as, before, after });
     }
     let all = all_named(world).filter(|clause| !kept.contains(&clause.key()));
@@ -198,13 +210,13 @@ pub fn plan_to_undo(world: &World, filing: &Filing, now: Timestamp) -> Result<Fi
     let (mut amendments, mut changed) = (Vec::new(), Vec::new());
     for change in &filing.changes {
         let before = Clause::at(world, &change.key);
-        let is_taken = |name: &String| {
+        let is_taken = |known: &InFiles| {
             let others =
                 world.file_marks.values().filter(|mark| mark.of.kind == change.key.kind && mark.of != change.key);
-            others.filter(|mark| mark.name == *name).any(|mark| Clause::at(world, &mark.of).is_some())
+            others.filter(|mark| mark.known_as.name == known.name).any(|mark| Clause::at(world, &mark.of).is_some())
         };
         if before.as_ref().map(Clause::digest) != change.after || change.known_as.iter().any(is_taken) {
-            changed.push(change.name.clone().or_else(|| change.known_as.clone()).unwrap_or_default());
+            changed.push(change.called().to_owned());
             continue;
         }
         // A rule whose time is over by now would hold nobody up.

@@ -326,7 +326,7 @@ fn facts_of_terms_put_from_files_are_read_as_they_were_written() {
     let world = replayed(include_str!("filings-v3.jsonl"));
     let undone: Vec<bool> = world.filings.values().map(|filing| filing.undone_by.is_some()).collect();
     assert_eq!(undone, [false, false, true, false]);
-    let mut names: Vec<&str> = world.file_marks.values().map(|mark| mark.name.as_str()).collect();
+    let mut names: Vec<&str> = world.file_marks.values().map(|mark| mark.known_as.name.as_str()).collect();
     names.sort_unstable();
     assert_eq!(names, ["assured", "brief", "cloud-keysmith", "few", "house", "sure"]);
 }

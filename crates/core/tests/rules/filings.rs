@@ -280,6 +280,12 @@ fn whoever_administers_a_part_puts_that_part_and_nothing_else() {
     // Files of everything leave alone what files of a part have, and these what those have.
     put(&mut house, &files(root, &[("every", rule(root, longest(50)))])).unwrap();
     assert_eq!(filed_rules(&house).iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>(), ["every", "mine"]);
+    // Taken over by others and undone, it is those files' own again.
+    let over =
+        put(&mut house, &files(root, &[("every", rule(root, longest(50))), ("mine", rule(target, longest(25)))]))
+            .unwrap();
+    undo(&mut house, over).unwrap();
+    assert!(compare(&house, &files(root, &[("every", rule(root, longest(50)))])).amendments.is_empty());
     let none = files(target, &[]);
     put(&mut house, &none).unwrap();
     assert_eq!(filed_rules(&house).iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>(), ["every"]);

@@ -86,7 +86,7 @@ fn touched_by(world: &World, sight: &Sight, plan: &FilingPlan, refused_because: 
     let names: BTreeMap<String, &String> = changed
         .iter()
         .zip(rules)
-        .filter_map(|((_, new), one)| Some((new.as_ref()?.id.to_string(), one.name.as_ref()?)))
+        .filter_map(|((_, new), one)| Some((new.as_ref()?.id.to_string(), &one.name.as_ref()?.name)))
         .collect();
     let named = |id: &mut String| names.get(id).into_iter().for_each(|name| id.clone_from(name));
     for one in &mut touched.contradicts {

@@ -6,10 +6,7 @@ use tempestas_api::{Becomes, ClauseChange, FilingPlanView, FilingView, SettingCh
 use tempestas_core::{Amendment, Clause, FileMark, Filing, FilingPlan, Key, Refiled, Terms, Visible, World};
 
 pub(crate) fn filing(world: &World, one: Visible<'_, Filing>) -> FilingView {
-    let name = |change: &Refiled| {
-        let name = change.name.as_ref().or(change.known_as.as_ref()).map_or("", String::as_str);
-        format!("{} {name}", kind(&change.key))
-    };
+    let name = |change: &Refiled| format!("{} {}", kind(&change.key), change.called());
     FilingView {
         id: one.id.to_string(),
         within: world.path(one.within),
@@ -38,8 +35,8 @@ pub(crate) fn filing_plan(world: &World, plan: &FilingPlan, touched: TermsTouche
         }
         match world.file_mark(&key) {
             None => by_hand.push(rule.id.to_string()),
-            Some(mark) if mark.within != plan.within => {
-                of_other_files.push(format!("{} ({} of {})", rule.id, mark.name, world.path(mark.within)));
+            Some(FileMark { known_as: known, .. }) if known.within != plan.within => {
+                of_other_files.push(format!("{} ({} of {})", rule.id, known.name, world.path(known.within)));
             }
             Some(_) => {}
         }
@@ -63,7 +60,7 @@ fn clause(world: &World, one: &Amendment) -> ClauseChange {
     let (before, after) = (rule(&one.before), rule(&one.after));
     ClauseChange {
         kind: one.kind(),
-        name: one.name.clone().or_else(|| one.known_as.clone()).unwrap_or_default(),
+        name: one.called().to_owned(),
         becomes: becomes(world, one),
         rule: before.as_ref().map(|rule| rule.id.to_string()),
         scope: after.as_ref().or(before.as_ref()).map(|rule| world.path(rule.scope)),
