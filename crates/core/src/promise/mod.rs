@@ -17,7 +17,7 @@ use crate::{Digest, PromiseRefusal, Refusal, RightSet, Seconds, SubjectId, World
 
 /// What is promised of rights. Whoever is named is so by id, or on the wire by name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", tag = "is")]
+#[serde(rename_all = "kebab-case", tag = "is", deny_unknown_fields)]
 #[schemars(rename = "PromisedBody")]
 pub enum Promised<W = SubjectId> {
     /// Nobody holds one without so many yes from others.

@@ -226,5 +226,5 @@ async fn what_would_be_refused_is_said_before_it_is_put() {
 fn the_published_schema_is_the_one_that_files_are_read_by() {
     let published: serde_json::Value =
         serde_json::from_str(include_str!("../../../../docs/terms.schema.json")).unwrap();
-    assert_eq!(published, terms_file_schema(), "`tempestas terms schema > docs/terms.schema.json` writes it anew");
+    assert!(published == terms_file_schema(), "`tempestas terms schema > docs/terms.schema.json` writes it anew");
 }
