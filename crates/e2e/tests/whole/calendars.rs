@@ -111,7 +111,7 @@ async fn a_calendar_is_set_from_a_file_at_a_terminal_and_what_cant_be_says_why()
         ("closed on Fridays", "UTC", "this is no iCalendar file"),
         (freeze(Timestamp::now()).as_str(), "Quayside", "`Quayside` is no IANA time zone"),
         (&freeze(Timestamp::now()).replace("DURATION:P2D", "RRULE:FREQ=HOURLY"), "UTC", "more often than daily"),
-        (&"x".repeat(70_000), "UTC", "larger than 65536 bytes"),
+        (&"x".repeat(270_000), "UTC", "larger than 262144 bytes"),
     ] {
         let file = written(&house.path().join("wrong.ics"), text);
         let (exit, said) = run(&["calendars", "set", "quay-freeze", &file, "--zone", zone]);
