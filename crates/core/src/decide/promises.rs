@@ -7,7 +7,7 @@ use super::{
     deciding::{Deciding, Draft},
 };
 use crate::{
-    AlarmKind, Command, EstateCommand, Key, Kind, PeopleCommand, Promise, PromiseBreach, PromiseCommand,
+    AlarmKind, Command, EstateCommand, Fact, Key, Kind, PeopleCommand, Promise, PromiseBreach, PromiseCommand,
     PromiseRefusal, Refusal, Row, Sight, SourceCommand, Terms, What, World, promise::Touch, terms::moments,
 };
 
@@ -79,7 +79,8 @@ fn may_be_refused(deciding: &Deciding<'_>, command: &Command) -> bool {
 /// Names the first that it would break, with the shortest example.
 pub(super) fn keep(deciding: &mut Deciding<'_>, command: &Command) -> Result<(), Refusal> {
     let world = deciding.world;
-    if world.promises.is_empty() {
+    let sets_one = |fact: &Fact| fact.put.iter().any(|row| matches!(row, Row::Promise(_)));
+    if world.promises.is_empty() && !deciding.decided().iter().any(sets_one) {
         return Ok(());
     }
     let touch = Touch::of(world, deciding.decided());
@@ -89,9 +90,8 @@ pub(super) fn keep(deciding: &mut Deciding<'_>, command: &Command) -> Result<(),
     let (after, now) = (deciding.after(), deciding.now());
     let may_be_refused = may_be_refused(deciding, command);
     let at_other_times = if may_be_refused { at_other_times(deciding, &after) } else { Vec::new() };
-    // One that is set by this very decision says of itself what breaks it.
-    let as_before = world.promises.values().filter(|promise| after.promises.get(&promise.name) == Some(promise));
-    for promise in as_before {
+    // Of one that is set by this very decision, what breaks it already is said by itself; what would come to is held up.
+    for promise in after.promises.values() {
         let is_open =
             |about: &AlarmKind| matches!(about, AlarmKind::PromiseBroken { promise: of } if *of == promise.name);
         let newly_broken = |after| promise.newly_broken((world, after), &touch, now);

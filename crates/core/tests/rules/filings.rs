@@ -260,6 +260,30 @@ fn files_that_break_a_promise_change_nothing_at_all() {
 }
 
 #[test]
+fn a_promise_that_the_same_files_set_or_change_holds_their_rules_up_too() {
+    let mut house = House::new(&settings(1));
+    let (root, target) = (root(&house), house.target());
+    let of = RightSet::from_text(&house.world, "/").unwrap();
+    let brief = |minutes: u32| {
+        let promised = Promised::Brief { longest: Seconds::minutes(minutes) };
+        Promise { name: "brief".to_owned(), of: of.clone(), by: None, promised, set_by: None, set_at: None }
+    };
+    let with = |promise: Promise, minutes: u32| {
+        let mut filed = files(root, &[("long", rule(target, longest(minutes)))]);
+        filed.clauses.push(("brief".to_owned(), Clause::Promise(promise)));
+        filed
+    };
+    let new = put(&mut house, &with(brief(180), 240)).unwrap_err();
+    assert!(matches!(new, Refusal::Promise(PromiseRefusal::WouldBreak { .. })), "{new}");
+    put(&mut house, &with(brief(180), 100)).unwrap();
+    let changed = put(&mut house, &with(brief(181), 240)).unwrap_err();
+    assert!(matches!(changed, Refusal::Promise(PromiseRefusal::WouldBreak { .. })), "{changed}");
+    put(&mut house, &with(brief(240), 240)).unwrap();
+    // What is broken already is in nobody's way, as where a promise is set by hand.
+    put(&mut house, &with(brief(60), 240)).unwrap();
+}
+
+#[test]
 fn whoever_administers_a_part_puts_that_part_and_nothing_else() {
     let mut house = House::new(&settings(0));
     let (root, target) = (root(&house), house.target());
