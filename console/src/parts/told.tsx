@@ -2,7 +2,8 @@
 
 import { Link } from 'react-router'
 import type { Api } from '../api/call'
-import { clock, exact, relative } from '../words/time'
+import { openStage } from '../words/asked'
+import { clock, exact, list, relative } from '../words/time'
 import { join } from './classes'
 import { useNow } from './data'
 
@@ -119,4 +120,13 @@ export function Names({ names }: { names: string[] }) {
       <Who name={name} />
     </span>
   ))
+}
+
+/** That a wish to be made eligible was taken in, and whom it waits for. */
+export function WaitsForYes({ wish: { id, stages } }: { wish: Pick<Api['AppointmentView'], 'id' | 'stages'> }) {
+  return (
+    <p className="rounded bg-sea-soft px-3 py-2">
+      {id} waits for a yes from {list(openStage(stages)?.approvers ?? [], 'or')}.
+    </p>
+  )
 }

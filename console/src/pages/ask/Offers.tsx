@@ -6,10 +6,9 @@ import { Button } from '../../parts/buttons'
 import { Input, TextArea } from '../../parts/fields'
 import { Section } from '../../parts/sections'
 import { Plain, Shown, Wrong } from '../../parts/shown'
-import { Right, Weight } from '../../parts/told'
+import { Right, Weight, WaitsForYes } from '../../parts/told'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { openStage } from '../../words/asked'
 import { list, span, throughDay } from '../../words/time'
 
 type Offer = Api['OfferView']
@@ -43,12 +42,7 @@ function Form({ offer, close }: { offer: Offer; close: () => void }) {
     (reply) => reply.eligibility && close(),
   )
   const wished = wish.data?.eligibility ? null : wish.data?.appointment
-  if (wished)
-    return (
-      <p className="rounded bg-sea-soft px-3 py-2">
-        {wished.id} waits for a yes from {list(openStage(wished.stages)?.approvers ?? [], 'or')}.
-      </p>
-    )
+  if (wished) return <WaitsForYes wish={wished} />
   return (
     <div className="grid gap-3">
       <p className="break-words text-ink-2">

@@ -98,6 +98,27 @@ function Planned({ plan }: { plan: Plan }) {
   )
 }
 
+interface CarryOutProps {
+  plan: Plan
+  action: ReturnType<typeof useAction<Filing, string>>
+  says: string
+}
+
+/** Carries out what was looked at; not what would be refused. */
+function CarryOut({ plan, action, says }: CarryOutProps) {
+  return (
+    <Button
+      look="main"
+      className="justify-self-start"
+      busy={action.isPending}
+      disabled={!!plan.touched.refused_because}
+      onClick={() => action.mutate(plan.digest)}
+    >
+      {says}
+    </Button>
+  )
+}
+
 function Faults({ faults }: { faults: Api['FaultView'][] }) {
   return (
     <ul className="max-h-64 overflow-auto break-words text-alarm" aria-label="What is wrong">
@@ -153,17 +174,7 @@ function Compare({ within, close }: { within: string; close: () => void }) {
         {compare.data && compare.data.faults.length > 0 && <Faults faults={compare.data.faults} />}
         {plan && <Planned plan={plan} />}
         <Wrong error={read.error ?? compare.error ?? save.error} />
-        {plan && plan.changes.length > 0 && (
-          <Button
-            look="main"
-            className="justify-self-start"
-            busy={save.isPending}
-            disabled={!!plan.touched.refused_because}
-            onClick={() => save.mutate(plan.digest)}
-          >
-            Put all of it
-          </Button>
-        )}
+        {plan && plan.changes.length > 0 && <CarryOut plan={plan} action={save} says="Put all of it" />}
       </div>
     </Dialog>
   )
@@ -187,15 +198,7 @@ function Undo({ id, close }: { id: string; close: () => void }) {
             <>
               <Planned plan={plan} />
               <Wrong error={undo.error} />
-              <Button
-                look="main"
-                className="justify-self-start"
-                busy={undo.isPending}
-                disabled={!!plan.touched.refused_because}
-                onClick={() => undo.mutate(plan.digest)}
-              >
-                Undo all of it
-              </Button>
+              <CarryOut plan={plan} action={undo} says="Undo all of it" />
             </>
           )}
         </Shown>

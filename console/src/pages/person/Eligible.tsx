@@ -5,11 +5,10 @@ import { type Api, patch, post, remove } from '../../api/call'
 import { Button, TwicePressed } from '../../parts/buttons'
 import { Input, TextArea } from '../../parts/fields'
 import { Empty, Wrong } from '../../parts/shown'
-import { Instant, Right, Who } from '../../parts/told'
+import { Instant, Right, Who, WaitsForYes } from '../../parts/told'
 import { useAction } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { openStage } from '../../words/asked'
-import { list, local, throughDay } from '../../words/time'
+import { local, throughDay } from '../../words/time'
 
 type One = Api['EligibilityView']
 
@@ -31,13 +30,7 @@ function Window({ one, own, close }: { one: One; own: boolean; close: () => void
       ),
     (reply) => (reply.eligibility ? close() : setWished(reply.appointment)),
   )
-  if (wished) {
-    return (
-      <p className="rounded bg-sea-soft px-3 py-2">
-        {wished.id} waits for a yes from {list(openStage(wished.stages)?.approvers ?? [], 'or')}.
-      </p>
-    )
-  }
+  if (wished) return <WaitsForYes wish={wished} />
   return (
     <div className="grid gap-3">
       <Input

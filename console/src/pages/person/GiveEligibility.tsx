@@ -5,10 +5,10 @@ import { get, post } from '../../api/call'
 import { Button } from '../../parts/buttons'
 import { Input } from '../../parts/fields'
 import { Wrong } from '../../parts/shown'
+import { WaitsForYes } from '../../parts/told'
 import { useAction, useData } from '../../parts/data'
 import { Dialog } from '../../parts/overlay'
-import { openStage } from '../../words/asked'
-import { fromDay, list, throughDay } from '../../words/time'
+import { fromDay, throughDay } from '../../words/time'
 import { useWindow, Window } from './Window'
 
 function ForWhat({ right, setRight }: { right: string; setRight: (right: string) => void }) {
@@ -52,13 +52,7 @@ function Form({ who, close }: { who: string; close: () => void }) {
     (reply) => reply.eligibility && close(),
   )
   const wished = give.data?.eligibility ? null : give.data?.appointment
-  if (wished) {
-    return (
-      <p className="rounded bg-sea-soft px-3 py-2">
-        {wished.id} waits for a yes from {list(openStage(wished.stages)?.approvers ?? [], 'or')}.
-      </p>
-    )
-  }
+  if (wished) return <WaitsForYes wish={wished} />
   return (
     <div className="grid gap-3">
       <ForWhat right={right} setRight={setRight} />
